@@ -1,0 +1,229 @@
+"""What the air meter should read, and what the fuel trims say about it: `expected-airflow`, `trim-split`."""
+
+import math
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from galene.core.errors import need, within
+from galene.core.flow import PSI_MAX, STANDARD_KPA, charge_flow_g_s, psi
+from galene.core.statistics import fit_line
+
+STRICT: dict[str, Any] = {"extra": "forbid"}
+METER_SIGMA = 0.03
+"""Relative standard deviation of a healthy hot-film meter with its plumbing (project default)."""
+
+
+@dataclass(frozen=True)
+class ExpectedAirflowInput:
+    """Engine, state and, where there is one, the meter's reading."""
+
+    displacement_l: float
+    rpm: float
+    map_kpa: float
+    intake_c: float
+    volumetric_efficiency: float
+    strokes: int = 4
+    measured_g_s: float | None = None
+    volumetric_efficiency_tolerance: float = 0.05
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class ExpectedAirflowResult:
+    """`ratio` is measured over expected; `verdict` is agree, reads_low, reads_high or no_measurement."""
+
+    expected_g_s: float
+    expected_low_g_s: float
+    expected_high_g_s: float
+    ratio: float | None
+    verdict: str
+    sentence: str
+
+
+def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
+    """Air that the engine takes in by speed and density, against the meter.
+
+    Parameters
+    ----------
+    given.displacement_l : float, litres, 0.02 to 30
+    given.rpm : float, 1/min, 50 to 20000
+    given.map_kpa : float, kPa absolute, 5 to 600
+    given.intake_c : float, degrees C at the ports, -40 to 200
+    given.volumetric_efficiency : float, 0.1 to 1.5
+    given.strokes : int, 2 or 4
+    given.measured_g_s : float, optional, 0 to 3000
+    given.volumetric_efficiency_tolerance : float, relative standard deviation, 0 to 0.3
+
+    Raises
+    ------
+    InputError
+        A figure out of range.
+
+    Notes
+    -----
+    m = VE p V N / (c 60 R T); `expected_low_g_s` and `_high_` are two standard deviations of the volumetric
+    efficiency. The verdict needs a gap of two standard deviations of efficiency and meter together.
+
+    Examples
+    --------
+    >>> round(expected_airflow(ExpectedAirflowInput(2.2, 2500, 100, 25, 0.85)).expected_g_s, 2)
+    45.52
+    """
+    within("displacement_l", given.displacement_l, 0.02, 30, "l")
+    within("rpm", given.rpm, 50, 20000, "1/min")
+    within("map_kpa", given.map_kpa, 5, 600, "kPa")
+    within("intake_c", given.intake_c, -40, 200, "degC")
+    within("volumetric_efficiency", given.volumetric_efficiency, 0.1, 1.5)
+    need(given.strokes in (2, 4), "strokes", given.strokes, "2 or 4")
+    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, 0.3)
+    expected = charge_flow_g_s(
+        given.displacement_l,
+        given.rpm,
+        given.map_kpa,
+        given.intake_c,
+        given.volumetric_efficiency,
+        given.strokes,
+    )
+    spread = 2 * given.volumetric_efficiency_tolerance
+    low, high = expected * (1 - spread), expected * (1 + spread)
+    if given.measured_g_s is None:
+        return ExpectedAirflowResult(
+            expected, low, high, None, "no_measurement", f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f})."
+        )
+    within("measured_g_s", given.measured_g_s, 0, 3000, "g/s")
+    ratio = given.measured_g_s / expected
+    allowed = 2 * math.hypot(given.volumetric_efficiency_tolerance, METER_SIGMA)
+    verdict = "agree" if abs(ratio - 1) <= allowed else ("reads_low" if ratio < 1 else "reads_high")
+    tail = {
+        "agree": "the meter and the engine agree.",
+        "reads_low": "the meter reads low, or air enters behind it.",
+        "reads_high": "the meter reads high, or less reaches the cylinders than it counts.",
+    }[verdict]
+    return ExpectedAirflowResult(
+        expected,
+        low,
+        high,
+        ratio,
+        verdict,
+        f"{given.measured_g_s:.2f} g/s measured against {expected:.2f} g/s expected ({ratio:.0%}): {tail}",
+    )
+
+
+@dataclass(frozen=True)
+class TrimPoint:
+    """Total fuel trim (short and long together) held at one airflow."""
+
+    airflow_g_s: float
+    trim_percent: float
+    map_kpa: float | None = None
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class TrimSplitInput:
+    """Two or more points, idle included."""
+
+    points: list[TrimPoint]
+    barometer_kpa: float = STANDARD_KPA
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class TrimSplitResult:
+    """`meter_gain` is indicated over true air; `leak_g_s` is unmetered air. Bounds are 95 %, null without a spare point."""
+
+    meter_gain: float
+    meter_gain_low: float | None
+    meter_gain_high: float | None
+    leak_g_s: float
+    leak_g_s_low: float | None
+    leak_g_s_high: float | None
+    verdict: str
+    sentence: str
+
+
+GAIN_MATTERS = 0.03
+"""A meter error below three percent is within what trims do on a healthy engine (project default)."""
+LEAK_TRIM_MATTERS = 0.03
+"""A leak counts when it alone asks for three percent trim at the lowest airflow (project default)."""
+
+
+def trim_split(given: TrimSplitInput) -> TrimSplitResult:
+    """Split fuel trims over airflow into an air meter that lies and air that enters behind it.
+
+    Parameters
+    ----------
+    given.points : list of TrimPoint, at least 2
+        `airflow_g_s` 0.1 to 2000 as the meter shows it, `trim_percent` -60 to 100, `map_kpa` below `barometer_kpa`.
+    given.barometer_kpa : float, 50 to 110 kPa
+
+    Raises
+    ------
+    InputError
+        Fewer than two points or airflows, or a figure out of range.
+
+    Notes
+    -----
+    t = (1/k - 1) + L s / m, least squares in s/m; s = Psi(map/baro)/Psi_max where the pressure is known, else 1.
+    Verdict ``not_enough``: fewer than three points, or airflows that span less than a factor of two.
+    A finding needs its 95 % interval clear of zero effect, and a size that matters (3 %).
+
+    Examples
+    --------
+    >>> r = trim_split(TrimSplitInput([TrimPoint(3, 18), TrimPoint(9, 9), TrimPoint(22, 6.2), TrimPoint(48, 5.1)]))
+    >>> round(r.meter_gain, 4), round(r.leak_g_s, 4)
+    (0.9585, 0.4112)
+    """
+    need(len(given.points) >= 2, "points", len(given.points), "at least two points, as there are two unknowns")
+    within("barometer_kpa", given.barometer_kpa, 50, 110, "kPa")
+    x: list[float] = []
+    y: list[float] = []
+    for i, point in enumerate(given.points):
+        within(f"points[{i}].airflow_g_s", point.airflow_g_s, 0.1, 2000, "g/s")
+        within(f"points[{i}].trim_percent", point.trim_percent, -60, 100, "%")
+        share = 1.0
+        if point.map_kpa is not None:
+            need(
+                5 <= point.map_kpa < given.barometer_kpa,
+                f"points[{i}].map_kpa",
+                point.map_kpa,
+                f"5 to under the barometer's {given.barometer_kpa:g} kPa",
+            )
+            share = psi(point.map_kpa / given.barometer_kpa) / PSI_MAX
+        x.append(share / point.airflow_g_s)
+        y.append(point.trim_percent / 100)
+    need(max(x) - min(x) > 1e-9, "points", "one airflow only", "at least two different airflows")
+    line = fit_line(x, y)
+    need(line.intercept > -0.9, "points", "trims", "trims that leave the meter a positive gain")
+    gain, leak = 1 / (1 + line.intercept), line.slope
+    if line.intercept_half is None or line.slope_half is None:
+        gain_low = gain_high = leak_low = leak_high = None
+    else:
+        low_a, high_a = line.intercept - line.intercept_half, line.intercept + line.intercept_half
+        gain_low = 1 / (1 + high_a)
+        gain_high = 1 / (1 + low_a) if low_a > -0.9 else None
+        leak_low, leak_high = leak - line.slope_half, leak + line.slope_half
+    flows = [p.airflow_g_s for p in given.points]
+    lowest = min(flows)
+    if leak_low is None or max(flows) < 2 * lowest:
+        verdict = "not_enough"
+        sentence = "Hold three or more airflows, the highest at least twice the lowest, before this can be split."
+    else:
+        meter_off = (
+            gain_low is not None
+            and abs(gain - 1) >= GAIN_MATTERS
+            and (gain_low > 1 or (gain_high is not None and gain_high < 1))
+        )
+        leaking = leak_low > 0 and leak * max(x) >= LEAK_TRIM_MATTERS
+        verdict = {(True, True): "both", (True, False): "meter", (False, True): "leak", (False, False): "neither"}[
+            (meter_off, leaking)
+        ]
+        sentence = {
+            "both": f"Air enters behind the meter ({leak:.2f} g/s) and the meter shows {gain:.1%} of the truth. "
+            "Mend the leak first, then measure again.",
+            "meter": f"A constant share at every airflow: the meter shows {gain:.1%} of the true air.",
+            "leak": f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. "
+            "A torn boot or a loose clamp first.",
+            "neither": "The trims hold no steady share and no leak that matters.",
+        }[verdict]
+    return TrimSplitResult(gain, gain_low, gain_high, leak, leak_low, leak_high, verdict, sentence)

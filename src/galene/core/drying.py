@@ -1,0 +1,110 @@
+"""How long a wetted part must stand: `drying-time`."""
+
+import math
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from galene.core.errors import need, within
+from galene.core.flow import KELVIN
+
+GAS_CONSTANT = 8.314462
+"""J/(mol K)."""
+REFERENCE_K = 293.15
+VAPORISATION_KJ_MOL = {
+    "alkane": 36.6,
+    "alkanes": 36.6,
+    "2-propanol": 45.4,
+    "isopropanol": 45.4,
+    "acetone": 32.0,
+    "aromatic": 38.0,
+    "aromatics": 38.0,
+    "water": 44.0,
+    "maf_cleaner": 36.6,
+    "contact_cleaner": 36.6,
+    "throttle_cleaner": 38.0,
+    "soap_and_water": 44.0,
+}
+"""Heat of vaporisation near 20 C by substance, and by agent class through its main part."""
+WATER_BASED = {"water", "soap_and_water"}
+
+
+@dataclass(frozen=True)
+class DryingTimeInput:
+    """Label minutes at 20 C and the bay's air; give `class` or `vaporisation_kj_mol`."""
+
+    base_minutes: float
+    temperature_c: float
+    class_: str | None = None
+    vaporisation_kj_mol: float | None = None
+    relative_humidity: float | None = None
+    __pydantic_config__: ClassVar[dict[str, Any]] = {
+        "extra": "forbid",
+        "alias_generator": lambda name: name.rstrip("_"),
+        "validate_by_name": True,
+        "validate_by_alias": True,
+    }
+
+
+@dataclass(frozen=True)
+class DryingTimeResult:
+    """`factor` is the bare physics; `minutes` never fall below the base."""
+
+    minutes: float
+    factor: float
+    held_at_base: bool
+    verdict: str
+    sentence: str
+
+
+def drying_time(given: DryingTimeInput) -> DryingTimeResult:
+    """Minutes a part must dry in the bay's air.
+
+    Parameters
+    ----------
+    given.base_minutes : float, above 0 to 1440, at 20 C and half-saturated air
+    given.temperature_c : float, -20 to 60 degrees C
+    given.class : str, optional
+        alkane, 2-propanol, acetone, aromatics, water, or an agent class.
+    given.vaporisation_kj_mol : float, optional, 5 to 100 kJ/mol
+    given.relative_humidity : float, optional, share 0 to 0.98; water-based only, 0.5 where not given
+
+    Raises
+    ------
+    InputError
+        Neither or an unknown class, humidity for a solvent, or a figure out of range.
+
+    Notes
+    -----
+    Clausius-Clapeyron from 20 C: exp(dH/R (1/T - 1/293.15)); water also divides by (1 - RH)/(1 - 0.5).
+    Warm air never shortens the base: the label's minutes stand.
+
+    Examples
+    --------
+    >>> round(drying_time(DryingTimeInput(15, 5, "alkane")).factor, 3)
+    2.247
+    """
+    need(0 < given.base_minutes <= 1440, "base_minutes", given.base_minutes, "above 0 to 1440 minutes")
+    within("temperature_c", given.temperature_c, -20, 60, "degC")
+    if given.vaporisation_kj_mol is not None:
+        within("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, 100, "kJ/mol")
+        heat = given.vaporisation_kj_mol
+    else:
+        need(given.class_ is not None, "class", None, "an agent class, or vaporisation_kj_mol")
+        need(given.class_ in VAPORISATION_KJ_MOL, "class", given.class_, ", ".join(VAPORISATION_KJ_MOL))
+        heat = VAPORISATION_KJ_MOL[given.class_ or ""]
+    factor = math.exp(heat * 1e3 / GAS_CONSTANT * (1 / (given.temperature_c + KELVIN) - 1 / REFERENCE_K))
+    if given.class_ in WATER_BASED:
+        humidity = 0.5 if given.relative_humidity is None else given.relative_humidity
+        within("relative_humidity", humidity, 0, 0.98, "(a share)")
+        factor /= (1 - humidity) / 0.5
+    elif given.relative_humidity is not None:
+        within("relative_humidity", given.relative_humidity, 0, 0.98, "(a share)")
+    held = factor < 1
+    minutes = given.base_minutes * max(1.0, factor)
+    if held:
+        sentence = f"{minutes:.0f} min: the warm bay would allow less, the label's time stands."
+        verdict = "label_time"
+    else:
+        sentence = f"{minutes:.0f} min: {given.base_minutes:g} min by label, {factor:.2f} times at {given.temperature_c:g} degC."
+        verdict = "longer_than_label" if factor > 1.005 else "label_time"
+    return DryingTimeResult(minutes, factor, held, verdict, sentence)

@@ -1,0 +1,30 @@
+"""The one error that the core raises about its inputs."""
+
+
+class InputError(ValueError):
+    """A value that can not be right: names the field, the value given and what is allowed.
+
+    Parameters
+    ----------
+    field : str
+        Contract name of the field, with an index where it stands in a list (``points[2].airflow_g_s``).
+    value : object
+        What was given.
+    allowed : str
+        What would have been accepted, in words.
+    """
+
+    def __init__(self, field: str, value: object, allowed: str) -> None:
+        self.field, self.value, self.allowed = field, value, allowed
+        super().__init__(f"{field}: {value!r} is not possible; allowed: {allowed}")
+
+
+def need(ok: bool, field: str, value: object, allowed: str) -> None:
+    """Raise `InputError` unless `ok`."""
+    if not ok:
+        raise InputError(field, value, allowed)
+
+
+def within(field: str, value: float, low: float, high: float, unit: str = "") -> None:
+    """Raise `InputError` unless ``low <= value <= high`` (NaN fails too)."""
+    need(low <= value <= high, field, value, f"{low:g} to {high:g}{' ' + unit if unit else ''}")

@@ -1,0 +1,176 @@
+"""Ambient pressure, and whether the absolute sensors agree with it: `isa-pressure`, `key-on-agreement`."""
+
+from dataclasses import dataclass, field
+from statistics import median
+from typing import Any, ClassVar
+
+from galene.core.errors import need, within
+from galene.core.flow import standard_pressure_kpa
+
+STRICT: dict[str, Any] = {"extra": "forbid"}
+
+
+@dataclass(frozen=True)
+class IsaPressureInput:
+    """Height above sea level, m."""
+
+    altitude_m: float
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class IsaPressureResult:
+    """Standard pressure in kPa and what it is good for."""
+
+    pressure_kpa: float
+    verdict: str
+    sentence: str
+
+
+def isa_pressure(given: IsaPressureInput) -> IsaPressureResult:
+    """Pressure of the standard atmosphere.
+
+    Parameters
+    ----------
+    given.altitude_m : float
+        Height above sea level in m, -430 to 11000 (the troposphere).
+
+    Raises
+    ------
+    InputError
+        Outside the troposphere.
+
+    Notes
+    -----
+    ISO 2533: 101.325 (1 - 2.25577e-5 h)^5.25588. Weather moves the real figure by up to 3 kPa.
+
+    Examples
+    --------
+    >>> round(isa_pressure(IsaPressureInput(640)).pressure_kpa, 3)
+    93.869
+    """
+    within("altitude_m", given.altitude_m, -430, 11000, "m")
+    kpa = standard_pressure_kpa(given.altitude_m)
+    return IsaPressureResult(
+        kpa, "standard", f"Standard air at {given.altitude_m:.0f} m is {kpa:.1f} kPa; weather moves it by up to 3 kPa."
+    )
+
+
+@dataclass(frozen=True)
+class PressureReading:
+    """One absolute sensor with the engine off and the ignition on."""
+
+    component: str
+    pressure_kpa: float
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class KeyOnInput:
+    """All absolute sensors, and what is known of the air outside."""
+
+    readings: list[PressureReading]
+    barometer_kpa: float | None = None
+    altitude_m: float | None = None
+    tolerance_kpa: float = 2.5
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """How far one sensor stands from the reference, kPa."""
+
+    component: str
+    deviation_kpa: float | None
+    within: bool | None
+
+
+@dataclass(frozen=True)
+class KeyOnResult:
+    """`verdict` is agree, one_off, several_off or undecided."""
+
+    reference_kpa: float | None
+    reference_source: str
+    deviations: list[Deviation] = field(default_factory=list)
+    suspect: str | None = None
+    verdict: str = "undecided"
+    sentence: str = ""
+
+
+def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
+    """Engine off, ignition on: every absolute pressure sensor must read the air outside.
+
+    Parameters
+    ----------
+    given.readings : list of PressureReading, at least one, each component once, 0 to 600 kPa
+        A failed sensor may show a rail, so the range is wide.
+    given.barometer_kpa : float, optional
+        50 to 110 kPa. Wins over `altitude_m`.
+    given.altitude_m : float, optional
+        m; standard atmosphere.
+    given.tolerance_kpa : float
+        Allowed deviation, kPa; 2.5 is this project's default, about one percent of a 250 kPa sensor's span.
+
+    Raises
+    ------
+    InputError
+        No reading, a component named twice, or a figure out of range.
+
+    Notes
+    -----
+    Reference: barometer, else altitude, else the median of three or more readings. Two readings that
+    differ with no reference can not say which is wrong: undecided.
+    """
+    need(len(given.readings) >= 1, "readings", len(given.readings), "at least one reading")
+    within("tolerance_kpa", given.tolerance_kpa, 0.1, 20, "kPa")
+    seen: set[str] = set()
+    for i, reading in enumerate(given.readings):
+        need(
+            reading.component not in seen,
+            f"readings[{i}].component",
+            reading.component,
+            "each component once",
+        )
+        seen.add(reading.component)
+        within(f"readings[{i}].pressure_kpa", reading.pressure_kpa, 0, 600, "kPa")
+    values = [r.pressure_kpa for r in given.readings]
+    reference: float | None
+    if given.barometer_kpa is not None:
+        within("barometer_kpa", given.barometer_kpa, 50, 110, "kPa")
+        reference, source = given.barometer_kpa, "barometer"
+    elif given.altitude_m is not None:
+        reference, source = isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa, "altitude"
+    elif len(values) >= 3:
+        reference, source = median(values), "median"
+    elif len(values) == 2 and abs(values[0] - values[1]) <= given.tolerance_kpa:
+        reference, source = sum(values) / 2, "pair"
+    else:
+        reference, source = None, "none"
+    if reference is None:
+        why = "Two sensors differ" if len(values) == 2 else "One sensor alone has nothing to agree with"
+        return KeyOnResult(
+            None,
+            source,
+            [Deviation(r.component, None, None) for r in given.readings],
+            None,
+            "undecided",
+            f"{why}: read a barometer, or give the altitude.",
+        )
+    deviations = [
+        Deviation(r.component, r.pressure_kpa - reference, abs(r.pressure_kpa - reference) <= given.tolerance_kpa)
+        for r in given.readings
+    ]
+    off = [d for d in deviations if not d.within]
+    if not off:
+        verdict, suspect = "agree", None
+        sentence = f"All sensors stand within {given.tolerance_kpa:g} kPa of {reference:.1f} kPa."
+    elif len(off) == 1:
+        verdict, suspect = "one_off", off[0].component
+        sentence = (
+            f"{suspect} reads {off[0].deviation_kpa:+.1f} kPa from {reference:.1f} kPa: look at its plug, hose and port "
+            "before the sensor is condemned."
+        )
+    else:
+        verdict, suspect = "several_off", None
+        sentence = f"{len(off)} sensors miss {reference:.1f} kPa: check the reference and their shared supply first."
+    return KeyOnResult(reference, source, deviations, suspect, verdict, sentence)

@@ -1,0 +1,201 @@
+"""Units at the edges. Inside, every quantity has one unit (the contract's); pint does the arithmetic of the rest.
+
+Pint takes a second to import, so it is loaded at the first real conversion, and each pair of units is asked of it
+once: all units here are straight lines of one another.
+"""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from galene.core.errors import InputError
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A unit as the technician reads it: `id` for forms, `pint` for the arithmetic, `decimals` for showing."""
+
+    id: str
+    pint: str
+    decimals: int
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A physical quantity: the first unit is the one kept inside; `metric` and `imperial` are the workshop's choices."""
+
+    id: str
+    units: tuple[Unit, ...]
+    metric: str
+    imperial: str
+
+    @property
+    def kept(self) -> Unit:
+        """The unit that values are kept in."""
+        return self.units[0]
+
+    def unit(self, unit_id: str) -> Unit:
+        """The unit named `unit_id`; spaces and case do not matter where no two units differ by case alone."""
+        wanted = unit_id.strip().replace(" ", "").replace("°", "deg").casefold()
+        for unit in self.units:
+            if unit.id.replace(" ", "").casefold() == wanted:
+                return unit
+        raise InputError("unit", unit_id, ", ".join(u.id for u in self.units))
+
+
+def _quantity(id_: str, metric: str, imperial: str, *units: tuple[str, str, int]) -> Quantity:
+    return Quantity(id_, tuple(Unit(*u) for u in units), metric, imperial)
+
+
+QUANTITIES: dict[str, Quantity] = {
+    q.id: q
+    for q in (
+        _quantity(
+            "pressure", "kPa", "inHg",
+            ("kPa", "kilopascal", 1), ("bar", "bar", 3), ("mbar", "millibar", 0), ("inHg", "inch_Hg_32F", 2), ("psi", "psi", 2),
+        ),
+        _quantity(
+            "airflow", "g/s", "lb/min", ("g/s", "gram/second", 2), ("kg/h", "kilogram/hour", 1), ("lb/min", "pound/minute", 3)
+        ),
+        _quantity("temperature", "degC", "degF", ("degC", "degC", 0), ("degF", "degF", 0)),
+        _quantity("speed", "rpm", "rpm", ("rpm", "rpm", 0)),
+        _quantity("share", "%", "%", ("%", "percent", 1)),
+        _quantity("angle", "deg", "deg", ("deg", "degree", 2)),
+        _quantity("length", "mm", "in", ("mm", "millimeter", 2), ("in", "inch", 4)),
+        _quantity("distance", "km", "mi", ("km", "kilometer", 0), ("mi", "mile", 0)),
+        _quantity("height", "m", "ft", ("m", "meter", 0), ("ft", "foot", 0)),
+        _quantity("torque", "N m", "lb ft", ("N m", "newton*meter", 1), ("lb ft", "pound_force*foot", 1)),
+        _quantity("voltage", "V", "V", ("V", "volt", 2)),
+        _quantity("volume", "ml", "fl oz", ("ml", "milliliter", 0), ("fl oz", "US_fluid_ounce", 1)),
+        _quantity("engine_size", "l", "l", ("l", "liter", 2)),
+        _quantity("economy", "l/100km", "mpg", ("l/100km", "liter/(100*kilometer)", 1), ("mpg", "mile/gallon", 1)),
+    )
+}  # fmt: skip
+
+FIELD_SUFFIXES = {
+    "_kpa": "pressure",
+    "_g_s": "airflow",
+    "_c": "temperature",
+    "_mm": "length",
+    "_km": "distance",
+    "_m": "height",
+    "_l": "engine_size",
+    "_deg": "angle",
+    "_percent": "share",
+    "_l_100km": "economy",
+}
+"""Endings of contract field names and the quantity that they stand for."""
+
+
+@lru_cache(maxsize=1)
+def _registry() -> Any:
+    import pint
+
+    registry: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True, cache_folder=None)
+    # The inch of mercury of workshop gauges and weather reports is the one at 0 C.
+    registry.define("inch_Hg_32F = 3.386389 * kilopascal")
+    return registry
+
+
+@lru_cache(maxsize=256)
+def _straight_line(source: str, target: str) -> tuple[float, float]:
+    """Factor and offset of target = factor * source + offset."""
+    registry = _registry()
+    zero = registry.Quantity(0.0, source).to(target).magnitude
+    return float(registry.Quantity(1.0, source).to(target).magnitude - zero), float(zero)
+
+
+def convert(quantity: Quantity, value: float, source: str, target: str) -> float:
+    """`value` of `quantity` from unit id `source` to unit id `target`.
+
+    Raises
+    ------
+    InputError
+        Unknown unit, or a fuel economy of zero, which has no reciprocal.
+    """
+    a, b = quantity.unit(source), quantity.unit(target)
+    if a is b:
+        return value
+    if quantity.id == "economy":
+        if value <= 0:
+            raise InputError("value", value, "above 0")
+        return 235.214583 / value
+    factor, offset = _straight_line(a.pint, b.pint)
+    return value * factor + offset
+
+
+def in_system(quantity: Quantity, system: str) -> Unit:
+    """The unit that the workshop's choice (metric or imperial) shows for `quantity`."""
+    return quantity.unit(quantity.imperial if system == "imperial" else quantity.metric)
+
+
+def shown(quantity_id: str, value: float, system: str = "metric") -> str:
+    """`value` (kept unit) as text with its unit in the workshop's choice."""
+    quantity = QUANTITIES[quantity_id]
+    unit = in_system(quantity, system)
+    number = convert(quantity, value, quantity.kept.id, unit.id)
+    label = {"degC": "°C", "degF": "°F", "rpm": "rpm", "deg": "°"}.get(unit.id, unit.id)
+    space = "" if label == "°" else "\u202f"
+    return f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label
+
+
+NUMBER = re.compile(r"^\s*([+\-\u2212]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
+
+
+def parse_number(field: str, text: str) -> float:
+    """A number as people type it: decimal comma or point, real minus sign, no unit.
+
+    Raises
+    ------
+    InputError
+        Anything else, also an empty field.
+    """
+    found = NUMBER.match(text)
+    if not found or found[2]:
+        raise InputError(field, text, "a number")
+    return float(found[1].replace(",", ".").replace("\u2212", "-"))
+
+
+def parse_quantity(field: str, text: str, quantity: Quantity, default_unit: str) -> float:
+    """Typed text such as ``29,9 inHg`` in the kept unit; without a unit it is in `default_unit`.
+
+    Raises
+    ------
+    InputError
+        Not a number, or a unit that the quantity does not have.
+    """
+    found = NUMBER.match(text)
+    if not found:
+        raise InputError(field, text, f"a number, with or without one of {', '.join(u.id for u in quantity.units)}")
+    value = float(found[1].replace(",", ".").replace("\u2212", "-"))
+    try:
+        return convert(quantity, value, found[2] or default_unit, quantity.kept.id)
+    except InputError as fault:
+        raise InputError(field, text, f"a number with one of {fault.allowed}") from fault
+
+
+def quantity_of_field(name: str) -> Quantity | None:
+    """The quantity that a contract field's ending stands for, longest ending first; None where it has none."""
+    for suffix in sorted(FIELD_SUFFIXES, key=len, reverse=True):
+        if name.endswith(suffix):
+            return QUANTITIES[FIELD_SUFFIXES[suffix]]
+    return None
+
+
+def with_contract_units(given: Any, path: str = "") -> Any:
+    """Replace texts with a unit (``"29.9 inHg"``) in contract fields by numbers in the field's own unit, at any depth."""
+    if isinstance(given, Mapping):
+        done = {}
+        for name, value in given.items():
+            where = f"{path}.{name}" if path else str(name)
+            quantity = quantity_of_field(str(name))
+            if isinstance(value, str) and quantity is not None:
+                done[name] = parse_quantity(where, value, quantity, quantity.kept.id)
+            else:
+                done[name] = with_contract_units(value, where)
+        return done
+    if isinstance(given, list):
+        return [with_contract_units(v, f"{path}[{i}]") for i, v in enumerate(given)]
+    return given
