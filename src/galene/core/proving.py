@@ -42,7 +42,7 @@ METRICS: dict[str, Metric] = {
         Metric("trim_cruise_percent", "Total fuel trim at steady revs", "share", "toward", 2.0, "trims wander by 2 % on a healthy engine", 0.0, -60, 100),
         Metric("meter_ratio_percent", "Meter against expected air", "share", "toward", 4.0, "repeatability of speed-density with one engine", 100.0, 1, 400),
         Metric("open_area_percent", "Open bore area", "share", "higher", 3.0, "bore gauge read to 0.2 mm on 50 mm", None, 0, 100),
-        Metric("egr_area_mm2", "Open recirculation passage", "length", "higher", 1.0, "a fifth of a small orifice", None, 0, 5000),
+        Metric("egr_area_mm2", "Open recirculation passage", "area", "higher", 1.0, "a fifth of a small orifice", None, 0, 5000),
         Metric("full_load_airflow_g_s", "Air at full load", "airflow", "higher", 2.0, "3 % of a small engine's full-load air", None, 1, 3000),
         Metric("boost_kpa", "Charge pressure", "pressure", "higher", 4.0, "repeatability of one road pull", None, 50, 600),
         Metric("fuel_l_100km", "Fuel economy", "economy", "lower", 0.3, "two tank fills on the same route", None, 0.5, 200),
@@ -206,9 +206,6 @@ def _kept(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
     need(len(raw) > 0, f"{where}.samples", raw, "at least one sample")
     quantity = QUANTITIES[metric.quantity]
     unit = given.unit or quantity.kept.id
-    if metric.id == "egr_area_mm2":
-        need(unit in ("mm2", "mm"), f"{where}.unit", unit, "mm2")
-        unit = quantity.kept.id
     values = [convert(quantity, v, unit, quantity.kept.id) for v in raw]
     for value in values:
         within(f"{where}.{'value' if given.samples is None else 'samples'}", value, metric.low, metric.high, quantity.kept.id)
@@ -239,7 +236,7 @@ def _judge(metric: Metric, target: float | None, before: list[float], after: lis
     else:
         verdict = "improved" if gain > 0 else "worse"
         reason = f"more than {metric.meaningful:g}, the smallest change that counts ({metric.ground})"
-    unit = "mm2" if metric.id == "egr_area_mm2" else QUANTITIES[metric.quantity].kept.id
+    unit = QUANTITIES[metric.quantity].kept.id
     percent = change / abs(old) * 100 if old else None
     return MetricChange(metric.id, unit, old, new, change, percent, low, high, verdict, reason)
 

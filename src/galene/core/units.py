@@ -64,6 +64,7 @@ QUANTITIES: dict[str, Quantity] = {
         _quantity("share", "%", "%", ("%", "percent", 1)),
         _quantity("angle", "deg", "deg", ("deg", "degree", 2)),
         _quantity("length", "mm", "in", ("mm", "millimeter", 2), ("in", "inch", 4)),
+        _quantity("area", "mm2", "mm2", ("mm2", "millimeter**2", 1)),
         _quantity("distance", "km", "mi", ("km", "kilometer", 0), ("mi", "mile", 0)),
         _quantity("height", "m", "ft", ("m", "meter", 0), ("ft", "foot", 0)),
         _quantity("torque", "N m", "lb ft", ("N m", "newton*meter", 1), ("lb ft", "pound_force*foot", 1)),

@@ -1,0 +1,1 @@
+"""From evidence to cause: records, exact posterior, next best check, order of repair."""

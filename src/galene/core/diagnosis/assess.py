@@ -1,0 +1,293 @@
+"""Exact posterior over all sets of up to three causes, reasons, next best check, order of repair.
+
+Method: binary causes with prior odds, noisy-OR links with a leak (Pearl, *Probabilistic Reasoning in Intelligent
+Systems*, 1988, section 4.3.2), summed exactly over every set of up to three simultaneous causes.
+"""
+
+import math
+from functools import lru_cache
+from itertools import combinations
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from galene.core.diagnosis.records import (
+    Assessment,
+    Case,
+    Cause,
+    CauseSet,
+    Check,
+    EngineOutline,
+    Evidence,
+    KnowledgeBase,
+    NextCheck,
+    Observation,
+    Outcome,
+    RankedCause,
+    Reason,
+    Repair,
+    RootAsked,
+)
+from galene.core.errors import InputError, need, within
+
+Floats = npt.NDArray[np.float64]
+DISTANCE_ODDS_KM = 100_000.0
+"""Deposits are as likely as their prior says at this distance (project default)."""
+TOP = 12
+HOURLY_FOR_ORDER = 70.0
+"""Money per hour that makes minutes and parts one cost when no rate is given."""
+
+
+@lru_cache(maxsize=64)
+def _sets(count: int) -> Floats:
+    """Every set of up to three of `count` causes as rows of zeros and ones."""
+    rows = [c for size in range(4) for c in combinations(range(count), size)]
+    table = np.zeros((len(rows), count))
+    for i, row in enumerate(rows):
+        table[i, list(row)] = 1.0
+    table.setflags(write=False)
+    return table
+
+
+def causes_of(engine: EngineOutline, knowledge: KnowledgeBase) -> tuple[Cause, ...]:
+    """The causes that this engine can have, in the order of the tables."""
+    return tuple(c for c in knowledge.causes.values() if c.possible_on(engine))
+
+
+def evidence_kind(evidence_id: str, knowledge: KnowledgeBase) -> Evidence:
+    """The table's row for an id; ``key_on_one_off:<component>`` is looked up whole.
+
+    Raises
+    ------
+    InputError
+        Unknown id.
+    """
+    kind = knowledge.evidence.get(evidence_id)
+    if kind is None:
+        raise InputError("evidence", evidence_id, "an id of the vocabulary")
+    return kind
+
+
+def check_case(case: Case, knowledge: KnowledgeBase) -> None:
+    """Refuse a case that can not be: unknown ids, states that are no states, parts that the engine lacks."""
+    for component in case.engine.components:
+        need(component in knowledge.components, "engine.components", component, "a component of the vocabulary")
+    if case.distance_km is not None:
+        within("distance_km", case.distance_km, 0, 5_000_000, "km")
+    if case.hours is not None:
+        within("hours", case.hours, 0, 500_000, "h")
+    for evidence_id, seen in case.evidence.items():
+        kind = evidence_kind(evidence_id, knowledge)
+        need(seen.state in ("present", "absent", "unknown"), f"evidence.{evidence_id}", seen.state, "present, absent or unknown")
+        within(f"evidence.{evidence_id}.confidence", seen.confidence, 0.5, 1.0)
+        for component in kind.needs:
+            need(
+                component in case.engine.components or seen.state != "present",
+                f"evidence.{evidence_id}",
+                component,
+                f"evidence about parts that the engine has; it has no {component}",
+            )
+    for check in case.done_checks:
+        need(check in knowledge.checks, "done_checks", check, "a check of the vocabulary")
+
+
+def _prior_log_odds(case: Case, causes: tuple[Cause, ...], knowledge: KnowledgeBase) -> Floats:
+    odds = np.array([math.log(c.prior / (1 - c.prior)) for c in causes])
+    if case.distance_km is not None:
+        # Growth with distance, held between a half and two and a half so that a typing slip decides nothing.
+        factor = math.log(min(2.5, max(0.5, case.distance_km / DISTANCE_ODDS_KM)))
+        odds += np.array([factor if c.kind == "deposit" else 0.0 for c in causes])
+    return odds
+
+
+def _history_shift(kind: Evidence, seen: Observation, causes: tuple[Cause, ...]) -> Floats:
+    """Change of prior log-odds by a piece of history; its absence speaks a third as loud the other way."""
+    sign = (1.0 if seen.state == "present" else -1 / 3) * (2 * seen.confidence - 1)
+    return np.array([sign * math.log(kind.odds.get(c.id, 1.0)) for c in causes])
+
+
+def _chance(kind: Evidence, causes: tuple[Cause, ...], table: Floats) -> Floats:
+    """P(present | set) for every set."""
+    quiet = np.log([max(1e-9, 1 - kind.links.get(c.id, 0.0)) for c in causes])
+    silent: Floats = (1 - kind.leak) * np.exp(table @ quiet)
+    return silent if kind.inverse else 1 - silent
+
+
+def _normal(log_weights: Floats) -> Floats:
+    weights = np.exp(log_weights - log_weights.max(axis=-1, keepdims=True))
+    total: Floats = weights / weights.sum(axis=-1, keepdims=True)
+    return total
+
+
+def _bits(chance: Floats | float) -> Any:
+    p = np.clip(chance, 1e-12, 1 - 1e-12)
+    return -(p * np.log2(p) + (1 - p) * np.log2(1 - p))
+
+
+def _log_odds(p: Floats) -> Floats:
+    clipped = np.clip(p, 1e-9, 1 - 1e-9)
+    out: Floats = np.log(clipped / (1 - clipped))
+    return out
+
+
+def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR_ORDER) -> Assessment:
+    """Judge a case.
+
+    Parameters
+    ----------
+    case : Case
+        Codes must already be among the evidence by their group (see `galene.knowledge.base.case_from`).
+    knowledge : KnowledgeBase
+    hourly_rate : float
+        Money per hour, for the order of repair only.
+
+    Returns
+    -------
+    Assessment
+        Causes by falling marginal probability; sets; root causes to ask for; checks by bits per minute; repairs by
+        probability over cost.
+
+    Raises
+    ------
+    InputError
+        See `check_case`; also when the engine can have no cause at all.
+    """
+    check_case(case, knowledge)
+    causes = causes_of(case.engine, knowledge)
+    need(bool(causes), "engine", sorted(case.engine.components), "an engine with parts that can foul")
+    table = _sets(len(causes))
+    prior = _prior_log_odds(case, causes, knowledge)
+    shifts: list[tuple[str, Floats]] = []
+    for evidence_id, seen in case.evidence.items():
+        if seen.state == "unknown":
+            continue
+        kind = evidence_kind(evidence_id, knowledge)
+        total = np.zeros(len(table))
+        if kind.odds:
+            total = table @ _history_shift(kind, seen, causes)
+        if kind.links or not kind.odds:
+            chance = _chance(kind, causes, table)
+            likely = chance if seen.state == "present" else 1 - chance
+            total = total + np.log(np.clip(seen.confidence * likely + (1 - seen.confidence) * (1 - likely), 1e-12, None))
+        shifts.append((evidence_id, total))
+    base = table @ prior
+    full = base + sum((s for _, s in shifts), np.zeros(len(table)))
+    posterior = _normal(full)
+    marginal = posterior @ table
+
+    weights = np.zeros((len(shifts), len(causes)))
+    if shifts:
+        without = _normal(full[None, :] - np.array([s for _, s in shifts])) @ table
+        weights = _log_odds(marginal)[None, :] - _log_odds(without)
+    order = np.argsort(-marginal, kind="stable")
+    ranked = []
+    for i in order[:TOP]:
+        reasons = sorted(
+            (Reason(evidence_id, float(weights[k, i])) for k, (evidence_id, _) in enumerate(shifts) if abs(weights[k, i]) >= 0.05),
+            key=lambda r: -abs(r.weight),
+        )
+        ranked.append(RankedCause(causes[i].id, float(marginal[i]), tuple(reasons)))
+    leading = np.argsort(-posterior, kind="stable")[:5]
+    sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
+    by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
+    repairs = _repair_order(causes, by_id, hourly_rate)
+    checks = _next_checks(case, causes, table, posterior, knowledge, hourly_rate, repairs)
+    refer = by_id.get("ignition_or_fuel_fault", 0.0)
+    return Assessment(
+        tuple(ranked),
+        sets,
+        _roots(case, by_id, knowledge),
+        checks,
+        repairs,
+        bool(refer >= 0.5 or (ranked[0].id == "ignition_or_fuel_fault" and refer >= 0.2)),
+        not any(c.changes_first_action for c in checks),
+    )
+
+
+def _repair_order(causes: tuple[Cause, ...], chance: dict[str, float], hourly_rate: float) -> tuple[Repair, ...]:
+    """Probability over cost, largest first. Cleaning is offered only where the cause is a deposit."""
+    found = []
+    for cause in causes:
+        p = chance[cause.id]
+        if p < 0.02:
+            continue
+        cost = cause.cost + cause.minutes / 60 * hourly_rate
+        found.append(Repair(cause.action, cause.component, cause.id, p, round(cost, 2), cause.minutes))
+    return tuple(sorted(found, key=lambda r: -r.probability / max(1.0, r.cost)))
+
+
+def _first_action(causes: tuple[Cause, ...], marginal: Floats, hourly_rate: float) -> str:
+    best = max(
+        range(len(causes)),
+        key=lambda i: float(marginal[i]) / max(1.0, causes[i].cost + causes[i].minutes / 60 * hourly_rate),
+    )
+    return causes[best].id
+
+
+def _minutes(check: Check, case: Case) -> float:
+    if check.minutes_open is not None and check.access and set(check.access) <= set(case.access_open):
+        return check.minutes_open
+    return check.minutes
+
+
+def _next_checks(
+    case: Case,
+    causes: tuple[Cause, ...],
+    table: Floats,
+    posterior: Floats,
+    knowledge: KnowledgeBase,
+    hourly_rate: float,
+    repairs: tuple[Repair, ...],
+) -> tuple[NextCheck, ...]:
+    """Checks by expected information about the causes per minute; mutual information of sets and answers, exact."""
+    found: list[NextCheck] = []
+    now = _first_action(causes, posterior @ table, hourly_rate)
+    known = {e for e, o in case.evidence.items() if o.state != "unknown"}
+    for check in knowledge.checks.values():
+        if check.id in case.done_checks or not set(check.components) <= case.engine.components:
+            continue
+        if not set(check.after) <= set(case.done_checks):
+            continue
+        kinds = [knowledge.evidence[e] for e in check.yields if e not in known]
+        kinds = [k for k in kinds if set(k.needs) <= case.engine.components and any(c.id in k.links for c in causes)]
+        if not kinds:
+            continue
+        chances = [_chance(k, causes, table) for k in kinds]
+        bits = _information(posterior, chances[:4])
+        main = max(range(len(kinds)), key=lambda i: _information(posterior, [chances[i]]))
+        positive = chances[main]
+        p_yes = float(posterior @ positive)
+        outcomes, changes = [], False
+        for p, likely in ((p_yes, positive), (1 - p_yes, 1 - positive)):
+            after = posterior * likely
+            after_marginal = (after / after.sum()) @ table
+            top = np.argsort(-after_marginal, kind="stable")[:3]
+            outcomes.append(Outcome(p, {causes[i].id: float(after_marginal[i]) for i in top}))
+            changes = changes or (p >= 0.05 and _first_action(causes, after_marginal, hourly_rate) != now)
+        found.append(NextCheck(check.id, bits, _minutes(check, case), outcomes[0], outcomes[1], changes))
+    last = {c.id: c.last_resort for c in knowledge.checks.values()}
+    found.sort(key=lambda c: (last[c.id], -c.bits / max(0.5, c.minutes)))
+    return tuple(found[:8])
+
+
+def _information(posterior: Floats, chances: list[Floats]) -> float:
+    """Bits about the sets in the joint answer; the answers are independent given the set."""
+    joint = [np.ones(len(posterior))]
+    for chance in chances:
+        joint = [j * c for j in joint for c in (chance, 1 - chance)]
+    answer = np.array([float(posterior @ j) for j in joint])
+    given = sum(float(posterior @ _bits(c)) for c in chances)
+    total = -float(np.sum(np.where(answer > 0, answer * np.log2(np.clip(answer, 1e-300, None)), 0.0)))
+    return max(0.0, total - given)
+
+
+def _roots(case: Case, chance: dict[str, float], knowledge: KnowledgeBase) -> tuple[RootAsked, ...]:
+    """Root causes of what now looks likely, those with a sign of their own first."""
+    seen = {e for e, o in case.evidence.items() if o.state == "present"}
+    found = []
+    for root in knowledge.roots.values():
+        feeds = tuple(c for c in root.feeds if chance.get(c, 0.0) >= 0.25)
+        if feeds:
+            found.append((max(chance[c] for c in feeds), RootAsked(root.id, root.ask, feeds, bool(seen & set(root.signs)))))
+    return tuple(r for _, r in sorted(found, key=lambda f: (not f[1].supported, -f[0])))

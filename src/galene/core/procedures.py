@@ -1,0 +1,369 @@
+"""From a scope to steps: access opened in order, parts cleaned with the longest drying first, closed in reverse."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from galene.core.access import operations_for
+from galene.core.airpath import EngineFamily, Opened, Operation
+from galene.core.drying import DryingTimeInput, drying_time
+from galene.core.errors import InputError
+
+
+@dataclass(frozen=True)
+class Wait:
+    """A wait that a step starts: base minutes at 20 C, the agent class that dries (None: nothing to dry), the reason."""
+
+    name: str
+    base_minutes: float
+    reason: str
+    dries: str | None = None
+
+
+@dataclass(frozen=True)
+class Record:
+    """Something to write down at a step. `kind`: grade, yes_no or count; `bad` is what a bad answer means."""
+
+    id: str
+    kind: str
+    label: str
+    bad: str = ""
+    bad_answer: str = "no"
+
+
+@dataclass(frozen=True)
+class StepTemplate:
+    """A step of a part's procedure. `when` lists tags that must all hold (on_engine, off_engine, heavy, light...)."""
+
+    key: str
+    text: str
+    why: str
+    minutes: float
+    when: tuple[str, ...] = ()
+    tools: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    records: tuple[Record, ...] = ()
+    wait: Wait | None = None
+    opens: tuple[Opened, ...] = ()
+    closes: tuple[str, ...] = ()
+    agent: str = ""
+    agent_ml: float = 0.0
+    needs: tuple[str, ...] = ()
+    place: str = "clean"
+
+
+@dataclass(frozen=True)
+class PartProcedure:
+    """How one kind of component is cleaned."""
+
+    component: str
+    title: str
+    steps: tuple[StepTemplate, ...]
+
+
+@dataclass(frozen=True)
+class Step:
+    """A compiled step, frozen into the job. `opens` and `closes` name must-go-back items by key."""
+
+    key: str
+    phase: str
+    part: str
+    text: str
+    why: str
+    minutes: float
+    tools: tuple[str, ...] = ()
+    fasteners: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    records: tuple[Record, ...] = ()
+    wait_name: str = ""
+    wait_minutes: float = 0.0
+    wait_reason: str = ""
+    after_waits: tuple[str, ...] = ()
+    opens: tuple["Item", ...] = ()
+    closes: tuple[str, ...] = ()
+    agent: str = ""
+    agent_ml: float = 0.0
+    consumes: tuple[str, ...] = ()
+    needs: tuple[str, ...] = ()
+    where: str = ""
+
+
+@dataclass(frozen=True)
+class Item:
+    """A must-go-back item as a step opens it."""
+
+    key: str
+    what: str
+    kind: str
+    part: str
+    count: int = 1
+    before: str = "start"
+    dangerous: bool = False
+
+
+@dataclass(frozen=True)
+class PartPlan:
+    """How one part of the scope is treated: deposit grade and kind as seen, on or off the engine, the policy's tags."""
+
+    part: str
+    grade: int | None = None
+    off_engine: bool = False
+    tags: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Air:
+    """The bay's air, which decides drying."""
+
+    temperature_c: float
+    relative_humidity: float = 0.5
+
+
+@dataclass(frozen=True)
+class Policy:
+    """The shop's choices that steps depend on: letters of the schools to choice ids."""
+
+    choices: Mapping[str, str] = field(default_factory=dict)
+
+    def of(self, letter: str) -> str:
+        """The choice for a letter, empty where none is held."""
+        return self.choices.get(letter, "")
+
+
+LONG_DRY_MINUTES = 60.0
+SHORT_DRY_MINUTES = 5.0
+
+
+def wait_minutes(wait: Wait, air: Air, policy: Policy) -> tuple[float, str]:
+    """Minutes and reason of a wait under school C (drying); waits that dry nothing keep their minutes."""
+    if wait.dries is None:
+        return wait.base_minutes, wait.reason
+    if policy.of("C") == "fixed_hour":
+        return LONG_DRY_MINUTES, f"{wait.reason}. Shop policy C: one hour"
+    if policy.of("C") == "short_with_check":
+        return SHORT_DRY_MINUTES, f"{wait.reason}. Shop policy C: short, then check for moisture"
+    humidity = air.relative_humidity if wait.dries in ("water", "soap_and_water") else None
+    result = drying_time(DryingTimeInput(wait.base_minutes, air.temperature_c, wait.dries, None, humidity))
+    return round(result.minutes), f"{wait.reason}. {wait.base_minutes:g} min at 20 °C, {max(1.0, result.factor):.2f} times in this bay"
+
+
+def compile_steps(
+    family: EngineFamily,
+    parts: Sequence[PartPlan],
+    procedures: Mapping[str, PartProcedure],
+    policy: Policy,
+    air: Air,
+    closing: Sequence[StepTemplate] = (),
+) -> tuple[Step, ...]:
+    """The job's procedure.
+
+    Parameters
+    ----------
+    family : EngineFamily
+    parts : the scope, each part once
+    procedures : per kind of component; a kind without one gets the entry ``inspect_only``
+    policy : the shop's schools
+    air : the bay's air, for drying
+    closing : templates of the walk-round that ends every procedure
+
+    Returns
+    -------
+    tuple of Step
+        Every opened item is closed by a later step; a refit waits for what dries; dangerous items have a look of
+        their own just before the place is shut.
+
+    Raises
+    ------
+    InputError
+        A part twice, or one that the family lacks; no part at all.
+    """
+    if not parts:
+        raise InputError("scope", [], "at least one part")
+    ids = [p.part for p in parts]
+    if len(set(ids)) != len(ids):
+        raise InputError("scope", ids, "each part once")
+    operations = operations_for(family, ids, (), [p.part for p in parts if p.off_engine])
+    steps = [*_make_safe(family, operations, parts, procedures, policy)]
+    for operation in operations:
+        steps.append(_opening(family, operation))
+    cleaning: list[tuple[float, list[Step]]] = []
+    late: list[Step] = []
+    for plan in parts:
+        part_steps = _part_steps(family, plan, procedures, policy, air)
+        late += [s for s in part_steps if s.phase == "close"]
+        now = [s for s in part_steps if s.phase != "close"]
+        cleaning.append((max((s.wait_minutes for s in now), default=0.0), now))
+    # Longest drying first, and looks at dried parts last, so that hands work while parts dry.
+    cleaning.sort(key=lambda pair: -pair[0])
+    steps += [s for _, now in cleaning for s in now if not s.after_waits]
+    steps += [s for _, now in cleaning for s in now if s.after_waits]
+    steps += late
+    wet = {s.part: s.wait_name for s in steps if s.wait_name and s.phase == "clean"}
+    for operation in reversed(operations):
+        waits = tuple(dict.fromkeys(wet[p] for p in (*operation.reaches, operation.removes) if p in wet))
+        steps += _closing(family, operation, waits)
+    if any(i.kind == "battery lead" for s in steps for i in s.opens):
+        steps.append(
+            Step("battery_on", "close", "", "Connect the battery's negative lead and tighten it",
+                 "Last of all, when nothing that moves can be touched.", 2, ("10 mm socket",), closes=("battery:lead",))
+        )  # fmt: skip
+    opened = {i.key for s in steps for i in s.opens}
+    closed = {k for s in steps for k in s.closes}
+    for template in closing:
+        keys = tuple(k for k in sorted(opened - closed) if any(k.endswith(c) for c in template.closes))
+        if template.closes and not keys:
+            continue
+        closed |= set(keys)
+        steps.append(replace(_from_template(template, "", template.place), closes=keys))
+    missing = opened - closed
+    if missing:
+        raise InputError("procedure", sorted(missing), "a procedure that closes all it opens")
+    return tuple(steps)
+
+
+def _make_safe(
+    family: EngineFamily,
+    operations: Sequence[Operation],
+    parts: Sequence[PartPlan],
+    procedures: Mapping[str, PartProcedure],
+    policy: Policy,
+) -> list[Step]:
+    needs = {n for o in operations for n in o.needs}
+    for plan in parts:
+        procedure = procedures.get(family.part(plan.part).component)
+        needs |= {n for t in (procedure.steps if procedure else ()) if _holds(t, plan) for n in t.needs}
+    battery = ("battery_off" in needs and policy.of("H") != "ignition_only") or policy.of("H") == "battery_always"
+    steps = [
+        Step("secure", "safe", "", "Parking brake on, wheels chocked, doors open or extraction on",
+             "Solvent vapour and a rolling vehicle hurt without warning.", 2, cautions=("fumes", "fire"))
+    ]  # fmt: skip
+    wait = max((o.wait_minutes for o in operations), default=0.0)
+    if "engine_cold" in needs:
+        steps.append(
+            Step("cool", "safe", "", "Let the engine cool until a hand can rest on the throttle",
+                 "Hot coolant is under pressure and solvents catch fire on hot metal.", 0, cautions=("hot_coolant",),
+                 wait_name="Engine cooling", wait_minutes=wait, wait_reason="Hot coolant and hot metal")
+        )  # fmt: skip
+    steps.append(
+        Step("ignition", "safe", "", "Ignition off, key out and away from the car",
+             "A plug pulled under power sets codes and may hurt a driver.", 1)
+    )  # fmt: skip
+    if battery:
+        steps.append(
+            Step("battery", "safe", "", "Take the battery's negative lead off and turn it aside",
+                 "The plate has a motor: no power, no pinched fingers, no stored codes.", 3, ("10 mm socket",),
+                 cautions=("battery",), wait_name="Capacitors", wait_minutes=2,
+                 wait_reason="Airbag and throttle electronics hold charge",
+                 opens=(Item("battery:lead", "Battery negative lead", "battery lead", ""),))
+        )  # fmt: skip
+    return steps
+
+
+def _fastener_texts(family: EngineFamily, part: str) -> tuple[str, ...]:
+    texts = []
+    for f in family.fasteners_of(part):
+        tight = "" if f.torque_nm is None else f", {f.torque_nm:g} N m"
+        texts.append(f"{f.count} × {f.what}, {f.driver}{tight}{', by hand only' if f.hand_tool_only else ''}")
+    return tuple(texts)
+
+
+def _opening(family: EngineFamily, operation: Operation) -> Step:
+    items = tuple(
+        Item(f"{operation.id}:{o.what}", o.what, o.kind, operation.part, o.count, o.before, o.dangerous) for o in operation.opens
+    )
+    return Step(
+        f"open:{operation.id}", "open", operation.part, operation.text, "", operation.minutes_off, operation.tools,
+        _fastener_texts(family, operation.part) if any(o.kind in ("fastener set", "clamp") for o in operation.opens) else (),
+        operation.cautions, opens=items, needs=operation.needs, where=family.part(operation.part).where,
+        after_waits=("Engine cooling",) if "engine_cold" in operation.needs else (),
+    )  # fmt: skip
+
+
+def _closing(family: EngineFamily, operation: Operation, waits: tuple[str, ...]) -> list[Step]:
+    steps = []
+    # Liquids are closed by the level check of the walk-round, not by refitting.
+    shut = [o for o in operation.opens if o.kind != "coolant low"]
+    for opened in (o for o in shut if o.dangerous):
+        steps.append(
+            Step(f"look:{operation.id}:{opened.what}", "close", operation.part, f"Take out: {opened.what.lower()}. Look in with the lamp, then look again",
+                 "What stays in here ends up in a cylinder.", 1, ("lamp",), cautions=("objects",),
+                 records=(Record("eyes", "yes_no", "Looked in twice, and it is empty", "Stop: find it before anything is shut."),),
+                 after_waits=waits, closes=(f"{operation.id}:{opened.what}",))
+        )  # fmt: skip
+    steps.append(
+        Step(
+            f"close:{operation.id}", "close", operation.part, operation.text_back, "", operation.minutes_on, operation.tools,
+            _fastener_texts(family, operation.part), after_waits=waits, consumes=operation.consumes,
+            closes=tuple(f"{operation.id}:{o.what}" for o in shut if not o.dangerous), where=family.part(operation.part).where,
+        )
+    )  # fmt: skip
+    return steps
+
+
+def _holds(template: StepTemplate, plan: PartPlan) -> bool:
+    heavy = plan.grade is not None and plan.grade >= 3
+    tags = plan.tags | {"off_engine" if plan.off_engine else "on_engine", "heavy" if heavy else "light"}
+    return set(template.when) <= tags
+
+
+def _from_template(template: StepTemplate, part: str, phase: str) -> Step:
+    return Step(
+        f"{part}:{template.key}" if part else template.key, phase, part, template.text, template.why, template.minutes,
+        template.tools, cautions=template.cautions, records=template.records,
+        opens=tuple(Item(f"{part}:{o.what}", o.what, o.kind, part, o.count, o.before, o.dangerous) for o in template.opens),
+        closes=tuple(f"{part}:{c}" for c in template.closes) if part else (),
+        agent=template.agent, agent_ml=template.agent_ml, needs=template.needs,
+    )  # fmt: skip
+
+
+def _part_steps(
+    family: EngineFamily, plan: PartPlan, procedures: Mapping[str, PartProcedure], policy: Policy, air: Air
+) -> list[Step]:
+    part = family.part(plan.part)
+    procedure = procedures.get(part.component) or procedures["inspect_only"]
+    steps: list[Step] = []
+    drying = ""
+    for template in procedure.steps:
+        if not _holds(template, plan):
+            continue
+        step = replace(_from_template(template, plan.part, template.place), where=part.where)
+        if template.wait:
+            minutes, reason = wait_minutes(template.wait, air, policy)
+            drying = f"{part.label}: {template.wait.name}"
+            step = replace(step, wait_name=drying, wait_minutes=minutes, wait_reason=reason)
+        elif drying:
+            step = replace(step, after_waits=(drying,))
+        steps.append(step)
+    return steps
+
+
+@dataclass(frozen=True)
+class Segment:
+    """A stretch of the time strip, minutes from the start. `kind`: hands or wait."""
+
+    start: float
+    minutes: float
+    kind: str
+    phase: str
+    text: str
+
+
+def schedule(steps: Sequence[Step]) -> tuple[Segment, ...]:
+    """Lay the steps on a time line for one technician: waits run beside the work, and only what is left of them shows."""
+    clock = 0.0
+    ends: dict[str, float] = {}
+    segments: list[Segment] = []
+    for step in steps:
+        ready = max((ends.get(w, 0.0) for w in step.after_waits), default=0.0)
+        if ready > clock + 0.01:
+            names = ", ".join(w for w in step.after_waits if ends.get(w, 0.0) > clock)
+            segments.append(Segment(clock, ready - clock, "wait", step.phase, names))
+            clock = ready
+        if step.minutes:
+            segments.append(Segment(clock, step.minutes, "hands", step.phase, step.text))
+            clock += step.minutes
+        if step.wait_name:
+            ends[step.wait_name] = clock + step.wait_minutes
+    left = max(ends.values(), default=0.0)
+    if left > clock + 0.01:
+        segments.append(Segment(clock, left - clock, "wait", "close", "Last wait"))
+    return tuple(segments)

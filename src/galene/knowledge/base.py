@@ -1,0 +1,86 @@
+"""The knowledge tables as one base for the diagnosis, and case files read against it."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from galene.core.airpath import EngineFamily
+from galene.core.codes import read_codes
+from galene.core.diagnosis.records import Case, EngineOutline, KnowledgeBase, Observation
+from galene.core.errors import InputError
+from galene.knowledge.causes import CAUSES, ROOT_CAUSES
+from galene.knowledge.checks import CHECKS
+from galene.knowledge.codes import code_meaning
+from galene.knowledge.components import COMPONENTS
+from galene.knowledge.evidence import EVIDENCE
+
+KNOWLEDGE = KnowledgeBase(
+    {c.id: c for c in CAUSES},
+    {r.id: r for r in ROOT_CAUSES},
+    {e.id: e for e in EVIDENCE},
+    {c.id: c for c in CHECKS},
+    frozenset(COMPONENTS),
+)
+
+
+def outline_of(family: EngineFamily) -> EngineOutline:
+    """What the diagnosis must know of a family."""
+    return EngineOutline(family.components, family.fuel, family.injection, family.cycle, family.throttle)
+
+
+def code_evidence(codes: tuple[str, ...]) -> dict[str, Observation]:
+    """The groups of the codes as evidence.
+
+    Raises
+    ------
+    InputError
+        A text that is no trouble code, naming it.
+    """
+    found = {}
+    for code in codes:
+        read = read_codes(code)
+        if len(read.codes) != 1 or read.not_understood:
+            raise InputError("codes", code, "a trouble code such as P0171")
+        group = code_meaning(read.codes[0].code).group
+        if group:
+            found[group] = Observation("present")
+    return found
+
+
+def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -> Case:
+    """A case file (already checked for shape) as a case: the engine looked up, codes and duty turned into evidence.
+
+    A code in `codes` makes its group present; saying the same group absent in `evidence` is a contradiction.
+    """
+    engine = given["engine"]
+    if engine.get("family") is not None:
+        if engine["family"] not in outlines:
+            raise InputError("engine.family", engine["family"], ", ".join(sorted(outlines)))
+        outline = outlines[engine["family"]]
+    else:
+        outline = EngineOutline(
+            frozenset(engine["components"]), engine["fuel"], engine["injection"], engine["cycle"], engine["throttle"]
+        )
+    evidence = {
+        evidence_id: seen if isinstance(seen, Observation) else Observation(**seen) if isinstance(seen, Mapping) else Observation(seen)
+        for evidence_id, seen in given.get("evidence", {}).items()
+    }
+    for source, found in (
+        ("codes", code_evidence(tuple(given.get("codes", ())))),
+        ("duty", {d: Observation("present") for d in given.get("duty", ())}),
+    ):
+        for evidence_id, seen in found.items():
+            if evidence_id not in KNOWLEDGE.evidence:
+                raise InputError(source, evidence_id, "an id of the vocabulary")
+            if evidence_id in evidence and evidence[evidence_id].state == "absent":
+                raise InputError(f"evidence.{evidence_id}", "absent", f"not absent, as {source} show it present")
+            evidence[evidence_id] = seen
+    return Case(
+        outline,
+        evidence,
+        tuple(given.get("codes", ())),
+        given.get("distance_km"),
+        given.get("hours"),
+        tuple(given.get("duty", ())),
+        tuple(given.get("access_open", ())),
+        tuple(given.get("done_checks", ())),
+    )

@@ -1,0 +1,36 @@
+"""Cautions: hazard, harm, what to do. Serious ones are acknowledged once per job."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Caution:
+    """One caution as it stands on a step."""
+
+    id: str
+    hazard: str
+    harm: str
+    do: str
+    serious: bool = False
+
+
+CAUTIONS: dict[str, Caution] = {
+    c.id: c
+    for c in (
+        Caution("fumes", "Solvent vapour", "dizziness, lung harm", "Doors open or extraction on."),
+        Caution("fire", "Flammable agent", "fire on hot metal or a spark", "Engine cold, no ignition, extinguisher at hand, rags into the lidded metal bin.", True),
+        Caution("eyes", "Splashes", "burnt eyes and skin", "Glasses and solvent-proof gloves."),
+        Caution("hot_coolant", "Hot coolant under pressure", "scalds", "Wait until cold, open the cap slowly, catch what runs out.", True),
+        Caution("battery", "Airbag and high-voltage circuits", "a bag that fires, a shock", "Airbag and hybrid wiring: stop, qualified person only. Radio code at hand?"),
+        Caution("fingers", "Motor-driven plate", "crushed fingers", "No power while fingers are in the bore.", True),
+        Caution("element", "Hot-film element", "a meter that lies or dies", "Never touched, no cloth, no brush, no compressed air."),
+        Caution("objects", "Things left in the intake", "a wrecked cylinder", "If anything drops in: stop, no cranking, get it out.", True),
+        Caution("exhaust", "Exhaust gas", "carbon monoxide poisoning", "Outside or extraction on, for every running test.", True),
+        Caution("road", "Road test", "a crash", "Licensed and insured driver; an observer reads the screen.", True),
+        Caution("rotating", "Fans and belts", "torn fingers, caught sleeves", "Hands and cables clear; fans start by themselves."),
+    )
+}  # fmt: skip
+GENERAL_NOTICE = (
+    "Labels, safety data sheets, the maker's service information, local law and licensed practice win over anything "
+    "shown here."
+)
