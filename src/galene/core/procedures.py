@@ -129,6 +129,7 @@ class Policy:
         return self.choices.get(letter, "")
 
 
+CAPACITORS = "Capacitors"
 LONG_DRY_MINUTES = 60.0
 SHORT_DRY_MINUTES = 5.0
 
@@ -195,7 +196,7 @@ def compile_steps(
     # Longest drying first, and looks at dried parts last, so that hands work while parts dry.
     cleaning.sort(key=lambda pair: -pair[0])
     steps += [s for _, now in cleaning for s in now if not s.after_waits]
-    steps += [s for _, now in cleaning for s in now if s.after_waits]
+    steps += [s for _, now in reversed(cleaning) for s in now if s.after_waits]
     steps += late
     wet = {s.part: s.wait_name for s in steps if s.wait_name and s.phase == "clean"}
     for operation in reversed(operations):
@@ -217,6 +218,10 @@ def compile_steps(
     missing = opened - closed
     if missing:
         raise InputError("procedure", sorted(missing), "a procedure that closes all it opens")
+    if any(s.wait_name == CAPACITORS for s in steps):
+        steps = [
+            replace(s, after_waits=(CAPACITORS, *s.after_waits)) if "battery_off" in s.needs else s for s in steps
+        ]
     return tuple(steps)
 
 
@@ -251,7 +256,7 @@ def _make_safe(
         steps.append(
             Step("battery", "safe", "", "Take the battery's negative lead off and turn it aside",
                  "The plate has a motor: no power, no pinched fingers, no stored codes.", 3, ("10 mm socket",),
-                 cautions=("battery",), wait_name="Capacitors", wait_minutes=2,
+                 cautions=("battery",), wait_name=CAPACITORS, wait_minutes=2,
                  wait_reason="Airbag and throttle electronics hold charge",
                  opens=(Item("battery:lead", "Battery negative lead", "battery lead", ""),))
         )  # fmt: skip

@@ -1,0 +1,1 @@
+"""The database: models, sessions, migrations. Gives and takes core objects and plain values."""

@@ -1,0 +1,223 @@
+"""The command line. Heavy imports wait until a command needs them."""
+
+import contextlib
+import fcntl
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+cli = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Galene: the air path cleaned, timed and proven.")
+FileArgument = Annotated[Path | None, typer.Argument(help="JSON file; standard input where it is left out.")]
+ROOT = Path(__file__).resolve().parents[2]
+
+
+def fail(line: str) -> typer.Exit:
+    """One clear line on standard error, exit 2."""
+    print("galene: " + " ".join(line.split()), file=sys.stderr)
+    return typer.Exit(2)
+
+
+def _read(path: Path | None) -> Any:
+    try:
+        text = sys.stdin.read() if path is None or str(path) == "-" else path.read_text()
+    except (OSError, UnicodeDecodeError) as fault:
+        raise fail(f"{path}: {getattr(fault, 'strerror', None) or 'not text'}") from fault
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError as fault:
+        raise fail(f"input is not JSON: line {fault.lineno}, column {fault.colno}: {fault.msg}") from fault
+
+
+def _answer(run: Callable[[], Any]) -> None:
+    from galene.core.errors import InputError
+
+    try:
+        print(json.dumps(run(), indent=1, ensure_ascii=False, allow_nan=False))
+    except InputError as fault:
+        raise fail(str(fault)) from fault
+
+
+@cli.command()
+def calc(name: str, file: FileArgument = None) -> None:
+    """Run the calculation NAME."""
+    from galene.exchange.cases import calculate
+
+    given = _read(file)
+    _answer(lambda: calculate(name, given))
+
+
+@cli.command()
+def assess(file: FileArgument = None) -> None:
+    """Rank the causes of a case file."""
+    from galene.exchange.cases import assess_case
+
+    given = _read(file)
+    _answer(lambda: assess_case(given))
+
+
+@cli.command()
+def scope(file: FileArgument = None) -> None:
+    """Access and minutes for a set of parts."""
+    from galene.exchange.cases import scope_of
+
+    given = _read(file)
+    _answer(lambda: scope_of(given))
+
+
+@contextlib.contextmanager
+def _only_one(home: Path) -> Iterator[None]:
+    """Hold the data folder, so that two servers never share a cluster."""
+    try:
+        home.mkdir(parents=True, exist_ok=True)
+        lock = (home / "galene.lock").open("w")
+    except OSError as fault:
+        raise fail(f"the data folder {home} can not be used: {fault.strerror}") from fault
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError as fault:
+        raise fail(f"Galene runs already with the data folder {home}: stop it, or set GALENE_HOME to another folder") from fault
+    with lock:
+        yield
+
+
+def _port_free(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except PermissionError as fault:
+            raise fail(f"port {port} needs more rights: set GALENE_PORT to one above 1023") from fault
+        except OSError as fault:
+            raise fail(f"port {port} is busy: set GALENE_PORT to another one") from fault
+
+
+def _prepare(url: str) -> bool:
+    """Migrate, and load the demo into an empty database. True when it was loaded."""
+    from sqlalchemy.exc import OperationalError
+    from sqlalchemy.orm import Session
+
+    from galene.demo.world import is_empty, load
+    from galene.store.database import make_engine, migrate
+
+    try:
+        migrate(url)
+        engine = make_engine(url, 1)
+        with Session(engine, expire_on_commit=False) as db:
+            if not is_empty(db):
+                return False
+            load(db, datetime.now(UTC))
+            db.commit()
+            return True
+    except OperationalError as fault:
+        raise fail(f"the database does not answer: {str(fault.orig).splitlines()[0]}") from fault
+    finally:
+        with contextlib.suppress(UnboundLocalError):
+            engine.dispose()
+
+
+def _serve(url: str, port: int, loaded: bool) -> None:
+    import uvicorn
+
+    from galene.demo.world import SIGN_INS
+    from galene.store.database import make_engine
+    from galene.web.app import create_app, quiet_log
+
+    quiet_log()
+    engine = make_engine(url)
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(engine), host="127.0.0.1", port=port, log_level="warning", access_log=False, server_header=False,
+                       timeout_graceful_shutdown=3)
+    )  # fmt: skip
+    print(f"\n  Galene is at http://127.0.0.1:{port}" + ("   (demo loaded)" if loaded else ""))
+    for name, role, password in SIGN_INS:
+        print(f"    {role:<11} {name:<7} {password}")
+    print("  Ctrl-C stops everything.\n", flush=True)
+    # Units and printing are slow to import: have them ready before the first page needs them.
+    threading.Timer(2.0, _warm).start()
+    server.run()
+    engine.dispose()
+
+
+def _warm() -> None:
+    from galene.core.units import QUANTITIES, convert
+
+    convert(QUANTITIES["pressure"], 1.0, "kPa", "inHg")
+
+
+@cli.command()
+def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's data away and start anew.")] = False) -> None:
+    """Start the database and the server, with the demo world when empty."""
+    import shutil
+
+    from pydantic import ValidationError
+
+    from galene.settings import Settings
+    from galene.store.cluster import Cluster, ClusterError
+
+    try:
+        settings = Settings()
+    except ValidationError as fault:
+        raise fail(f"GALENE_{str(fault.errors()[0]['loc'][0]).upper()}: {fault.errors()[0]['msg']}") from fault
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: sys.exit(0))
+    _port_free(settings.port)
+    if settings.database_url:
+        if reset:
+            raise fail("--reset is for the private database only; GALENE_DATABASE_URL names another one")
+        _serve(settings.database_url, settings.port, _prepare(settings.database_url))
+        return
+    home = settings.home.expanduser().resolve()
+    with _only_one(home):
+        if reset:
+            for name in ("postgres", "postgres.ready", "postgres.secret", "postgres.log"):
+                target = home / name
+                shutil.rmtree(target) if target.is_dir() else target.unlink(missing_ok=True)
+        cluster = Cluster(home)
+        try:
+            cluster.start()
+            _serve(cluster.url(), settings.port, _prepare(cluster.url()))
+        except ClusterError as fault:
+            raise fail(str(fault)) from fault
+        except OSError as fault:
+            raise fail(f"{fault.filename or home}: {fault.strerror}") from fault
+        finally:
+            cluster.stop()
+
+
+CHECKS: tuple[tuple[str, list[str]], ...] = (
+    ("style", ["ruff", "check", "."]),
+    ("types", ["mypy"]),
+    ("layers", ["lint-imports"]),
+    ("templates", ["djlint", "--lint", "--quiet", "src/galene/web/templates"]),
+)
+
+
+@cli.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def test(context: typer.Context) -> None:
+    """Everything that CI runs; further arguments go to pytest, and then only pytest runs."""
+    programs = Path(sys.executable).parent
+    environment = {**os.environ, "PATH": f"{programs}:{os.environ.get('PATH', '')}"}
+    failed = []
+    for name, command in () if context.args else CHECKS:
+        print(f"== {name}", flush=True)
+        if subprocess.run([str(programs / command[0]), *command[1:]], cwd=ROOT, env=environment, check=False).returncode:
+            failed.append(name)
+    print("== tests", flush=True)
+    if subprocess.run([sys.executable, "-m", "pytest", *context.args], cwd=ROOT, env=environment, check=False).returncode:
+        failed.append("tests")
+    if failed:
+        raise fail("failed: " + ", ".join(failed))
+
+
+if __name__ == "__main__":
+    cli()

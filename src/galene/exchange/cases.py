@@ -1,0 +1,161 @@
+"""The JSON contracts of calculations, assessments and scopes: checked for shape here, judged in the core."""
+
+from functools import lru_cache
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from galene.core.access import scope
+from galene.core.calculations import CALCULATIONS, as_plain
+from galene.core.diagnosis.assess import assess
+from galene.core.errors import InputError
+from galene.core.units import with_contract_units
+from galene.knowledge.base import KNOWLEDGE, case_from
+from galene.knowledge.families import FAMILIES, OUTLINES
+
+
+class Strict(BaseModel):
+    """No field that the contract does not know, no figure that is not one."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class State(Strict):
+    """A state with its confidence."""
+
+    state: Literal["present", "absent", "unknown"]
+    confidence: float = Field(1.0, ge=0.5, le=1.0)
+
+
+class Engine(Strict):
+    """A family, or what the engine has."""
+
+    family: str | None = None
+    components: list[str] | None = None
+    fuel: Literal["petrol", "diesel"] = "petrol"
+    injection: Literal["port", "direct"] = "port"
+    cycle: Literal["four_stroke", "two_stroke"] = "four_stroke"
+    throttle: Literal["cable", "electronic"] = "electronic"
+
+
+class CaseFile(Strict):
+    """What is known of one vehicle."""
+
+    engine: Engine
+    distance_km: float | None = Field(None, ge=0)
+    hours: float | None = Field(None, ge=0)
+    duty: list[str] = []
+    evidence: dict[str, State | Literal["present", "absent", "unknown"]] = {}
+    codes: list[str] = []
+    access_open: list[str] = []
+    done_checks: list[str] = []
+
+
+class ScopeFile(Strict):
+    """Parts to reach, and what is open already."""
+
+    family: str
+    components: list[str] = Field(min_length=1)
+    open: list[str] = []
+
+
+def _first_fault(fault: ValidationError) -> InputError:
+    error = fault.errors()[0]
+    place = ""
+    for step in error["loc"]:
+        if isinstance(step, int):
+            place += f"[{step}]"
+        elif not (step[:1].isupper() or step.startswith("literal")):
+            place += ("." if place else "") + step
+    allowed = {"missing": "a value: this field is needed", "extra_forbidden": "no such field"}.get(error["type"], error["msg"])
+    value = None if error["type"] == "missing" else error["input"]
+    return InputError(place or "(input)", value, allowed)
+
+
+@lru_cache(maxsize=32)
+def _adapter(name: str) -> TypeAdapter[Any]:
+    return TypeAdapter(CALCULATIONS[name].takes)
+
+
+def _finite(value: Any, path: str = "") -> None:
+    if isinstance(value, float) and value != value or value in (float("inf"), float("-inf")):
+        raise InputError(path or "(input)", value, "a finite number")
+    if isinstance(value, dict):
+        for k, v in value.items():
+            _finite(v, f"{path}.{k}" if path else str(k))
+    elif isinstance(value, list):
+        for i, v in enumerate(value):
+            _finite(v, f"{path}[{i}]")
+
+
+def calculate(name: str, given: Any) -> Any:
+    """Run the calculation `name` on plain data, quantities as numbers in the field's unit or as texts with a unit.
+
+    Raises
+    ------
+    InputError
+        Unknown name, wrong shape, or figures that can not be.
+    """
+    if name not in CALCULATIONS:
+        raise InputError("name", name, ", ".join(CALCULATIONS))
+    if not isinstance(given, dict):
+        raise InputError("(input)", type(given).__name__, "a JSON object")
+    _finite(given)
+    try:
+        record = _adapter(name).validate_python(with_contract_units(given))
+    except ValidationError as fault:
+        raise _first_fault(fault) from fault
+    return as_plain(CALCULATIONS[name].run(record))
+
+
+def assess_case(given: Any) -> Any:
+    """Judge a case file.
+
+    Raises
+    ------
+    InputError
+        Wrong shape, unknown ids, contradictions, a component that the engine lacks.
+    """
+    if not isinstance(given, dict):
+        raise InputError("(input)", type(given).__name__, "a JSON object")
+    _finite(given)
+    try:
+        case = CaseFile.model_validate(given)
+    except ValidationError as fault:
+        raise _first_fault(fault) from fault
+    if (case.engine.family is None) == (case.engine.components is None):
+        raise InputError("engine", given.get("engine"), "either a family or a list of components")
+    result = assess(case_from(case.model_dump(), OUTLINES), KNOWLEDGE)
+    plain = as_plain(result)
+    for check in plain["next_checks"]:
+        for side in ("if_positive", "if_negative"):
+            check[side] = {"probability": check[side]["probability"], "causes": check[side]["causes"]}
+    return plain
+
+
+def scope_of(given: Any) -> Any:
+    """Access for a set of parts.
+
+    Raises
+    ------
+    InputError
+        Unknown family, part or operation, naming it.
+    """
+    if not isinstance(given, dict):
+        raise InputError("(input)", type(given).__name__, "a JSON object")
+    try:
+        wanted = ScopeFile.model_validate(given)
+    except ValidationError as fault:
+        raise _first_fault(fault) from fault
+    if wanted.family not in FAMILIES:
+        raise InputError("family", wanted.family, ", ".join(FAMILIES))
+    found = scope(FAMILIES[wanted.family], wanted.components, wanted.open)
+    return {
+        "operations": [
+            {"id": o.id, "minutes_off": o.minutes_off, "minutes_on": o.minutes_on, "opens": [x.what for x in o.opens], "parts": list(o.consumes)}
+            for o in found.operations
+        ],
+        "hands_on_minutes": found.hands_on_minutes,
+        "marginal": dict(found.marginal),
+        "suggested": [{"component": s.component, "minutes": s.minutes, "why": s.why} for s in found.suggested],
+    }

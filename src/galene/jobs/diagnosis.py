@@ -1,0 +1,52 @@
+"""Stage 3: the job as a case, its assessment, and results of checks entered by hand."""
+
+from galene.core.diagnosis.assess import assess
+from galene.core.diagnosis.records import Assessment, Case, Observation
+from galene.jobs.act import Act, family_of
+from galene.jobs.errors import Invalid, Missing
+from galene.jobs.intake import STATES, observe
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.store.models import Job
+
+DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
+
+
+def case_of(job: Job) -> Case:
+    """What is known of a job as a case. Steps that are ticked have opened their access."""
+    opened = tuple(
+        s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:")
+    )
+    return Case(
+        outline_of(family_of(job)),
+        {o.evidence: Observation(o.state, o.confidence) for o in job.observations if o.evidence in KNOWLEDGE.evidence},
+        tuple(c.code for c in job.codes if c.phase == "before"),
+        job.distance_km,
+        job.hours,
+        tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"),
+        opened,
+        tuple(job.done_checks),
+    )
+
+
+def assess_job(job: Job, hourly_rate: float) -> Assessment:
+    """The ranking of a job as it stands."""
+    return assess(case_of(job), KNOWLEDGE, hourly_rate)
+
+
+def record_check(act: Act, number: str, check_id: str, results: dict[str, str]) -> Job:
+    """Results of a check by hand: evidence id to present, absent or unknown. Setting the same again changes nothing."""
+    job = act.job(number)
+    check = KNOWLEDGE.checks.get(check_id)
+    if check is None:
+        raise Missing(f"check {check_id}")
+    wrong = [e for e in results if e not in check.yields] + [s for s in results.values() if s not in STATES]
+    if wrong:
+        raise Invalid({"result": f"{wrong[0]} is no result of this check."})
+    if all(s == "unknown" for s in results.values()):
+        raise Invalid({"result": "Say what the check showed."})
+    for evidence, state in results.items():
+        observe(act, job, evidence, state, "check")
+    if check_id not in job.done_checks:
+        job.done_checks = [*job.done_checks, check_id]
+    act.trace(job, "check_done", check=check_id, results=results)
+    return job

@@ -1,0 +1,120 @@
+"""Stage 7: verdict, next date, sign-off, the finished job and its opening again."""
+
+from dataclasses import asdict, dataclass
+
+from sqlalchemy import select
+
+from galene.core.next_visit import Visit, next_visit
+from galene.jobs.act import Act
+from galene.jobs.diagnosis import DUTY
+from galene.jobs.errors import Invalid, Refused
+from galene.jobs.intake import check_text
+from galene.jobs.prove import after_codes, compare
+from galene.jobs.stages import STAGES, lacks
+from galene.jobs.work import open_items
+from galene.knowledge.base import KNOWLEDGE
+from galene.store.models import Job
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What the owner is told: word, sentence, and what stands against it."""
+
+    word: str
+    sentence: str
+    against: tuple[str, ...]
+
+
+def verdict_of(job: Job) -> Verdict:
+    """The job's verdict from the comparison, the complaint on the road and the codes afterwards."""
+    result = compare(job)
+    against = []
+    codes = after_codes(job)
+    if codes:
+        against.append("codes after the road test: " + ", ".join(c.code for c in codes))
+    if job.road_test.get("complaint") == "there":
+        against.append("the complaint is still there")
+    if job.relearn.get("outcome") == "failed":
+        against.append("the relearn failed")
+    if result is None:
+        word, sentence = "not_shown", "No figures before and after" + (f": {job.before_missing_reason}" if job.before_missing_reason else "") + "."
+    else:
+        word, sentence = result.verdict, result.sentence
+    if against and word == "improved":
+        word, sentence = "mixed", sentence + " But not everything is well."
+    return Verdict(word, sentence, tuple(against))
+
+
+def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
+    """When to look again, from this vehicle's own history where it has one."""
+    if job.distance_km is None:
+        return None
+    earlier = act.db.scalars(
+        select(Job).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished").order_by(Job.id.desc()).limit(1)
+    ).unique().first()
+    since = job.distance_km - earlier.distance_km if earlier and earlier.distance_km is not None else None
+    grades = [k.grade for k in job.looks if k.phase in ("before", "work")]
+    duty = tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present")
+    return next_visit(job.distance_km, duty, max(grades, default=None), since or None, fed)
+
+
+def save_handover(act: Act, number: str, cause: str, advice: str, fed: bool, seen: int) -> Job:
+    """The technician's closing words: what it was, what was found and not done, whether the feed is mended.
+
+    Raises
+    ------
+    Invalid, Stale, ReadOnly
+    """
+    job = act.job(number)
+    if cause not in KNOWLEDGE.causes:
+        raise Invalid({"cause": "Choose what it was."})
+    check_text({"advice": advice})
+    act.claim(job, "handover", seen)
+    visit = visit_for(act, job, fed)
+    job.handover = {"cause": cause, "advice": advice.strip(), "fed": fed, "visit": asdict(visit) if visit else None, "by": act.person.name,
+                    "at": act.now.isoformat()}  # fmt: skip
+    act.trace(job, "handover_saved", cause=cause)
+    return job
+
+
+def sign(act: Act, number: str) -> Job:
+    """The foreman's sign-off finishes the job. Twice is harmless.
+
+    Raises
+    ------
+    NotAllowed
+        Anybody but a foreman.
+    Refused
+        A stage that lacks something, or an item that is still open.
+    """
+    act.foreman()
+    job = act.job(number, finished=True)
+    if job.state == "finished":
+        return job
+    missing = [lack.text for s in STAGES[:-1] for lack in lacks(job, s)]
+    missing += [f"{i.what} must go back" for i in open_items(job)]
+    if not job.handover.get("cause"):
+        missing.append("what it was, confirmed by the technician")
+    if missing:
+        raise Refused("Not ready to sign", missing)
+    job.state, job.stage = "finished", "handover"
+    job.signed_at = job.finished_at = act.now
+    job.signed_by_id = act.person.id
+    act.trace(job, "signed", verdict=verdict_of(job).word)
+    return job
+
+
+def reopen(act: Act, number: str, reason: str, stage: str = "evidence") -> Job:
+    """Open a finished job again, with the reason in the trace. Twice is harmless."""
+    job = act.job(number, finished=True)
+    if job.state != "finished":
+        return job
+    check_text({"reason": reason})
+    if len(reason.strip()) < 5:
+        raise Invalid({"reason": "Say why the job is opened again."})
+    if stage not in STAGES:
+        raise Invalid({"stage": "A stage of the job."})
+    job.state, job.stage, job.reopened_reason = "open", stage, reason.strip()
+    job.signed_at = job.finished_at = job.signed_by_id = None
+    act.trace(job, "reopened", reason=reason.strip(), stage=stage)
+    return job

@@ -1,0 +1,296 @@
+"""Stage 1: the vehicle, the complaint, symptoms, codes, duty, history."""
+
+import re
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from galene.core.codes import read_codes
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Missing
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.codes import code_meaning
+from galene.knowledge.families import FAMILIES
+from galene.store.models import Job, JobCode, ObservationRow, Vehicle
+
+STATES = ("present", "absent", "unknown")
+HAZARDS = {"hybrid": "hybrid or high voltage", "airbag": "airbag wiring in the way"}
+MAX_TEXT = 4000
+
+
+def plate_key(plate: str) -> str:
+    """A plate without spaces and signs, in capitals."""
+    return re.sub(r"[^0-9A-Z]", "", plate.upper())
+
+
+def find_vehicles(db: Session, typed: str, limit: int = 6) -> list[Vehicle]:
+    """Vehicles whose plate holds what was typed, those that begin with it first."""
+    key = plate_key(typed)
+    if not key:
+        return []
+    return list(
+        db.scalars(
+            select(Vehicle)
+            .where(Vehicle.plate_key.contains(key, autoescape=True))
+            .order_by(Vehicle.plate_key.startswith(key, autoescape=True).desc(), Vehicle.plate_key)
+            .limit(limit)
+        )
+    )
+
+
+@dataclass
+class NewVehicle:
+    """A vehicle as typed."""
+
+    plate: str
+    maker: str = ""
+    model: str = ""
+    year: str = ""
+    family: str = ""
+    keeper: str = ""
+    hazards: list[str] = field(default_factory=list)
+
+
+def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
+    """A new vehicle.
+
+    Raises
+    ------
+    Invalid
+        No usable plate, one that exists, unknown family, impossible year.
+    """
+    faults: dict[str, str] = {}
+    key = plate_key(given.plate)
+    if not 2 <= len(key) <= 12:
+        faults["plate"] = "A plate has 2 to 12 letters and figures."
+    elif act.db.scalar(select(Vehicle.id).where(Vehicle.plate_key == key)):
+        faults["plate"] = f"{given.plate.strip()} is here already: choose it from the list."
+    if given.family not in FAMILIES:
+        faults["family"] = "Choose the engine family."
+    if not given.model.strip():
+        faults["model"] = "Say what vehicle it is."
+    year = None
+    if given.year.strip():
+        if not given.year.strip().isdigit() or not 1950 <= int(given.year) <= act.now.year + 1:
+            faults["year"] = f"A year from 1950 to {act.now.year + 1}, or nothing."
+        else:
+            year = int(given.year)
+    for name in ("plate", "maker", "model", "keeper"):
+        if len(getattr(given, name)) > 120:
+            faults[name] = "At most 120 characters."
+    if faults:
+        raise Invalid(faults)
+    vehicle = Vehicle(
+        plate=given.plate.strip().upper(), plate_key=key, maker=given.maker.strip(), model=given.model.strip(), year=year,
+        family_id=given.family, keeper=given.keeper.strip(), hazards=[h for h in given.hazards if h in HAZARDS],
+    )  # fmt: skip
+    act.db.add(vehicle)
+    act.db.flush()
+    act.trace(None, "vehicle_added", plate=vehicle.plate)
+    return vehicle
+
+
+def open_job(act: Act, vehicle: Vehicle, complaint: str, bay: str = "", due_at: datetime | None = None) -> Job:
+    """Begin a job at intake. Numbers count up within the year."""
+    if not complaint.strip():
+        raise Invalid({"complaint": "Write the complaint in the customer's words."})
+    check_text({"complaint": complaint})
+    act.db.execute(select(func.pg_advisory_xact_lock(8042)))
+    prefix = f"{act.now:%y}-"
+    last = act.db.scalar(select(func.max(Job.number)).where(Job.number.startswith(prefix)))
+    number = f"{prefix}{int(last.split('-')[1]) + 1 if last else 1:04d}"
+    job = Job(
+        number=number, vehicle_id=vehicle.id, family_id=vehicle.family_id, stage="intake", state="open", bay=bay,
+        technician_id=act.person.id, opened_at=act.now, due_at=due_at, complaint=complaint.strip(), distance_km=None, hours=None,
+        fluids={}, bulletins={}, done_checks=[], bay_air={}, relearn={}, road_test={}, handover={},
+    )  # fmt: skip
+    act.db.add(job)
+    act.db.flush()
+    act.trace(job, "job_opened", plate=vehicle.plate)
+    return job
+
+
+def check_text(texts: dict[str, str]) -> None:
+    """Refuse texts that are too long or hold signs that no keyboard makes."""
+    faults = {}
+    for name, text in texts.items():
+        if len(text) > MAX_TEXT:
+            faults[name] = f"At most {MAX_TEXT} characters; this has {len(text)}."
+        elif "\x00" in text:
+            faults[name] = "This text holds a sign that can not be kept."
+    if faults:
+        raise Invalid(faults)
+
+
+@dataclass
+class IntakeForm:
+    """The intake's fields in kept units; None where nothing was entered."""
+
+    complaint: str
+    recent_work: str = ""
+    distance_km: float | None = None
+    hours: float | None = None
+    coolant: str = ""
+    oil: str = ""
+    bulletins_source: str = ""
+    bulletins_outcome: str = ""
+
+
+FLUID_WORDS = ("ok", "low", "high", "")
+
+
+def save_intake(act: Act, number: str, form: IntakeForm, seen: int) -> Job:
+    """Save the intake's fields.
+
+    Raises
+    ------
+    Invalid, Stale, ReadOnly
+    """
+    job = act.job(number)
+    check_text({"complaint": form.complaint, "recent_work": form.recent_work, "bulletins_outcome": form.bulletins_outcome,
+                "bulletins_source": form.bulletins_source})  # fmt: skip
+    faults: dict[str, str] = {}
+    if not form.complaint.strip():
+        faults["complaint"] = "Write the complaint in the customer's words."
+    if form.distance_km is not None:
+        if not 0 <= form.distance_km <= 5_000_000:
+            faults["distance"] = "An odometer from 0 to 5 000 000 km."
+        else:
+            earlier = act.db.scalar(
+                select(func.max(Job.distance_km)).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id)
+            )
+            if earlier is not None and form.distance_km < earlier:
+                faults["distance"] = f"The odometer stood at {earlier:,.0f} km at an earlier visit.".replace(",", "\u202f")
+    if form.hours is not None and not 0 <= form.hours <= 500_000:
+        faults["hours"] = "Engine hours from 0 to 500 000."
+    for name in ("coolant", "oil"):
+        if getattr(form, name) not in FLUID_WORDS:
+            faults[name] = "ok, low or high."
+    if form.bulletins_outcome.strip() and not form.bulletins_source.strip():
+        faults["bulletins_source"] = "Say where you looked."
+    if faults:
+        raise Invalid(faults)
+    act.claim(job, "intake", seen)
+    job.complaint, job.recent_work = form.complaint.strip(), form.recent_work.strip()
+    job.distance_km, job.hours = form.distance_km, form.hours
+    job.fluids = {"coolant": form.coolant, "oil": form.oil}
+    _keep_bulletins(act, job, form.bulletins_source, form.bulletins_outcome)
+    observe(act, job, "oil_level_high", "present" if form.oil == "high" else "unknown", "tap")
+    act.trace(job, "intake_saved", distance_km=form.distance_km)
+    return job
+
+
+def _keep_bulletins(act: Act, job: Job, source: str, outcome: str) -> None:
+    new = {"source": source.strip(), "outcome": outcome.strip()}
+    if not new["outcome"]:
+        job.bulletins = {}
+    elif {k: job.bulletins.get(k) for k in new} != new:
+        job.bulletins = {**new, "by": act.person.name, "at": act.now.isoformat()}
+
+
+def save_bulletins(act: Act, number: str, source: str, outcome: str) -> Job:
+    """Record where bulletins and recalls were looked up, and what came of it."""
+    job = act.job(number)
+    check_text({"bulletins_source": source, "bulletins_outcome": outcome})
+    faults = {k: m for k, v, m in (("bulletins_source", source, "Say where you looked."), ("bulletins_outcome", outcome, "Say what came of it, also when there is none.")) if not v.strip()}
+    if faults:
+        raise Invalid(faults)
+    _keep_bulletins(act, job, source, outcome)
+    act.trace(job, "bulletins", source=source.strip(), outcome=outcome.strip())
+    return job
+
+
+def observe(act: Act, job: Job, evidence: str, state: str, source: str, confidence: float = 1.0) -> None:
+    """Set one piece of evidence. `unknown` takes it away."""
+    row = act.db.get(ObservationRow, (job.id, evidence))
+    if state == "unknown":
+        if row:
+            act.db.delete(row)
+            act.db.flush()
+            act.db.expire(job, ["observations"])
+        return
+    if row is None:
+        act.db.add(
+            ObservationRow(job_id=job.id, evidence=evidence, state=state, confidence=confidence, source=source,
+                           at=act.now, person_id=act.person.id)
+        )  # fmt: skip
+    elif (row.state, round(row.confidence, 6), row.source) != (state, round(confidence, 6), source):
+        row.state, row.confidence, row.source, row.at, row.person_id = state, confidence, source, act.now, act.person.id
+    act.db.flush()
+    act.db.expire(job, ["observations"])
+
+
+def tap(act: Act, number: str, evidence: str, was: str, state: str) -> tuple[str, str | None]:
+    """A tap on a symptom or a piece of history: the state now, and who changed it meanwhile if somebody did.
+
+    Sending the same tap twice changes nothing; a tap on a state that is no longer there is not carried out.
+    """
+    job = act.job(number)
+    kind = KNOWLEDGE.evidence.get(evidence)
+    if kind is None:
+        raise Missing(f"evidence {evidence}")
+    if state not in STATES or was not in STATES:
+        raise Invalid({"state": "present, absent or unknown."})
+    row = act.db.get(ObservationRow, (job.id, evidence))
+    now = row.state if row else "unknown"
+    if now == state:
+        return now, None
+    if now != was:
+        return now, "Changed meanwhile: this is how it stands. Tap again."
+    observe(act, job, evidence, state, "tap")
+    act.trace(job, "tapped", evidence=evidence, state=state)
+    return state, None
+
+
+def add_codes(act: Act, number: str, text: str, phase: str = "before") -> list[JobCode]:
+    """Add every code in a text; codes that are there keep their place and take the newer status.
+
+    Raises
+    ------
+    Invalid
+        Nothing that is a code, or pieces that look like one but can not be.
+    """
+    job = act.job(number)
+    check_text({"codes": text})
+    read = read_codes(text)
+    if read.not_understood:
+        raise Invalid({"codes": "Not a code: " + ", ".join(read.not_understood[:5]) + ". A code is a letter P, B, C or U, a figure 0 to 3 and three more."})
+    if not read.codes:
+        raise Invalid({"codes": "No code found. Type one such as P0171, or paste the scan tool's list."})
+    there = {c.code: c for c in job.codes if c.phase == phase}
+    for found in read.codes:
+        if found.code in there:
+            there[found.code].status = found.status
+        else:
+            act.db.add(JobCode(job_id=job.id, phase=phase, code=found.code, status=found.status, read_at=act.now))
+    act.db.flush()
+    act.db.expire(job, ["codes"])
+    if phase == "before":
+        _code_evidence(act, job)
+    act.trace(job, "codes_added", codes=[c.code for c in read.codes], phase=phase)
+    return list(job.codes)
+
+
+def remove_code(act: Act, number: str, code: str, phase: str = "before") -> None:
+    """Take a mistyped code away; twice is harmless."""
+    job = act.job(number)
+    for row in [c for c in job.codes if c.code == code and c.phase == phase]:
+        act.db.delete(row)
+        act.trace(job, "code_removed", code=code, phase=phase)
+    act.db.flush()
+    act.db.expire(job, ["codes"])
+    if phase == "before":
+        _code_evidence(act, job)
+
+
+def _code_evidence(act: Act, job: Job) -> None:
+    groups = {code_meaning(c.code).group for c in job.codes if c.phase == "before"} - {None}
+    for row in list(job.observations):
+        if row.source == "code" and row.evidence not in groups:
+            observe(act, job, row.evidence, "unknown", "code")
+    for group in groups:
+        # A pending code has been seen once only: it counts, but less.
+        sure = any(code_meaning(c.code).group == group and c.status != "pending" for c in job.codes if c.phase == "before")
+        observe(act, job, str(group), "present", "code", 1.0 if sure else 0.8)

@@ -1,0 +1,114 @@
+"""Sign-in, sessions, the workshop's settings."""
+
+import hashlib
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from pwdlib import PasswordHash
+from pwdlib.hashers.argon2 import Argon2Hasher
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Stale
+from galene.knowledge.schools import SCHOOLS
+from galene.store.models import Person, Trace, WebSession, Workshop, WriteOnce
+
+HASHER = PasswordHash((Argon2Hasher(time_cost=2, memory_cost=19456, parallelism=1),))
+SESSION_LENGTH = timedelta(hours=14)
+ROLES = ("technician", "foreman")
+# Compared against when nobody has that name, so that the answer takes as long.
+_NOBODY = HASHER.hash(secrets.token_urlsafe(12))
+
+
+def add_person(db: Session, sign_in: str, name: str, role: str, password: str, bay: str = "") -> Person:
+    """A person who can sign in."""
+    person = Person(sign_in=sign_in.strip().lower(), name=name, role=role, password_hash=HASHER.hash(password), bay=bay)
+    db.add(person)
+    db.flush()
+    return person
+
+
+def _key(secret: str) -> str:
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+def sign_in(db: Session, name: str, password: str, now: datetime) -> str | None:
+    """A new session's secret for the cookie, None where name and password do not fit."""
+    person = db.scalar(select(Person).where(Person.sign_in == name.strip().lower()[:80]))
+    right = HASHER.verify(password[:200], person.password_hash if person else _NOBODY)
+    if person is None or not right:
+        return None
+    secret = secrets.token_urlsafe(32)
+    db.execute(delete(WebSession).where(WebSession.expires_at < now))
+    db.execute(delete(WriteOnce).where(WriteOnce.at < now - timedelta(days=30)))
+    db.add(WebSession(id=_key(secret), person_id=person.id, expires_at=now + SESSION_LENGTH))
+    db.add(Trace(at=now, person_id=person.id, job_id=None, action="signed_in", detail={}))
+    return secret
+
+
+def session_of(db: Session, secret: str, now: datetime) -> WebSession | None:
+    """The session behind a cookie, None where it is unknown or over."""
+    row = db.get(WebSession, _key(secret))
+    return row if row and row.expires_at > now else None
+
+
+def sign_out(db: Session, secret: str) -> None:
+    """End a session; twice is harmless."""
+    db.execute(delete(WebSession).where(WebSession.id == _key(secret)))
+
+
+def set_view(db: Session, secret: str, theme: str, layout: str) -> None:
+    """Day or night, desk or bay, for this browser."""
+    row = db.get(WebSession, _key(secret))
+    if row is None or theme not in ("day", "night") or layout not in ("desk", "bay"):
+        raise Invalid({"view": "day or night, desk or bay."})
+    row.theme, row.layout = theme, layout
+
+
+@dataclass
+class WorkshopForm:
+    """The workshop's settings in kept units."""
+
+    system: str
+    hourly_rate: float
+    altitude_m: float
+    bay_temperature_c: float
+    bay_humidity: float
+    policy: dict[str, str]
+
+
+def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
+    """Save units, rate, air and schools; a foreman's write.
+
+    Raises
+    ------
+    NotAllowed, Invalid, Stale
+    """
+    act.foreman()
+    faults = {}
+    if form.system not in ("metric", "imperial"):
+        faults["system"] = "metric or imperial."
+    if not 0 <= form.hourly_rate <= 1000:
+        faults["hourly_rate"] = "From 0 to 1000 an hour."
+    if not -430 <= form.altitude_m <= 5000:
+        faults["altitude"] = "From −430 to 5000 m."
+    if not -20 <= form.bay_temperature_c <= 60:
+        faults["temperature"] = "From −20 to 60 °C."
+    if not 0 <= form.bay_humidity <= 0.98:
+        faults["humidity"] = "From 0 to 98 %."
+    for school in SCHOOLS:
+        if form.policy.get(school.letter) not in {c for c, _ in school.choices}:
+            faults[f"school_{school.letter}"] = "Choose one."
+    if faults:
+        raise Invalid(faults)
+    shop = act.db.execute(select(Workshop).where(Workshop.id == 1).with_for_update()).scalar_one()
+    if shop.revision != seen:
+        last = act.db.scalar(select(Trace).where(Trace.action == "workshop_saved").order_by(Trace.id.desc()).limit(1))
+        raise Stale("the workshop's settings", last.person.name if last and last.person else "somebody", last.at if last else act.now)
+    shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
+    shop.bay_temperature_c, shop.bay_humidity, shop.policy = form.bay_temperature_c, form.bay_humidity, dict(form.policy)
+    shop.revision += 1
+    act.trace(None, "workshop_saved", system=form.system, hourly_rate=form.hourly_rate, policy=form.policy)
+    return shop

@@ -1,0 +1,197 @@
+"""Stage 4: scope, access, method, pick list, time and price, as a versioned document."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from galene.core.access import Scope, scope
+from galene.core.airpath import EngineFamily
+from galene.core.diagnosis.records import Assessment
+from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps, schedule
+from galene.jobs.act import Act, family_of
+from galene.jobs.errors import Invalid, Refused
+from galene.jobs.intake import check_text
+from galene.knowledge.agents import AGENTS
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.components import COOLANT_STOP
+from galene.knowledge.methods import INSPECT_ONLY, METHODS
+from galene.knowledge.procedures import CLOSING, PROCEDURES
+from galene.knowledge.schools import SCHOOLS
+from galene.store.models import Job, Plan, Workshop
+
+SUGGEST_AT = 0.25
+"""Causes at least this likely put their part into the first suggestion of the scope."""
+
+
+def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy) -> PartPlan:
+    """How a part will be treated: its grade as seen, on or off the engine by school F."""
+    part = family.part(part_id)
+    look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
+    grade = look.grade if look else None
+    off = False
+    if part.component == "throttle_body":
+        off = {"always_off": True, "always_on": False}.get(policy.of("F"), (grade or 0) >= 3 or "faces_down" in part.features)
+    return PartPlan(part_id, grade, off)
+
+
+def suggested_parts(family: EngineFamily, assessment: Assessment) -> list[str]:
+    """Parts of the deposit causes that are likely enough, most likely first; the first one always."""
+    found: list[str] = []
+    for cause in assessment.causes:
+        kind = KNOWLEDGE.causes[cause.id]
+        if kind.action not in ("clean", "repair") or (cause.probability < SUGGEST_AT and found):
+            continue
+        for part in family.parts:
+            if part.component == kind.component and part.id not in found:
+                found.append(part.id)
+    return found
+
+
+def grades_seen(job: Job) -> dict[str, int]:
+    """Grades of the before looks by part."""
+    return {k.part: k.grade for k in job.looks if k.phase == "before"}
+
+
+def plan_scope(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy) -> Scope:
+    """Access for the parts as they will be treated."""
+    removed = [p for p in parts if part_plan(family, job, p, policy).off_engine]
+    return scope(family, parts, (), grades_seen(job), removed)
+
+
+def steps_for(job: Job, parts: Sequence[str], workshop: Workshop, air: Air) -> tuple[Step, ...]:
+    """The procedure that a scope compiles to."""
+    family, policy = family_of(job), Policy(workshop.policy)
+    return compile_steps(family, [part_plan(family, job, p, policy) for p in parts], PROCEDURES, policy, air, CLOSING)
+
+
+def document_for(job: Job, parts: Sequence[str], new_parts: Sequence[str], workshop: Workshop) -> dict[str, Any]:
+    """The whole plan of a scope as plain data: what the page shows and the approval freezes.
+
+    `new_parts` are spare ids that go in new beside what the access consumes.
+    """
+    family, policy = family_of(job), Policy(workshop.policy)
+    air = Air(workshop.bay_temperature_c, workshop.bay_humidity)
+    steps = steps_for(job, parts, workshop, air)
+    access = plan_scope(family, job, parts, policy)
+    strip = schedule(steps)
+    hands = sum(s.minutes for s in steps)
+    elapsed = max((s.start + s.minutes for s in strip), default=0.0)
+    spares = [c for s in steps for c in s.consumes]
+    if policy.of("G") == "reuse":
+        spares = []
+    spares = list(dict.fromkeys([*spares, *new_parts]))
+    agents: dict[str, float] = {}
+    for step in steps:
+        if step.agent:
+            agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
+    relearn = sum(family.relearn_holds.values()) if "throttle_body" in parts else 0.0
+    labour = hands / 60 * workshop.hourly_rate
+    proof = 35.0
+    parts_cost = sum(family.spare(s).price for s in spares)
+    agents_cost = sum(AGENTS[a].price_per_ml * ml for a, ml in agents.items())
+    tools = list(dict.fromkeys(t for s in steps for t in s.tools))
+    drivers = list(dict.fromkeys(f.driver for o in access.operations for f in family.fasteners_of(o.part) if f.driver != "fingers"))
+    return {
+        "parts": [_part_document(family, job, p, policy, workshop) for p in parts],
+        "operations": [
+            {"id": o.id, "text": o.text, "part": o.part, "off": o.minutes_off, "on": o.minutes_on, "opens": [x.what for x in o.opens]}
+            for o in access.operations
+        ],
+        "access_minutes": access.hands_on_minutes,
+        "hands_minutes": hands,
+        "elapsed_minutes": elapsed,
+        "strip": [{"start": s.start, "minutes": s.minutes, "kind": s.kind, "phase": s.phase, "text": s.text} for s in strip],
+        "relearn_minutes": relearn,
+        "proof_minutes": proof,
+        "spares": [{"id": s, "name": family.spare(s).name, "number": family.spare(s).number, "price": family.spare(s).price} for s in spares],
+        "agents": [{"id": a, "title": AGENTS[a].title, "ml": ml, "price": AGENTS[a].price_per_ml * ml} for a, ml in agents.items()],
+        "tools": list(dict.fromkeys([*tools, *drivers])),
+        "protection": list(dict.fromkeys(x for a in agents for x in AGENTS[a].protection)),
+        "hourly_rate": workshop.hourly_rate,
+        "currency": workshop.currency,
+        "labour": labour,
+        "proof_labour": (proof + relearn) / 60 * workshop.hourly_rate,
+        "price": labour + (proof + relearn) / 60 * workshop.hourly_rate + parts_cost + agents_cost,
+        "new_parts": list(new_parts),
+        "policy": dict(workshop.policy),
+    }
+
+
+def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy, workshop: Workshop) -> dict[str, Any]:
+    part, plan = family.part(part_id), part_plan(family, job, part_id, policy)
+    method = METHODS.get(part.component, INSPECT_ONLY)
+    titles = {s.letter: dict(s.choices).get(policy.of(s.letter), s.choices[0][1]) for s in SCHOOLS}
+    procedure = PROCEDURES.get(part.component, PROCEDURES["inspect_only"])
+    minutes = sum(
+        t.minutes for t in procedure.steps
+        if set(t.when) <= plan.tags | {"off_engine" if plan.off_engine else "on_engine", "heavy" if (plan.grade or 0) >= 3 else "light"}
+    )  # fmt: skip
+    new = next((s for s in family.spares if s.id == part_id), None)
+    look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
+    where = {"throttle_body": "off the engine" if plan.off_engine else "on the engine"}.get(part.component, "")
+    agent = AGENTS.get(method.agent)
+    return {
+        "part": part_id, "label": part.label, "text": method.text, "where": where,
+        "agent": method.agent, "agent_title": agent.title if agent else "", "why": method.why,
+        "schools": [{"letter": x, "choice": titles[x]} for x in method.schools],
+        "grade": plan.grade, "deposit": look.deposit if look else "", "minutes": minutes,
+        "clean_cost": minutes / 60 * workshop.hourly_rate, "new_cost": new.price if new else None,
+        "inspect_only": method is INSPECT_ONLY,
+    }  # fmt: skip
+
+
+def check_scope(job: Job, parts: Sequence[str]) -> None:
+    """Refuse what must not be planned: nothing, coolant residue, a hybrid or airbag flag."""
+    if not parts:
+        raise Invalid({"parts": "Choose at least one part."})
+    if job.vehicle.hazards:
+        raise Refused("Stop: qualified person only", [f"the vehicle is marked: {', '.join(job.vehicle.hazards)}"])
+    pale = [k.part for k in job.looks if k.phase == "before" and k.deposit == "coolant_residue" and k.part in parts]
+    if pale:
+        raise Refused("Stop: coolant in the gas", [COOLANT_STOP, "seen on " + ", ".join(family_of(job).part(p).label for p in pale)])
+
+
+def save_plan(act: Act, number: str, parts: Sequence[str], new_parts: Sequence[str], seen: int) -> Job:
+    """Save a new version of the plan.
+
+    Raises
+    ------
+    Invalid, Refused, Stale, ReadOnly
+    """
+    job = act.job(number)
+    family = family_of(job)
+    known = {p.id for p in family.parts}
+    chosen = [p for p in dict.fromkeys(parts) if p in known]
+    if len(chosen) != len(set(parts)):
+        raise Invalid({"parts": "A part that this engine does not have."})
+    spares = {s.id for s in family.spares}
+    if any(s not in spares for s in new_parts):
+        raise Invalid({"new_parts": "A spare part that is not on the list."})
+    check_scope(job, chosen)
+    if any(s.done_at is None for s in job.steps):
+        raise Refused("The work has begun", ["the job card follows the approved plan: finish its steps, then a new version begins a second round"])
+    workshop = act.db.get_one(Workshop, 1)
+    act.claim(job, "plan", seen)
+    document = document_for(job, chosen, list(new_parts), workshop)
+    version = job.plans[0].version + 1 if job.plans else 1
+    act.db.add(Plan(job_id=job.id, version=version, document=document, made_at=act.now, person_id=act.person.id, approved_at=None))
+    act.db.flush()
+    act.db.expire(job, ["plans"])
+    act.trace(job, "plan_saved", version=version, parts=chosen, price=round(document["price"], 2))
+    return job
+
+
+def approve_plan(act: Act, number: str, version: int, who: str) -> Job:
+    """Record who agreed to the newest version."""
+    job = act.job(number)
+    if not job.plans:
+        raise Refused("Nothing to approve", ["save the plan first"])
+    newest = job.plans[0]
+    if newest.version != version:
+        raise Refused("The plan has a newer version", [f"version {newest.version} was saved meanwhile: look at it before it is approved"])
+    if len(who.strip()) < 2:
+        raise Invalid({"approved_by": "Say who agreed: the keeper, by phone or in person."})
+    check_text({"approved_by": who})
+    if newest.approved_at is None:
+        newest.approved_at, newest.approved_by = act.now, who.strip()
+        act.trace(job, "plan_approved", version=version, by=who.strip())
+    return job

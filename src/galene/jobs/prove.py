@@ -1,0 +1,237 @@
+"""Stage 6: clearing, relearn, the after set against the before set, road test, pending codes."""
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+
+from galene.core.errors import InputError
+from galene.core.proving import BeforeAfterInput, BeforeAfterResult, BothConditions, Conditions, MetricValue, before_after
+from galene.core.relearn import RelearnState, RelearnTemplate, Restart, advance, begin, finish, guard_broken
+from galene.core.statistics import mean
+from galene.jobs.act import Act, family_of
+from galene.jobs.errors import Invalid, Refused
+from galene.jobs.evidence import samples, set_of
+from galene.jobs.intake import add_codes, check_text
+from galene.jobs.work import start_blockers
+from galene.knowledge.relearns import relearn_for
+from galene.store.models import Job, JobCode, ReadingSet
+
+
+def clear_codes(act: Act, number: str) -> Job:
+    """Mark the codes as cleared. Twice is harmless.
+
+    Raises
+    ------
+    Refused
+        Before the before set is taken or its lack explained: clearing erases what it would have shown.
+    """
+    job = act.job(number)
+    if job.codes_cleared_at:
+        return job
+    if set_of(job, "before", "idle") is None and not job.before_missing_reason:
+        raise Refused("Do not clear the codes yet", ["the before set is not taken: take it, or say on the evidence page why there is none"])
+    job.codes_cleared_at = act.now
+    act.trace(job, "codes_cleared", codes=[c.code for c in job.codes if c.phase == "before"])
+    return job
+
+
+def template_of(job: Job) -> RelearnTemplate:
+    """The family's relearn."""
+    family = family_of(job)
+    return relearn_for(family.relearn, family.relearn_holds)
+
+
+def relearn_state(job: Job) -> RelearnState | None:
+    """Where the relearn stands, from what is kept."""
+    kept = job.relearn
+    if "phase" not in kept:
+        return None
+    return RelearnState(
+        kept["phase"], datetime.fromisoformat(kept["phase_began"]),
+        tuple(Restart(r["phase"], r["guard"], datetime.fromisoformat(r["at"])) for r in kept["restarts"]), kept["outcome"],
+    )  # fmt: skip
+
+
+def _keep(job: Job, state: RelearnState) -> None:
+    plain: dict[str, Any] = asdict(state)
+    plain["phase_began"] = state.phase_began.isoformat()
+    plain["restarts"] = [{**r, "at": r["at"].isoformat()} for r in plain["restarts"]]
+    job.relearn = plain
+
+
+def relearn_begin(act: Act, number: str, confirmed: dict[str, bool]) -> Job:
+    """Begin, or begin again after a failure."""
+    job = act.job(number)
+    state = relearn_state(job)
+    if state and state.outcome in ("running", "testing"):
+        return job
+    if job.codes_cleared_at is None:
+        raise Refused("Clear the codes first", ["a stored code may stop the control unit from learning"])
+    # The first phases run with the engine off; the idle phase asks the start gate again by itself.
+    try:
+        _keep(job, begin(template_of(job), confirmed, act.now))
+    except InputError as fault:
+        raise Invalid({fault.field: "Not yet " + fault.allowed + "."}) from fault
+    act.trace(job, "relearn_began", template=template_of(job).id)
+    return job
+
+
+def relearn_next(act: Act, number: str, phase: int) -> Job:
+    """Go on from `phase`; a second tap on the same phase changes nothing."""
+    job, template = act.job(number), None
+    state = relearn_state(job)
+    if state is None or state.phase != phase:
+        return job
+    template = template_of(job)
+    try:
+        new = advance(template, state, act.now)
+    except InputError as fault:
+        raise Refused("Hold on", [f"{fault.value}: the hold must run whole and undisturbed"]) from fault
+    if new.phase < len(template.phases) and template.phases[new.phase].engine_on and job.engine_started_at is None:
+        raise Refused("The engine is to run now", ["record the first start above: its gate looks at what must go back"])
+    _keep(job, new)
+    act.trace(job, "relearn_phase", phase=new.phase)
+    return job
+
+
+def relearn_guard(act: Act, number: str, guard: str, phase: int) -> Job:
+    """A guard was broken: the hold begins again."""
+    job = act.job(number)
+    state = relearn_state(job)
+    if state is None or state.outcome != "running" or state.phase != phase:
+        return job
+    try:
+        _keep(job, guard_broken(template_of(job), state, guard, act.now))
+    except InputError as fault:
+        raise Invalid({"guard": str(fault)}) from fault
+    act.trace(job, "relearn_broken", guard=guard)
+    return job
+
+
+def relearn_finish(act: Act, number: str, learned: bool) -> Job:
+    """The success test's answer."""
+    job = act.job(number)
+    state = relearn_state(job)
+    if state is None or state.outcome in ("learned", "failed"):
+        return job
+    try:
+        _keep(job, finish(state, learned))
+    except InputError as fault:
+        raise Refused("Not at the test yet", ["the holds are not all done"]) from fault
+    act.trace(job, "relearn_ended", learned=learned)
+    return job
+
+
+def relearn_skip(act: Act, number: str, reason: str) -> Job:
+    """Say why no relearn is needed, for a job that did not touch the throttle or lose the battery."""
+    job = act.job(number)
+    check_text({"skip_reason": reason})
+    if len(reason.strip()) < 5:
+        raise Invalid({"skip_reason": "Say why no relearn is needed."})
+    job.relearn = {"skipped": reason.strip()}
+    act.trace(job, "relearn_skipped", reason=reason.strip())
+    return job
+
+
+def save_road_test(act: Act, number: str, kilometres: float, notes: str, complaint_gone: str, seen: int) -> Job:
+    """Road test notes.
+
+    Raises
+    ------
+    Refused
+        Something that must go back before the road is open.
+    """
+    job = act.job(number)
+    faults = {}
+    if not 0 < kilometres <= 500:
+        faults["kilometres"] = "Above 0 to 500 km."
+    if complaint_gone not in ("gone", "better", "there"):
+        faults["complaint_gone"] = "Say how the complaint stands."
+    if faults:
+        raise Invalid(faults)
+    check_text({"notes": notes})
+    why = [b for b in start_blockers(job, "road test", act.now) if b.kind == "item"]
+    if why and not job.start_override:
+        raise Refused("Not on the road yet", [f"{b.text} ({b.detail})" for b in why])
+    if job.engine_started_at is None:
+        raise Refused("Not on the road yet", ["the first start is not recorded"])
+    act.claim(job, "road_test", seen)
+    job.road_test = {"done": True, "km": kilometres, "notes": notes.strip(), "complaint": complaint_gone, "by": act.person.name, "at": act.now.isoformat()}
+    act.trace(job, "road_test", km=kilometres, complaint=complaint_gone)
+    return job
+
+
+def read_pending(act: Act, number: str, text: str, seen: int) -> Job:
+    """Codes read again after the road test; an empty text says that there are none."""
+    job = act.job(number)
+    if not job.road_test.get("done"):
+        raise Refused("Road test first", ["codes need driving to come back: read them after the road test"])
+    act.claim(job, "pending", seen)
+    for old in [c for c in job.codes if c.phase == "after"]:
+        act.db.delete(old)
+    act.db.flush()
+    act.db.expire(job, ["codes"])
+    if text.strip():
+        add_codes(act, number, text, "after")
+    job.pending_read_at = act.now
+    act.trace(job, "pending_read", codes=[c.code for c in after_codes(job)])
+    return job
+
+
+def after_codes(job: Job) -> list[JobCode]:
+    """Codes read after the road test."""
+    return [c for c in job.codes if c.phase == "after"]
+
+
+def _metrics(idle: ReadingSet | None, trim: ReadingSet | None) -> list[MetricValue]:
+    found = []
+    for channel in ("idle_rpm", "idle_airflow_g_s", "idle_map_kpa", "learned_throttle_percent", "trim_idle_percent"):
+        values = samples(idle, channel)
+        if values:
+            found.append(MetricValue(channel, samples=values))
+    speeds = samples(idle, "idle_rpm")
+    if len(speeds) >= 3:
+        found.append(MetricValue("idle_rpm_spread", value=max(speeds) - min(speeds)))
+    flows, trims = samples(trim, "airflow_g_s"), samples(trim, "trim_percent")
+    if flows and len(flows) == len(trims):
+        found.append(MetricValue("trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1]))
+    return found
+
+
+def _conditions(job: Job, idle: ReadingSet | None, phase: str) -> Conditions:
+    if idle is None:
+        return Conditions()
+    kept, speeds = idle.conditions, samples(idle, "idle_rpm")
+    return Conditions(
+        mean(speeds) if speeds else None, kept.get("coolant_c"), kept.get("intake_c"), kept.get("load"),
+        [c.code for c in job.codes if c.phase == phase and c.status != "history"] if phase == "after" else None,
+        bool(kept.get("protective_mode")),
+    )  # fmt: skip
+
+
+def compare(job: Job) -> BeforeAfterResult | None:
+    """Before against after, None until both idle sets are there.
+
+    The before set's codes are not held against it: that its control unit was not in a protective mode is what the
+    technician recorded with the set.
+    """
+    before, after = set_of(job, "before", "idle"), set_of(job, "after", "idle")
+    if before is None or after is None:
+        return None
+    band = family_of(job).bands.get("idle_rpm")
+    return before_after(
+        BeforeAfterInput(
+            _metrics(before, set_of(job, "before", "trim")), _metrics(after, set_of(job, "after", "trim")),
+            BothConditions(_conditions(job, before, "before"), _conditions(job, after, "after")),
+            {"idle_rpm": (band.low + band.high) / 2} if band else {},
+        )
+    )  # fmt: skip
+
+
+def metric_samples(job: Job, metric: str) -> tuple[list[float], list[float]]:
+    """Samples of a metric before and after, for the plot."""
+    sides: list[list[float]] = []
+    for phase in ("before", "after"):
+        found = next((m for m in _metrics(set_of(job, phase, "idle"), set_of(job, phase, "trim")) if m.metric == metric), None)
+        sides.append([] if found is None else (found.samples or ([found.value] if found.value is not None else [])))
+    return sides[0], sides[1]

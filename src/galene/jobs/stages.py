@@ -1,0 +1,112 @@
+"""The seven stages in their order, what each still lacks, and moving between them."""
+
+from dataclasses import dataclass
+
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Refused
+from galene.store.models import Job
+
+STAGES: tuple[str, ...] = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover")
+
+
+@dataclass(frozen=True)
+class Lack:
+    """Something that a stage still needs: what, and the field or place where it is entered."""
+
+    text: str
+    place: str
+
+
+def _intake(job: Job) -> list[Lack]:
+    found = []
+    if not job.complaint.strip():
+        found.append(Lack("the complaint in the customer's words", "complaint"))
+    if job.distance_km is None and job.hours is None:
+        found.append(Lack("odometer or engine hours", "distance"))
+    return found
+
+
+def _evidence(job: Job) -> list[Lack]:
+    if job.before_missing_reason:
+        return []
+    kinds = {s.kind for s in job.sets if s.phase == "before"}
+    return [] if "idle" in kinds else [Lack("idle readings of the before set, or why there are none", "idle")]
+
+
+def _diagnosis(job: Job) -> list[Lack]:
+    return [] if any(o.state == "present" for o in job.observations) else [Lack("one piece of evidence that is present", "evidence")]
+
+
+def _plan(job: Job) -> list[Lack]:
+    found = []
+    if not job.plans or job.plans[0].approved_at is None:
+        found.append(Lack("an approved plan", "plan"))
+    if not job.bulletins.get("outcome"):
+        found.append(Lack("bulletins and recalls looked up before any tool is lifted", "bulletins"))
+    return found
+
+
+def _work(job: Job) -> list[Lack]:
+    left = sum(1 for s in job.steps if s.done_at is None)
+    found = [] if job.steps else [Lack("the job card: begin the work", "card")]
+    if left:
+        found.append(Lack(f"{left} step{'s' if left > 1 else ''} of the job card", "card"))
+    if any(i.closed_at is None and i.before == "start" for i in job.items):
+        found.append(Lack("everything that must go back before the start", "items"))
+    return found
+
+
+def _prove(job: Job) -> list[Lack]:
+    found = []
+    if job.engine_started_at is None:
+        found.append(Lack("the first start", "start"))
+    if not job.relearn.get("outcome") == "learned" and not job.relearn.get("skipped"):
+        found.append(Lack("the relearn, or why it is not needed", "relearn"))
+    if not any(s.phase == "after" and s.kind == "idle" for s in job.sets):
+        found.append(Lack("idle readings of the after set", "after"))
+    if not job.road_test.get("done"):
+        found.append(Lack("the road test", "road"))
+    if job.pending_read_at is None:
+        found.append(Lack("pending codes read after the road test", "pending"))
+    return found
+
+
+LACKS = {"intake": _intake, "evidence": _evidence, "diagnosis": _diagnosis, "plan": _plan, "work": _work, "prove": _prove,
+         "handover": lambda job: []}  # fmt: skip
+
+
+def lacks(job: Job, stage: str) -> list[Lack]:
+    """What `stage` still needs before the job may leave it."""
+    return LACKS[stage](job)
+
+
+def advance(act: Act, number: str, stage: str) -> Job:
+    """Move the job from `stage` to the next one. A job that is already past it stays where it is.
+
+    Raises
+    ------
+    Refused
+        With everything that is still missing.
+    """
+    job = act.job(number)
+    position = STAGES.index(stage)
+    if STAGES.index(job.stage) > position:
+        return job
+    missing = [lack.text for s in STAGES[: position + 1] for lack in lacks(job, s)]
+    if missing:
+        raise Refused(f"Not ready to leave {stage}", missing)
+    job.stage = STAGES[position + 1]
+    act.trace(job, "stage", to=job.stage)
+    return job
+
+
+def go_back(act: Act, number: str, stage: str, reason: str) -> Job:
+    """Send the job back to an earlier stage, with the reason in the trace. Nothing that was entered is lost."""
+    job = act.job(number)
+    if stage not in STAGES or STAGES.index(stage) >= STAGES.index(job.stage):
+        raise Refused("Not an earlier stage", [f"the job stands at {job.stage}"])
+    if len(reason.strip()) < 3:
+        raise Invalid({"reason": "Say in a few words why the job goes back."})
+    act.trace(job, "stage_back", to=stage, was=job.stage, reason=reason.strip())
+    job.stage = stage
+    return job

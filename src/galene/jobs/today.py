@@ -1,0 +1,107 @@
+"""The shed as it is now: each job with what it waits for and what comes next, the most pressing first."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, selectinload
+
+from galene.jobs.evidence import set_of
+from galene.jobs.prove import relearn_state
+from galene.jobs.stages import STAGES, lacks
+from galene.jobs.work import current_step, open_items, running_waits
+from galene.store.models import Job, WaitRow
+
+BOARD_LIMIT = 60
+
+
+@dataclass(frozen=True)
+class Standing:
+    """One job on the board. `urgency`: 0 now, 1 can be done now, 2 waits, 3 for somebody else."""
+
+    job: Job
+    do: str
+    why: str
+    place: str
+    urgency: int
+    wait: WaitRow | None
+    open_count: int
+    steps_done: int
+    steps_all: int
+
+
+def standing(job: Job, now: datetime) -> Standing:
+    """What a job asks for next, in one line, and where that is done."""
+    waits = running_waits(job, now)
+    wait = waits[0] if waits else None
+    items = open_items(job)
+    done, total = sum(1 for s in job.steps if s.done_at), len(job.steps)
+    do, why, place, urgency = _next(job, now, wait)
+    return Standing(job, do, why, place, urgency, wait, len(items), done, total)
+
+
+def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str, int]:
+    if job.stage == "intake":
+        missing = lacks(job, "intake")
+        if missing:
+            return "Finish the intake", "missing: " + missing[0].text, "intake", 1
+        return "Take the before readings", "before any code is cleared and anything is moved", "evidence", 1
+    if job.stage == "evidence":
+        if set_of(job, "before", "idle") is None:
+            return "Take the before readings", "before any code is cleared and anything is moved", "evidence", 1
+        return "Weigh the evidence", "the before set is in", "diagnosis", 1
+    if job.stage == "diagnosis":
+        return "Decide the cause, or do the next check", "causes are ranked", "diagnosis", 1
+    if job.stage == "plan":
+        if not job.plans:
+            return "Plan the scope", "no plan yet", "plan", 1
+        if job.plans[0].approved_at is None:
+            return "Ask the keeper for approval", f"plan {job.plans[0].version} waits for a yes", "plan", 2
+        return "Begin the work", "the plan is approved", "plan", 1
+    if job.stage == "work":
+        step = current_step(job)
+        if not job.steps:
+            return "Begin the work", "the plan is approved", "work", 1
+        if step is None:
+            return "Go on to relearn and proof", "every step is ticked", "work", 1
+        if wait and wait.name in step.document["after_waits"]:
+            return f"Wait for: {wait.name}", "then: " + step.document["text"], "work", 2
+        return step.document["text"], f"step {step.position + 1} of {len(job.steps)}", "work", 0
+    if job.stage == "prove":
+        state = relearn_state(job)
+        if state and state.outcome == "running":
+            return "Watch the relearn", "a hold runs", "prove", 0
+        missing = lacks(job, "prove")
+        return ("Do: " + missing[0].text if missing else "Hand over"), "the proof is not whole yet" if missing else "the proof is whole", "prove", 1
+    if not job.handover.get("cause"):
+        return "Confirm what it was", "the proof is whole", "handover", 1
+    return "Foreman: look at it and sign", "everything else is done", "handover", 3
+
+
+def board(db: Session, now: datetime) -> list[Standing]:
+    """Open jobs with their standing: what is due and urgent first."""
+    jobs = (
+        db.scalars(
+            select(Job)
+            .where(Job.state == "open")
+            .options(*(selectinload(x) for x in (Job.steps, Job.items, Job.waits, Job.plans, Job.sets, Job.sections)))
+            .order_by(Job.due_at.nulls_last(), Job.id)
+            .limit(BOARD_LIMIT)
+        )
+        .unique()
+        .all()
+    )
+    found = [standing(j, now) for j in jobs]
+    far = datetime.max.replace(tzinfo=now.tzinfo)
+    found.sort(key=lambda s: (s.urgency, s.job.due_at or far, -STAGES.index(s.job.stage)))
+    return found
+
+
+def open_count(db: Session) -> int:
+    """How many jobs are open, also those that do not fit on the board."""
+    return db.scalar(select(func.count()).select_from(Job).where(Job.state == "open")) or 0
+
+
+def lately_finished(db: Session, limit: int = 4) -> list[Job]:
+    """The newest finished jobs."""
+    return list(db.scalars(select(Job).where(Job.state == "finished").order_by(Job.finished_at.desc()).limit(limit)).unique())

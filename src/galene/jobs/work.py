@@ -1,0 +1,289 @@
+"""Stage 5: the job card, waits, what must go back, and the gate before the first start."""
+
+from dataclasses import asdict
+from datetime import timedelta
+from typing import Any
+
+from galene.core.must_go_back import BEFORE, KINDS, Blocker, OpenItem, RunningWait, blockers
+from galene.core.procedures import Air
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.evidence import save_look
+from galene.jobs.intake import check_text
+from galene.jobs.plan import check_scope, steps_for
+from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.components import DEPOSIT_KINDS
+from galene.store.models import Acknowledgement, Job, MustGoBack, StepRow, WaitRow, Workshop
+
+
+def begin_work(act: Act, number: str, temperature_c: float, humidity: float, seen: int) -> Job:
+    """Compile the approved plan into the job card, with the bay's air deciding the drying. Twice is harmless.
+
+    Raises
+    ------
+    Invalid, Refused, Stale, ReadOnly
+    """
+    job = act.job(number)
+    if job.plans and job.bay_air.get("plan_version") == job.plans[0].version:
+        return job
+    faults = {}
+    if not -20 <= temperature_c <= 60:
+        faults["temperature"] = "A bay from −20 to 60 °C."
+    if not 0 <= humidity <= 0.98:
+        faults["humidity"] = "From 0 to 98 %."
+    if faults:
+        raise Invalid(faults)
+    if not job.plans or job.plans[0].approved_at is None:
+        raise Refused("No approved plan", ["approve the newest version of the plan first"])
+    parts = [p["part"] for p in job.plans[0].document["parts"]]
+    check_scope(job, parts)
+    act.claim(job, "work", seen)
+    steps = steps_for(job, parts, act.db.get_one(Workshop, 1), Air(temperature_c, humidity))
+    job.bay_air = {"temperature_c": temperature_c, "humidity": humidity, "plan_version": job.plans[0].version}
+    if job.work_began_at:
+        # A second round, after a proof that failed: its start and its relearn are asked for anew.
+        job.engine_started_at, job.start_override, job.relearn = None, "", {}
+        job.road_test, job.pending_read_at = {}, None
+    job.work_began_at = act.now
+    for position, step in enumerate(steps, len(job.steps)):
+        act.db.add(StepRow(job_id=job.id, position=position, document=asdict(step), records={}, done_at=None, done_by_id=None))
+    act.db.flush()
+    act.db.expire(job, ["steps"])
+    act.trace(job, "work_began", steps=len(steps), temperature_c=temperature_c, humidity=humidity)
+    return job
+
+
+def current_step(job: Job) -> StepRow | None:
+    """The first step that is not ticked."""
+    return next((s for s in job.steps if s.done_at is None), None)
+
+
+def running_waits(job: Job, act_now: Any) -> list[WaitRow]:
+    """Waits that still run."""
+    return [w for w in job.waits if w.ends_at > act_now and not w.cut_short]
+
+
+def open_items(job: Job) -> list[MustGoBack]:
+    """Items that are still open."""
+    return [i for i in job.items if i.closed_at is None]
+
+
+def _step(act: Act, job: Job, step_id: int) -> StepRow:
+    row = act.db.get(StepRow, step_id)
+    if row is None or row.job_id != job.id:
+        raise Missing(f"step {step_id}")
+    return row
+
+
+def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_reason: str = "") -> tuple[Job, bool]:
+    """Tick a step: open and close its items, start its wait, keep its records.
+
+    Returns
+    -------
+    tuple of Job and bool
+        False when the step was ticked already: by a double tap, or by somebody else meanwhile.
+
+    Raises
+    ------
+    Invalid
+        A record that is missing.
+    Refused
+        Steps before it that close or make safe, a caution not acknowledged, a wait not over without a reason.
+    """
+    job = act.job(number)
+    row = _step(act, job, step_id)
+    if row.done_at:
+        return job, False
+    step = row.document
+    _ready(act, job, row, early_reason)
+    kept = _records(act, job, step, records)
+    row.records, row.done_at, row.done_by_id, row.early_reason = kept, act.now, act.person.id, early_reason.strip()
+    for item in step["opens"]:
+        act.db.add(
+            MustGoBack(job_id=job.id, key=item["key"], what=item["what"], kind=item["kind"], part=item["part"], count=item["count"],
+                       before=item["before"], dangerous=item["dangerous"], opened_at=act.now, opened_by_id=act.person.id, closed_at=None, closed_by_id=None)
+        )  # fmt: skip
+    for item in job.items:
+        if item.key in step["closes"] and item.closed_at is None:
+            item.closed_at, item.closed_by_id = act.now, act.person.id
+    if step["wait_name"] and step["wait_minutes"]:
+        act.db.add(
+            WaitRow(job_id=job.id, name=step["wait_name"], reason=step["wait_reason"], started_at=act.now,
+                    ends_at=act.now + timedelta(minutes=step["wait_minutes"]), person_id=act.person.id)
+        )  # fmt: skip
+    act.trace(job, "step_done", step=step["key"], records=kept, early=early_reason.strip())
+    act.db.flush()
+    act.db.expire(job, ["items", "waits"])
+    return job, True
+
+
+def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
+    step = row.document
+    for before in job.steps:
+        if before.position < row.position and before.done_at is None:
+            raise Refused("Not this step yet", [f"first: {before.document['text']}"])
+    read = {a.caution for a in job.acknowledgements}
+    unread = [CAUTIONS[c] for c in step["cautions"] if c in CAUTIONS and CAUTIONS[c].serious and c not in read]
+    if unread:
+        raise Refused("Read the caution first", [f"{c.hazard}: {c.harm}. {c.do}" for c in unread])
+    check_text({"early_reason": early_reason})
+    wet = [w for w in running_waits(job, act.now) if w.name in step["after_waits"]]
+    if wet and len(early_reason.strip()) < 3:
+        left = max((w.ends_at - act.now).total_seconds() for w in wet)
+        raise Refused("Too early", [f"{wet[0].name} runs for {left / 60:.0f} more min: {wet[0].reason}. Wait, or say why it is ready."], True)
+
+
+def _records(act: Act, job: Job, step: dict[str, Any], given: dict[str, str]) -> dict[str, Any]:
+    kept: dict[str, Any] = {}
+    faults: dict[str, str] = {}
+    grades: list[tuple[str, str, int]] = []
+    for record in step["records"]:
+        value = given.get(record["id"], "").strip()
+        if record["kind"] == "grade":
+            deposit = given.get(f"{record['id']}_deposit", "").strip()
+            if not (value.isdigit() and int(value) <= 4):
+                faults[record["id"]] = "Choose the grade."
+                continue
+            if int(value) >= 2 and deposit not in DEPOSIT_KINDS:
+                faults[record["id"]] = "Choose the kind of deposit."
+                continue
+            kept[record["id"]] = int(value)
+            kept[f"{record['id']}_deposit"] = deposit if deposit in DEPOSIT_KINDS else ""
+            grades.append(("after" if record["id"].endswith("after") else "before", kept[f"{record['id']}_deposit"], int(value)))
+        elif value not in ("yes", "no"):
+            faults[record["id"]] = "Yes or no."
+        elif record["id"] in ("eyes", "all") and value == "no":
+            faults[record["id"]] = record["bad"]
+        else:
+            kept[record["id"]] = value
+    if faults:
+        raise Invalid(faults)
+    for phase, deposit, grade in grades:
+        save_look(act, job.number, "work" if phase == "before" else "after", step["part"], deposit, grade)
+    return kept
+
+
+def untick(act: Act, number: str, step_id: int) -> Job:
+    """Undo the last tick: what it opened is taken off the list, what it closed stands open again, its wait ends.
+
+    Raises
+    ------
+    Refused
+        A later step is ticked already.
+    """
+    job = act.job(number)
+    row = _step(act, job, step_id)
+    if row.done_at is None:
+        return job
+    if any(s.done_at and s.position > row.position for s in job.steps):
+        raise Refused("Only the last tick can be undone", ["a later step is ticked"])
+    if job.engine_started_at:
+        raise Refused("The engine has been started", ["open an item by hand instead"])
+    step = row.document
+    for item in job.items:
+        if item.key in step["closes"] and item.closed_at == row.done_at:
+            item.closed_at = item.closed_by_id = None
+        if item.key in {o["key"] for o in step["opens"]} and item.opened_at == row.done_at:
+            act.db.delete(item)
+    for wait in job.waits:
+        if wait.name == step["wait_name"] and wait.started_at == row.done_at:
+            act.db.delete(wait)
+    row.done_at = row.done_by_id = None
+    row.records, row.early_reason = {}, ""
+    act.trace(job, "step_undone", step=step["key"])
+    act.db.flush()
+    act.db.expire(job, ["items", "waits"])
+    return job
+
+
+def acknowledge(act: Act, number: str, caution: str) -> Job:
+    """Somebody has read a serious caution; once per job is enough."""
+    job = act.job(number)
+    if caution not in CAUTIONS:
+        raise Missing(f"caution {caution}")
+    if caution not in {a.caution for a in job.acknowledgements}:
+        act.db.add(Acknowledgement(job_id=job.id, caution=caution, at=act.now, person_id=act.person.id))
+        act.trace(job, "caution_read", caution=caution)
+        act.db.flush()
+        act.db.expire(job, ["acknowledgements"])
+    return job
+
+
+def add_item(act: Act, number: str, what: str, kind: str, before: str = "start") -> Job:
+    """Put something on the must-go-back list by hand."""
+    job = act.job(number)
+    faults = {}
+    if not what.strip():
+        faults["what"] = "Say what was opened."
+    elif len(what) > 120:
+        faults["what"] = "At most 120 characters."
+    if kind not in KINDS:
+        faults["kind"] = "Choose a kind."
+    if before not in BEFORE:
+        faults["before"] = "start, road test or handover."
+    if faults:
+        raise Invalid(faults)
+    act.db.add(
+        MustGoBack(job_id=job.id, key=f"hand:{act.now.timestamp():.3f}", what=what.strip(), kind=kind, before=before,
+                   dangerous=kind in ("tool inside", "rag inside", "media inside"), opened_at=act.now, opened_by_id=act.person.id,
+                   closed_at=None, closed_by_id=None)
+    )  # fmt: skip
+    act.trace(job, "item_opened", what=what.strip(), kind=kind)
+    act.db.flush()
+    act.db.expire(job, ["items"])
+    return job
+
+
+def close_item(act: Act, number: str, item_id: int) -> Job:
+    """Close an item: said by the person who looked. Items that a step will close are closed by that step.
+
+    Raises
+    ------
+    Refused
+        A step of the card closes it.
+    """
+    job = act.job(number)
+    item = act.db.get(MustGoBack, item_id)
+    if item is None or item.job_id != job.id:
+        raise Missing(f"item {item_id}")
+    if item.closed_at:
+        return job
+    step = next((s for s in job.steps if item.key in s.document["closes"] and s.done_at is None), None)
+    if step:
+        raise Refused("A step of the card closes this", [f"tick: {step.document['text']}"])
+    item.closed_at, item.closed_by_id = act.now, act.person.id
+    act.trace(job, "item_closed", what=item.what)
+    return job
+
+
+def start_blockers(job: Job, gate: str, now: Any) -> tuple[Blocker, ...]:
+    """Why a gate stays shut for this job."""
+    items = [OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at) for i in open_items(job)]
+    waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now)]
+    return blockers(gate, items, waits, [s.document["text"] for s in job.steps if s.done_at is None], now)
+
+
+def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
+    """Record the first start after the work. Twice is harmless.
+
+    Raises
+    ------
+    Refused
+        Items are open, agents still wet, or steps not ticked; a foreman may override with a reason.
+    """
+    job = act.job(number)
+    if job.engine_started_at:
+        return job
+    if not job.work_began_at:
+        raise Refused("The work has not begun", ["the job card comes first"])
+    why = start_blockers(job, "start", act.now)
+    if why:
+        if not override_reason.strip() or act.person.role != "foreman":
+            raise Refused("Do not start the engine", [f"{b.text} ({b.detail})" for b in why], act.person.role == "foreman")
+        check_text({"override_reason": override_reason})
+        job.start_override = override_reason.strip()
+    job.engine_started_at = act.now
+    act.trace(job, "engine_started", override=override_reason.strip(), blockers=[b.text for b in why])
+    return job
+
+

@@ -1,0 +1,11 @@
+"""Alembic's entry: one connection, one transaction."""
+
+from alembic import context
+from galene.store.models import Base
+from sqlalchemy import create_engine, pool
+
+engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "", poolclass=pool.NullPool)
+with engine.connect() as connection:
+    context.configure(connection=connection, target_metadata=Base.metadata)
+    with context.begin_transaction():
+        context.run_migrations()

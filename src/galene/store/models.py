@@ -1,0 +1,306 @@
+"""Tables. Quantities are in the kept units of `galene.core.units`; times carry their zone."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+Stamp = DateTime(timezone=True)
+
+
+class Base(DeclarativeBase):
+    """Common registry."""
+
+    type_annotation_map = {str: Text, dict[str, Any]: JSONB, list[str]: ARRAY(Text), datetime: Stamp, float: Double}
+
+
+class Person(Base):
+    """Someone who signs in. `role`: technician or foreman."""
+
+    __tablename__ = "person"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    sign_in: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    role: Mapped[str]
+    password_hash: Mapped[str]
+    bay: Mapped[str] = mapped_column(default="")
+
+
+class WebSession(Base):
+    """A signed-in browser. The id is the hash of the cookie's secret."""
+
+    __tablename__ = "web_session"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    expires_at: Mapped[datetime]
+    theme: Mapped[str] = mapped_column(default="day")
+    layout: Mapped[str] = mapped_column(default="desk")
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class WriteOnce(Base):
+    """A form's token once its write is durable, and where the answer leads."""
+
+    __tablename__ = "write_once"
+    token: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    location: Mapped[str]
+
+
+class Trace(Base):
+    """Who did what when. A trigger refuses changes and deletions."""
+
+    __tablename__ = "trace"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    at: Mapped[datetime]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("job.id"), index=True)
+    action: Mapped[str]
+    detail: Mapped[dict[str, Any]]
+    person: Mapped[Person | None] = relationship(lazy="joined")
+
+
+class Workshop(Base):
+    """The one workshop: its units, rates, air and schools."""
+
+    __tablename__ = "workshop"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str]
+    system: Mapped[str] = mapped_column(default="metric")
+    currency: Mapped[str] = mapped_column(default="¤")
+    hourly_rate: Mapped[float] = mapped_column(default=70.0)
+    altitude_m: Mapped[float] = mapped_column(default=0.0)
+    bay_temperature_c: Mapped[float] = mapped_column(default=18.0)
+    bay_humidity: Mapped[float] = mapped_column(default=0.5)
+    bays: Mapped[list[str]]
+    policy: Mapped[dict[str, Any]]
+    revision: Mapped[int] = mapped_column(default=1)
+
+
+class Vehicle(Base):
+    """A vehicle by its plate; `plate_key` is the plate without spaces and signs, in capitals."""
+
+    __tablename__ = "vehicle"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    plate: Mapped[str]
+    plate_key: Mapped[str] = mapped_column(unique=True)
+    maker: Mapped[str]
+    model: Mapped[str]
+    year: Mapped[int | None]
+    family_id: Mapped[str]
+    keeper: Mapped[str] = mapped_column(default="")
+    hazards: Mapped[list[str]]
+    jobs: Mapped[list["Job"]] = relationship(back_populates="vehicle", order_by="Job.id.desc()")
+
+
+class Job(Base):
+    """One visit. `stage` is where it stands, `state` open or finished."""
+
+    __tablename__ = "job"
+    __table_args__ = (Index("job_open", "state", "stage"), Index("job_vehicle", "vehicle_id"))
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    number: Mapped[str] = mapped_column(unique=True)
+    vehicle_id: Mapped[int] = mapped_column(ForeignKey("vehicle.id"))
+    family_id: Mapped[str]
+    stage: Mapped[str]
+    state: Mapped[str] = mapped_column(default="open")
+    bay: Mapped[str] = mapped_column(default="")
+    technician_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    opened_at: Mapped[datetime]
+    due_at: Mapped[datetime | None]
+    complaint: Mapped[str] = mapped_column(default="")
+    recent_work: Mapped[str] = mapped_column(default="")
+    distance_km: Mapped[float | None]
+    hours: Mapped[float | None]
+    fluids: Mapped[dict[str, Any]]
+    bulletins: Mapped[dict[str, Any]]
+    before_missing_reason: Mapped[str] = mapped_column(default="")
+    done_checks: Mapped[list[str]]
+    work_began_at: Mapped[datetime | None]
+    bay_air: Mapped[dict[str, Any]]
+    engine_started_at: Mapped[datetime | None]
+    start_override: Mapped[str] = mapped_column(default="")
+    codes_cleared_at: Mapped[datetime | None]
+    relearn: Mapped[dict[str, Any]]
+    road_test: Mapped[dict[str, Any]]
+    pending_read_at: Mapped[datetime | None]
+    handover: Mapped[dict[str, Any]]
+    signed_at: Mapped[datetime | None]
+    signed_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    finished_at: Mapped[datetime | None]
+    reopened_reason: Mapped[str] = mapped_column(default="")
+    vehicle: Mapped[Vehicle] = relationship(back_populates="jobs", lazy="joined", innerjoin=True)
+    technician: Mapped[Person] = relationship(foreign_keys=[technician_id], lazy="joined", innerjoin=True)
+    signed_by: Mapped[Person | None] = relationship(foreign_keys=[signed_by_id])
+    sections: Mapped[list["Section"]] = relationship()
+    observations: Mapped[list["ObservationRow"]] = relationship(order_by="ObservationRow.at")
+    codes: Mapped[list["JobCode"]] = relationship(order_by="JobCode.id")
+    sets: Mapped[list["ReadingSet"]] = relationship(order_by="ReadingSet.id")
+    looks: Mapped[list["Look"]] = relationship(order_by="Look.id")
+    plans: Mapped[list["Plan"]] = relationship(order_by="Plan.version.desc()")
+    steps: Mapped[list["StepRow"]] = relationship(order_by="StepRow.position")
+    items: Mapped[list["MustGoBack"]] = relationship(order_by="MustGoBack.id")
+    waits: Mapped[list["WaitRow"]] = relationship(order_by="WaitRow.ends_at")
+    acknowledgements: Mapped[list["Acknowledgement"]] = relationship()
+
+
+class Section(Base):
+    """Revision of one part of a job, so that two people never overwrite each other unseen."""
+
+    __tablename__ = "section"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    name: Mapped[str] = mapped_column(primary_key=True)
+    revision: Mapped[int] = mapped_column(default=1)
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class ObservationRow(Base):
+    """A piece of evidence on a job; `source`: tap, code, look, calculation, check."""
+
+    __tablename__ = "observation"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    evidence: Mapped[str] = mapped_column(primary_key=True)
+    state: Mapped[str]
+    confidence: Mapped[float] = mapped_column(default=1.0)
+    source: Mapped[str]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class JobCode(Base):
+    """A trouble code read on a job; `phase`: before or after the work."""
+
+    __tablename__ = "job_code"
+    __table_args__ = (UniqueConstraint("job_id", "phase", "code"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    phase: Mapped[str]
+    code: Mapped[str]
+    status: Mapped[str]
+    read_at: Mapped[datetime]
+
+
+class ReadingSet(Base):
+    """Readings taken together. `kind`: idle, trim or key_on; `source`: typed, pasted (logs use the same rows)."""
+
+    __tablename__ = "reading_set"
+    __table_args__ = (UniqueConstraint("job_id", "phase", "kind"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    phase: Mapped[str]
+    kind: Mapped[str]
+    source: Mapped[str]
+    conditions: Mapped[dict[str, Any]]
+    taken_at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    readings: Mapped[list["Reading"]] = relationship(
+        lazy="selectin", cascade="all, delete-orphan", order_by="Reading.channel, Reading.position"
+    )
+
+
+class Reading(Base):
+    """One value of one channel; `position` counts samples or points, `at_s` is its time in a log."""
+
+    __tablename__ = "reading"
+    set_id: Mapped[int] = mapped_column(ForeignKey("reading_set.id", ondelete="CASCADE"), primary_key=True)
+    channel: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    value: Mapped[float]
+    at_s: Mapped[float | None]
+
+
+class Look(Base):
+    """What a look at a part showed, before or after the work."""
+
+    __tablename__ = "look"
+    __table_args__ = (UniqueConstraint("job_id", "phase", "part"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    phase: Mapped[str]
+    part: Mapped[str]
+    deposit: Mapped[str]
+    grade: Mapped[int]
+    note: Mapped[str] = mapped_column(default="")
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class Plan(Base):
+    """A version of the plan as a document; the newest approved one is worked by."""
+
+    __tablename__ = "plan"
+    __table_args__ = (UniqueConstraint("job_id", "version"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    version: Mapped[int]
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    approved_at: Mapped[datetime | None]
+    approved_by: Mapped[str] = mapped_column(default="")
+
+
+class StepRow(Base):
+    """A compiled step, frozen as a document, with what was done at it."""
+
+    __tablename__ = "step"
+    __table_args__ = (UniqueConstraint("job_id", "position"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    position: Mapped[int]
+    document: Mapped[dict[str, Any]]
+    records: Mapped[dict[str, Any]]
+    early_reason: Mapped[str] = mapped_column(default="")
+    done_at: Mapped[datetime | None]
+    done_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    done_by: Mapped[Person | None] = relationship(lazy="joined")
+
+
+class MustGoBack(Base):
+    """Something opened that must be closed before its gate."""
+
+    __tablename__ = "must_go_back"
+    __table_args__ = (Index("must_go_back_open", "job_id", "closed_at"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    key: Mapped[str]
+    what: Mapped[str]
+    kind: Mapped[str]
+    part: Mapped[str] = mapped_column(default="")
+    count: Mapped[int] = mapped_column(default=1)
+    before: Mapped[str]
+    dangerous: Mapped[bool] = mapped_column(Boolean, default=False)
+    opened_at: Mapped[datetime]
+    opened_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    closed_at: Mapped[datetime | None]
+    closed_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    opened_by: Mapped[Person] = relationship(foreign_keys=[opened_by_id], lazy="joined", innerjoin=True)
+
+
+class WaitRow(Base):
+    """A wait that a step or a person started."""
+
+    __tablename__ = "wait"
+    __table_args__ = (Index("wait_job", "job_id", "ends_at"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    name: Mapped[str]
+    reason: Mapped[str]
+    started_at: Mapped[datetime]
+    ends_at: Mapped[datetime]
+    cut_short: Mapped[str] = mapped_column(default="")
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class Acknowledgement(Base):
+    """A serious caution that someone has read on this job."""
+
+    __tablename__ = "acknowledgement"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    caution: Mapped[str] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))

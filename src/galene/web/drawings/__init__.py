@@ -1,0 +1,1 @@
+"""Geometry for the SVG drawings: numbers only, the templates turn them into lines."""

@@ -1,0 +1,62 @@
+"""Before and after on one axis per metric, with the family's band behind."""
+
+from dataclasses import dataclass
+
+from galene.core.airpath import EngineFamily
+from galene.core.proving import METRICS, BeforeAfterResult, MetricChange
+from galene.core.units import QUANTITIES, convert, in_system
+from galene.jobs.prove import metric_samples
+from galene.store.models import Job
+
+WIDTH, LEFT, RIGHT = 560.0, 14.0, 546.0
+
+
+@dataclass(frozen=True)
+class PlotRow:
+    """One metric on its own axis: dots and means in drawing units, band and ticks."""
+
+    change: MetricChange
+    label: str
+    quantity: str
+    before: tuple[float, ...]
+    after: tuple[float, ...]
+    mean_before: float | None
+    mean_after: float | None
+    band: tuple[float, float] | None
+    ticks: tuple[tuple[float, str], ...]
+
+
+def rows_of(job: Job, result: BeforeAfterResult, family: EngineFamily, system: str) -> list[PlotRow]:
+    """One row for each metric that both sets hold."""
+    rows = []
+    for change in result.metrics:
+        if change.before is None or change.after is None:
+            continue
+        before, after = metric_samples(job, change.metric)
+        band = family.bands.get(change.metric)
+        rows.append(row_of(change, before, after, (band.low, band.high) if band else None, system))
+    return rows
+
+
+def row_of(change: MetricChange, before: list[float], after: list[float], band: tuple[float, float] | None, system: str) -> PlotRow:
+    """Scale one metric to the drawing's width."""
+    metric = METRICS[change.metric]
+    values = [*before, *after, *(band or ())]
+    low, high = min(values), max(values)
+    pad = (high - low) * 0.08 or metric.meaningful
+    low, high = low - pad, high + pad
+
+    def x(value: float) -> float:
+        return round(LEFT + (value - low) / (high - low) * (RIGHT - LEFT), 1)
+
+    kind = QUANTITIES[metric.quantity]
+    unit = in_system(kind, system)
+    span = (high - low) or 1.0
+    decimals = unit.decimals if metric.quantity != "airflow" or unit.id != "g/s" else (1 if span > 1 else 2)
+    marks = [low + pad + (high - low - 2 * pad) * k / 4 for k in range(5)]
+    ticks = tuple((x(m), f"{convert(kind, m, kind.kept.id, unit.id):.{decimals}f}") for m in marks)
+    return PlotRow(
+        change, metric.label, metric.quantity, tuple(x(v) for v in before), tuple(x(v) for v in after),
+        x(sum(before) / len(before)) if before else None, x(sum(after) / len(after)) if after else None,
+        (x(band[0]), x(band[1])) if band else None, ticks,
+    )  # fmt: skip

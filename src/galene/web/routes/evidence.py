@@ -1,0 +1,170 @@
+"""Stage 2: the before set. The after set's forms use the same parts."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.units import QUANTITIES, in_system
+from galene.jobs import evidence
+from galene.jobs.act import family_of, revision
+from galene.jobs.errors import Invalid
+from galene.jobs.stages import lacks
+from galene.knowledge.components import COMPONENTS
+from galene.store.models import Job, ReadingSet
+from galene.web.drawings.airpath import picture_of
+from galene.web.forms import Form
+from galene.web.visit import Sent, Signed, Visit
+
+router = APIRouter(include_in_schema=False)
+ROWS = {"idle": 5, "trim": 4}
+
+
+def table_of(visit: Visit, job: Job, phase: str, kind: str, form: Form | None = None) -> dict[str, Any]:
+    """What a reading table shows: typed values after a fault, else the saved set, else empty rows."""
+    saved = evidence.set_of(job, phase, kind)
+    mine = form is not None and form.text("kind") == kind and form.text("phase") == phase
+    system = visit.shop.system
+    channels = []
+    for channel in evidence.CHANNELS[kind]:
+        quantity = QUANTITIES[channel.quantity]
+        unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(quantity, system).id
+        values = form.texts(channel.id) if mine and form else _column(saved, channel.id, channel.quantity, system)
+        channels.append({"id": channel.id, "label": channel.label, "quantity": channel.quantity, "unit": unit, "values": values, "required": channel.required})
+    rows = max([ROWS[kind], *(len(c["values"]) for c in channels)])
+    return {
+        "phase": phase, "kind": kind, "channels": channels, "rows": rows, "saved": saved, "seen": revision(job, f"readings_{phase}_{kind}"),
+        "conditions": saved.conditions if saved else {}, "mine": mine,
+    }  # fmt: skip
+
+
+def _column(saved: ReadingSet | None, channel: str, quantity: str, system: str) -> list[str]:
+    from galene.web.templating import bare_number
+
+    if saved is None:
+        return []
+    rows = max((r.position for r in saved.readings), default=-1) + 1
+    column = [""] * rows
+    for reading in saved.readings:
+        if reading.channel == channel:
+            column[reading.position] = bare_number(reading.value, quantity, system)
+    return column
+
+
+def results_of(visit: Visit, job: Job) -> dict[str, Any]:
+    """What the calculations say of the before set."""
+    altitude = visit.shop.altitude_m
+    return {
+        "key_on": evidence.key_on_result(job, altitude),
+        "split": evidence.trim_result(job, "before", evidence.barometer_of(job, altitude)),
+    }
+
+
+def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+    family = family_of(job)
+    absolute = [p for p in family.parts if p.component in ("map_sensor", "barometric_sensor", "boost_sensor", "exhaust_pressure_sensor")]
+    key_on = evidence.set_of(job, "before", "key_on")
+    lookable = [p for p in family.parts if not (COMPONENTS[p.component].sensor and p.component not in ("maf_sensor", "map_sensor", "oxygen_sensor"))]
+    return visit.page(
+        "evidence.html", status, job=job, stage="evidence", family=family, idle=table_of(visit, job, "before", "idle", form),
+        trim=table_of(visit, job, "before", "trim", form), absolute=absolute, loads=evidence.LOADS,
+        key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {}, lookable=lookable,
+        looks={k.part: k for k in job.looks if k.phase == "before"}, results=results_of(visit, job), lacks=lacks(job, "evidence"),
+        seen_key_on=revision(job, "readings_before_key_on"), seen_missing=revision(job, "before_missing"), entered=form,
+        picture=picture_of(family, job), **extra,
+    )  # fmt: skip
+
+
+@router.get("/jobs/{number}/evidence")
+def show(visit: Signed, number: str) -> HTMLResponse:
+    return page(visit, visit.job(number))
+
+
+def _conditions(form: Form) -> evidence.SetConditions:
+    return evidence.SetConditions(
+        form.quantity("coolant_c", "temperature", "Coolant"), form.quantity("intake_c", "temperature", "Intake air"), tuple(form.texts("load")),
+        form.text("protective_mode") == "yes",
+    )  # fmt: skip
+
+
+def save_set(visit: Visit, number: str, form: Form, location: str) -> None:
+    """Save a typed or pasted reading table.
+
+    Raises
+    ------
+    Invalid
+    """
+    phase, kind = form.text("phase"), form.text("kind")
+    if phase not in ("before", "after") or kind not in evidence.CHANNELS:
+        raise Invalid({"rows": "This table is not known. Load the page again."})
+    channels = evidence.CHANNELS[kind]
+    conditions = _conditions(form)
+    values: dict[str, list[float | None]]
+    if form.text("rows").strip():
+        units = {c.id: form.text(f"{c.id}_unit") or in_system(QUANTITIES[c.quantity], visit.shop.system).id for c in channels}
+        values = {k: list(v) for k, v in evidence.read_pasted(kind, form.text("rows"), units).items()}
+        source = "pasted"
+    else:
+        source, values = "typed", {}
+        for channel in channels:
+            column: list[float | None] = []
+            for i, typed in enumerate(form.texts(channel.id)):
+                before = dict(form.faults)
+                column.append(form.quantity(channel.id, channel.quantity, channel.label, typed))
+                if form.faults != before:
+                    form.faults = before | {f"{channel.id}.{i}": form.faults[channel.id]}
+            values[channel.id] = column
+    form.check()
+    with visit.writing(form, location) as act:
+        evidence.save_readings(act, number, phase, kind, values, conditions, form.integer("seen"), source)
+
+
+@router.post("/jobs/{number}/readings")
+def readings(visit: Signed, number: str, form: Sent) -> Response:
+    after = form.text("phase") == "after"
+    location = f"/jobs/{number}/" + ("prove#after" if after else f"evidence#{form.text('kind')}")
+    try:
+        save_set(visit, number, form, location)
+    except Invalid as fault:
+        if after:
+            from galene.web.routes.prove import page as prove_page
+
+            return prove_page(visit, visit.job(number), 422, form, faults=fault.fields)
+        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+    return visit.go(location)
+
+
+@router.post("/jobs/{number}/key-on")
+def key_on(visit: Signed, number: str, form: Sent) -> Response:
+    job = visit.job(number)
+    pressures = {p.id: form.quantity(p.id, "pressure", p.label) for p in family_of(job).parts if form.text(p.id)}
+    barometer = form.quantity("barometer_kpa", "pressure", "Barometer")
+    try:
+        form.check()
+        with visit.writing(form, f"/jobs/{number}/evidence#key_on") as act:
+            evidence.save_key_on(act, number, pressures, barometer, form.integer("seen"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+    return visit.go(f"/jobs/{number}/evidence#key_on")
+
+
+@router.post("/jobs/{number}/looks")
+def look(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/evidence#looks") as act:
+            evidence.save_look(act, number, "before", form.text("part"), form.text("deposit"), form.integer("grade", 9), form.text("note"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+    return visit.go(f"/jobs/{number}/evidence#looks")
+
+
+@router.post("/jobs/{number}/before-missing")
+def missing(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/evidence") as act:
+            evidence.set_before_missing(act, number, form.text("before_missing"), form.integer("seen"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+    return visit.go(f"/jobs/{number}/evidence")
+
+

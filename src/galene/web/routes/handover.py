@@ -1,0 +1,93 @@
+"""Stage 7: verdict, report on screen and as PDF, sign-off, opening again."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.exchange.report import pdf_of
+from galene.jobs import handover
+from galene.jobs.act import Act, family_of, revision
+from galene.jobs.diagnosis import assess_job
+from galene.jobs.errors import Invalid
+from galene.jobs.prove import compare
+from galene.jobs.stages import STAGES, lacks
+from galene.jobs.work import open_items
+from galene.knowledge.agents import AGENTS
+from galene.store.models import Job
+from galene.web.drawings.comparison import rows_of
+from galene.web.templating import TEMPLATES
+from galene.web.visit import Sent, Signed, Visit
+
+router = APIRouter(include_in_schema=False)
+
+
+def context(visit: Visit, job: Job) -> dict[str, Any]:
+    """What page and report show."""
+    result = compare(job)
+    used = {s.document["agent"]: 0.0 for s in job.steps if s.document["agent"]}
+    for step in job.steps:
+        if step.document["agent"]:
+            used[step.document["agent"]] += step.document["agent_ml"]
+    findings: dict[str, dict[str, Any]] = {}
+    for row in job.looks:
+        findings.setdefault(row.part, {})[row.phase] = row
+    return {
+        "job": job, "stage": "handover", "family": family_of(job), "verdict": handover.verdict_of(job), "result": result,
+        "plot": rows_of(job, result, family_of(job), visit.shop.system) if result else [], "used": used, "agents": AGENTS, "findings": findings,
+        "plan": next((p.document for p in job.plans if p.approved_at), None), "open": open_items(job),
+        "missing": [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else [],
+    }  # fmt: skip
+
+
+def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
+    ranking = assess_job(job, visit.shop.hourly_rate)
+    preview = handover.visit_for(Act(visit.db, visit.person, visit.now), job, bool(job.handover.get("fed")))
+    return visit.page(
+        "handover.html", status, **{**context(visit, job), "ranking": ranking, "preview": preview, "seen": revision(job, "handover"), **extra}
+    )
+
+
+@router.get("/jobs/{number}/handover")
+def show(visit: Signed, number: str) -> HTMLResponse:
+    return page(visit, visit.job(number))
+
+
+@router.post("/jobs/{number}/handover")
+def save(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/handover#sign") as act:
+            handover.save_handover(act, number, form.text("cause"), form.text("advice"), form.text("fed") == "yes", form.integer("seen"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/handover#sign")
+
+
+@router.post("/jobs/{number}/sign")
+def sign(visit: Signed, number: str, form: Sent) -> Response:
+    with visit.writing(form, f"/jobs/{number}/handover") as act:
+        handover.sign(act, number)
+    return visit.go(f"/jobs/{number}/handover")
+
+
+@router.post("/jobs/{number}/reopen")
+def reopen(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}") as act:
+            job = handover.reopen(act, number, form.text("reason"), form.text("stage") or "evidence")
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/{job.stage}")
+
+
+@router.get("/jobs/{number}/report")
+def report(visit: Signed, number: str) -> HTMLResponse:
+    return visit.page("report.html", paper=False, **context(visit, visit.job(number)))
+
+
+@router.get("/jobs/{number}/report.pdf")
+def report_pdf(visit: Signed, number: str) -> Response:
+    job = visit.job(number)
+    html = TEMPLATES.get_template("report.html").render(visit.context(paper=True, **context(visit, job)))
+    name = f"report-{job.number}.pdf"
+    return Response(pdf_of(html), media_type="application/pdf", headers={"content-disposition": f'inline; filename="{name}"'})

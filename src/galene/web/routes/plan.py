@@ -1,0 +1,90 @@
+"""Stage 4: scope, method, pick list, time, price."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.procedures import Policy
+from galene.jobs import plan
+from galene.jobs.act import family_of, revision
+from galene.jobs.diagnosis import assess_job
+from galene.jobs.errors import Invalid
+from galene.jobs.intake import save_bulletins
+from galene.jobs.stages import lacks
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.components import COMPONENTS
+from galene.store.models import Job
+from galene.web.drawings.airpath import picture_of
+from galene.web.visit import Sent, Signed, Visit
+
+router = APIRouter(include_in_schema=False)
+
+
+def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: list[str] | None = None) -> dict[str, Any]:
+    """The plan page for a scope; without one, the newest plan's, else the one that the causes suggest."""
+    family = family_of(job)
+    ranking = assess_job(job, visit.shop.hourly_rate)
+    newest = job.plans[0] if job.plans else None
+    if parts is None:
+        parts = [p["part"] for p in newest.document["parts"]] if newest else plan.suggested_parts(family, ranking)
+        new_parts = list(newest.document["new_parts"]) if newest else []
+    parts = [p.id for p in family.parts if p.id in parts]
+    new_parts = [s.id for s in family.spares if s.id in (new_parts or [])]
+    document = plan.document_for(job, parts, new_parts, visit.shop) if parts else None
+    access = plan.plan_scope(family, job, parts, Policy(visit.shop.policy)) if parts else None
+    reachable = [p for p in family.parts if any(p.id in o.reaches for o in family.operations)]
+    same = newest is not None and [p["part"] for p in newest.document["parts"]] == parts and newest.document["new_parts"] == new_parts
+    chance: dict[str, float] = {}
+    for cause in ranking.causes:
+        for part in family.parts:
+            if part.component == KNOWLEDGE.causes[cause.id].component:
+                chance[part.id] = max(chance.get(part.id, 0.0), cause.probability)
+    return {
+        "job": job, "stage": "plan", "family": family, "parts": parts, "document": document, "access": access, "reachable": reachable, "newest": newest,
+        "same": same, "chance": chance, "suggested": {s.component: s for s in access.suggested} if access else {}, "seen": revision(job, "plan"),
+        "lacks": lacks(job, "plan"), "picture": picture_of(family, job, scope=parts), "components": COMPONENTS,
+        "optional": [s for s in family.spares if s.id in {p.id for p in family.parts} | {"hose_clamp"}], "new_parts": new_parts,
+    }  # fmt: skip
+
+
+@router.get("/jobs/{number}/plan")
+def show(visit: Signed, number: str) -> HTMLResponse:
+    return visit.page("plan.html", **context(visit, visit.job(number)))
+
+
+@router.get("/jobs/{number}/plan/draft")
+def draft(visit: Signed, number: str, request: Request) -> HTMLResponse:
+    query = request.query_params
+    extra = context(visit, visit.job(number), query.getlist("parts"), query.getlist("new_parts"))
+    return visit.part("plan.html", "draft", **extra)
+
+
+@router.post("/jobs/{number}/plan")
+def save(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
+            plan.save_plan(act, number, form.texts("parts"), form.texts("new_parts"), form.integer("seen"))
+    except Invalid as fault:
+        return visit.page("plan.html", 422, **{**context(visit, visit.job(number), form.texts("parts")), "faults": fault.fields})
+    return visit.go(f"/jobs/{number}/plan#approve")
+
+
+@router.post("/jobs/{number}/plan/approve")
+def approve(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
+            plan.approve_plan(act, number, form.integer("version"), form.text("approved_by"))
+    except Invalid as fault:
+        return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
+    return visit.go(f"/jobs/{number}/plan#approve")
+
+
+@router.post("/jobs/{number}/bulletins")
+def bulletins(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
+            save_bulletins(act, number, form.text("bulletins_source"), form.text("bulletins_outcome"))
+    except Invalid as fault:
+        return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
+    return visit.go(f"/jobs/{number}/plan#approve")

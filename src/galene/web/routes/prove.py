@@ -1,0 +1,102 @@
+"""Stage 6: clearing, relearn, after set, comparison, road test, pending codes."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.proving import METRICS
+from galene.core.relearn import seconds_left
+from galene.jobs import evidence, prove, work
+from galene.jobs.act import family_of, revision
+from galene.jobs.errors import Invalid
+from galene.jobs.stages import lacks
+from galene.store.models import Job
+from galene.web.drawings.comparison import rows_of
+from galene.web.forms import Form
+from galene.web.routes.evidence import table_of
+from galene.web.visit import Sent, Signed, Visit
+
+router = APIRouter(include_in_schema=False)
+
+
+def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
+    """Everything on the proof page."""
+    template, state = prove.template_of(job), prove.relearn_state(job)
+    result = prove.compare(job)
+    family = family_of(job)
+    return {
+        "job": job, "stage": "prove", "family": family, "template": template, "state": state,
+        "left": seconds_left(template, state, visit.now) if state else 0.0,
+        "idle": table_of(visit, job, "after", "idle", form), "trim": table_of(visit, job, "after", "trim", form), "loads": evidence.LOADS,
+        "result": result, "plot": rows_of(job, result, family, visit.shop.system) if result else [], "metrics": METRICS,
+        "before_set": evidence.set_of(job, "before", "idle"), "blockers": work.start_blockers(job, "start", visit.now),
+        "lacks": lacks(job, "prove"), "seen_road": revision(job, "road_test"), "seen_pending": revision(job, "pending"),
+        "after_codes": prove.after_codes(job), "entered": form,
+    }  # fmt: skip
+
+
+def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+    return visit.page("prove.html", status, **{**context(visit, job, form), **extra})
+
+
+@router.get("/jobs/{number}/prove")
+def show(visit: Signed, number: str) -> HTMLResponse:
+    return page(visit, visit.job(number))
+
+
+@router.post("/jobs/{number}/clear")
+def clear(visit: Signed, number: str, form: Sent) -> Response:
+    with visit.writing(form, f"/jobs/{number}/prove#relearn") as act:
+        prove.clear_codes(act, number)
+    return visit.go(f"/jobs/{number}/prove#relearn")
+
+
+@router.get("/jobs/{number}/relearn")
+def relearn_part(visit: Signed, number: str) -> HTMLResponse:
+    return visit.part("prove.html", "relearn", **context(visit, visit.job(number)))
+
+
+@router.post("/jobs/{number}/relearn/{action}")
+def relearn(visit: Signed, number: str, action: str, form: Sent) -> Response:
+    there = f"/jobs/{number}/prove#relearn"
+    try:
+        with visit.setting() as act:
+            if action == "begin":
+                prove.relearn_begin(act, number, {k.removeprefix("condition:"): True for k, _ in form.pairs if k.startswith("condition:")})
+            elif action == "next":
+                prove.relearn_next(act, number, form.integer("phase", 99))
+            elif action == "guard":
+                prove.relearn_guard(act, number, form.text("guard"), form.integer("phase", 99))
+            elif action == "finish":
+                prove.relearn_finish(act, number, form.text("learned") == "yes")
+            elif action == "skip":
+                prove.relearn_skip(act, number, form.text("skip_reason"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+    return visit.go(there)
+
+
+@router.post("/jobs/{number}/road-test")
+def road_test(visit: Signed, number: str, form: Sent) -> Response:
+    distance = form.quantity("kilometres", "distance", "Distance")
+    try:
+        form.check()
+        with visit.writing(form, f"/jobs/{number}/prove#road") as act:
+            prove.save_road_test(act, number, distance or 0.0, form.text("notes"), form.text("complaint_gone"), form.integer("seen"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+    return visit.go(f"/jobs/{number}/prove#road")
+
+
+@router.post("/jobs/{number}/pending")
+def pending(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/prove#pending") as act:
+            if form.text("codes_after").strip() == "" and form.text("none") != "yes":
+                raise Invalid({"codes_after": "Type the codes, or say that there are none."})
+            prove.read_pending(act, number, form.text("codes_after"), form.integer("seen"))
+    except Invalid as fault:
+        faults = {("codes_after" if k == "codes" else k): v for k, v in fault.fields.items()}
+        return page(visit, visit.job(number), 422, form, faults=faults)
+    return visit.go(f"/jobs/{number}/prove#pending")

@@ -1,0 +1,154 @@
+"""The template environment: filters for units and times, and the frame of a job's pages."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from galene.core.codes import read_codes
+from galene.core.must_go_back import WORST_FIRST
+from galene.core.units import QUANTITIES, in_system, shown
+from galene.jobs.act import family_of, revision
+from galene.jobs.stages import STAGES, lacks
+from galene.jobs.work import current_step, open_items, running_waits
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.cautions import CAUTIONS, GENERAL_NOTICE
+from galene.knowledge.codes import GROUPS, code_meaning
+from galene.knowledge.components import DEPOSIT_KINDS, GRADES
+from galene.store.models import Job, MustGoBack, WaitRow
+from galene.web.texts import say
+
+STAGE_TITLES = {"intake": "Intake", "evidence": "Evidence", "diagnosis": "Diagnosis", "plan": "Plan", "work": "Work", "prove": "Relearn and prove", "handover": "Handover"}
+
+
+def quantity_text(value: float | None, quantity: str, system: str = "metric") -> str:
+    """A kept value as text with its unit; a dash where there is none."""
+    return "–" if value is None else shown(quantity, value, system)
+
+
+def bare_number(value: float | None, quantity: str, system: str = "metric") -> str:
+    """A kept value as a number in the workshop's unit, for a form's field."""
+    if value is None:
+        return ""
+    from galene.core.units import convert
+
+    kind = QUANTITIES[quantity]
+    unit = in_system(kind, system)
+    return f"{convert(kind, value, kind.kept.id, unit.id):.{unit.decimals}f}"
+
+
+def money(value: float, currency: str) -> str:
+    """An amount with two decimals."""
+    return f"{currency}\u202f{value:,.2f}".replace(",", "\u202f")
+
+
+def minutes_text(minutes: float) -> str:
+    """Minutes as a technician says them."""
+    whole = round(minutes)
+    return f"{whole}\u202fmin" if whole < 90 else f"{whole // 60}\u202fh {whole % 60:02d}"
+
+
+def day_text(when: datetime | str | None) -> str:
+    """A day as 24 Nov 2026."""
+    if not when:
+        return "–"
+    moment = datetime.fromisoformat(when) if isinstance(when, str) else when
+    return f"{moment:%d %b %Y}".lstrip("0")
+
+
+def clock_text(when: datetime | str | None) -> str:
+    """Day and time in the server's local zone."""
+    if not when:
+        return "–"
+    moment = (datetime.fromisoformat(when) if isinstance(when, str) else when).astimezone()
+    return f"{moment:%d %b, %H:%M}".lstrip("0")
+
+
+@dataclass(frozen=True)
+class RailStop:
+    """One stage on the rail. `mark`: past, here or ahead; `note` what it still lacks."""
+
+    id: str
+    title: str
+    mark: str
+    note: str
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What stands round every page of a job."""
+
+    rail: tuple[RailStop, ...]
+    items: tuple[MustGoBack, ...]
+    waits: tuple[WaitRow, ...]
+    dangers: tuple[str, ...]
+    stage: str
+
+
+def dangers_of(job: Job) -> tuple[str, ...]:
+    """What is dangerous on this job now, worst first."""
+    found = [f"Vehicle marked: {h}. Qualified person only" for h in job.vehicle.hazards]
+    if job.stage == "work":
+        step = current_step(job)
+        found += [f"{c.hazard}: {c.harm}" for c in (CAUTIONS[x] for x in (step.document["cautions"] if step else ())) if c.serious]
+        if any(i.kind == "rag inside" for i in open_items(job)):
+            found.insert(0, "A cloth is inside the intake: no cranking")
+    if job.stage == "prove":
+        found.append("Exhaust gas: outside or extraction on")
+        if open_items(job):
+            found.insert(0, "Items are open: read the list before any start")
+    return tuple(found)
+
+
+def frame_of(job: Job, now: datetime, stage: str) -> Frame:
+    """Rail and strip of a job."""
+    here = STAGES.index(job.stage)
+    stops = []
+    for i, name in enumerate(STAGES):
+        mark = "past" if i < here or job.state == "finished" else "here" if i == here else "ahead"
+        missing = lacks(job, name) if i == here and job.state == "open" else []
+        note = f"needs {missing[0].text}" if missing else ""
+        stops.append(RailStop(name, STAGE_TITLES[name], mark, note))
+    items = sorted(open_items(job), key=lambda x: (not x.dangerous, WORST_FIRST.index(x.kind) if x.kind in WORST_FIRST else 99))
+    return Frame(tuple(stops), tuple(items), tuple(running_waits(job, now)), dangers_of(job), stage)
+
+
+def evidence_text(evidence_id: str) -> str:
+    """The words of a piece of evidence."""
+    kind = KNOWLEDGE.evidence.get(evidence_id)
+    return kind.text if kind else evidence_id
+
+
+def unit_options(quantity: str) -> tuple[str, ...]:
+    """Units that a field of this quantity may be entered in."""
+    return tuple(u.id for u in QUANTITIES[quantity].units)
+
+
+def _environment() -> Environment:
+    env = Environment(
+        loader=FileSystemLoader(Path(__file__).parent / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
+    )
+    env.globals.update(
+        _=say, STAGES=STAGES, STAGE_TITLES=STAGE_TITLES, DEPOSIT_KINDS=DEPOSIT_KINDS, GRADES=GRADES, CAUTIONS=CAUTIONS, GROUPS=GROUPS,
+        GENERAL_NOTICE=GENERAL_NOTICE, KNOWLEDGE=KNOWLEDGE, code_meaning=code_meaning, read_codes=read_codes, revision=revision,
+        family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
+        shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
+    )  # fmt: skip
+    filters: dict[str, Any] = {
+        "q": quantity_text, "bare": bare_number, "money": money, "mins": minutes_text, "day": day_text, "clock": clock_text, "evidence": evidence_text,
+        "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u), "iso": lambda d: d.isoformat(),
+        "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
+    }  # fmt: skip
+    env.filters.update(filters)
+    return env
+
+
+TEMPLATES = _environment()
