@@ -16,7 +16,9 @@ from typing import Annotated, Any
 
 import typer
 
-cli = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Galene: the air path cleaned, timed and proven.")
+cli = typer.Typer(
+    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Galene: the air path cleaned, timed and proven."
+)
 FileArgument = Annotated[Path | None, typer.Argument(help="JSON file; standard input where it is left out.")]
 ROOT = Path(__file__).resolve().parents[2]
 

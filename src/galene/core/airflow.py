@@ -87,9 +87,7 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
     spread = 2 * given.volumetric_efficiency_tolerance
     low, high = expected * (1 - spread), expected * (1 + spread)
     if given.measured_g_s is None:
-        return ExpectedAirflowResult(
-            expected, low, high, None, "no_measurement", f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f})."
-        )
+        return ExpectedAirflowResult(expected, low, high, None, "no_measurement", f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f}).")
     within("measured_g_s", given.measured_g_s, 0, 3000, "g/s")
     ratio = given.measured_g_s / expected
     allowed = 2 * math.hypot(given.volumetric_efficiency_tolerance, METER_SIGMA)
@@ -209,21 +207,14 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
         verdict = "not_enough"
         sentence = "Hold three or more airflows, the highest at least twice the lowest, before this can be split."
     else:
-        meter_off = (
-            gain_low is not None
-            and abs(gain - 1) >= GAIN_MATTERS
-            and (gain_low > 1 or (gain_high is not None and gain_high < 1))
-        )
+        meter_off = gain_low is not None and abs(gain - 1) >= GAIN_MATTERS and (gain_low > 1 or (gain_high is not None and gain_high < 1))
         leaking = leak_low > 0 and leak * max(x) >= LEAK_TRIM_MATTERS
-        verdict = {(True, True): "both", (True, False): "meter", (False, True): "leak", (False, False): "neither"}[
-            (meter_off, leaking)
-        ]
+        verdict = {(True, True): "both", (True, False): "meter", (False, True): "leak", (False, False): "neither"}[(meter_off, leaking)]
         sentence = {
             "both": f"Air enters behind the meter ({leak:.2f} g/s) and the meter shows {gain:.1%} of the truth. "
             "Mend the leak first, then measure again.",
             "meter": f"A constant share at every airflow: the meter shows {gain:.1%} of the true air.",
-            "leak": f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. "
-            "A torn boot or a loose clamp first.",
+            "leak": f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. A torn boot or a loose clamp first.",
             "neither": "The trims hold no steady share and no leak that matters.",
         }[verdict]
     return TrimSplitResult(gain, gain_low, gain_high, leak, leak_low, leak_high, verdict, sentence)

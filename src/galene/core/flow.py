@@ -8,7 +8,7 @@ import math
 
 R_AIR = 287.05
 """Gas constant of dry air, J/(kg K)."""
-GAMMA = 1.4
+GAMMA: float = 1.4
 """Ratio of specific heats of air."""
 STANDARD_KPA = 101.325
 """Standard pressure at sea level, kPa."""
@@ -41,18 +41,18 @@ def psi(ratio: float) -> float:
         return PSI_MAX
     if ratio >= 1:
         return 0.0
-    return math.sqrt(2 * GAMMA / (GAMMA - 1) * (ratio ** (2 / GAMMA) - ratio ** ((GAMMA + 1) / GAMMA)))
+    difference: float = ratio ** (2 / GAMMA) - ratio ** ((GAMMA + 1) / GAMMA)
+    return math.sqrt(2 * GAMMA / (GAMMA - 1) * difference)
 
 
-def orifice_area_mm2(
-    mass_g_s: float, up_kpa: float, down_kpa: float, up_c: float, discharge_coefficient: float
-) -> float:
+def orifice_area_mm2(mass_g_s: float, up_kpa: float, down_kpa: float, up_c: float, discharge_coefficient: float) -> float:
     """Geometric area in mm2 that passes `mass_g_s` (g/s) from `up_kpa` to `down_kpa` (kPa absolute).
 
     `up_c` is the upstream temperature in degrees C. The pressures must differ (``down_kpa < up_kpa``).
     """
     speed = math.sqrt(R_AIR * (up_c + KELVIN))
-    return (mass_g_s * 1e-3) * speed / (discharge_coefficient * up_kpa * 1e3 * psi(down_kpa / up_kpa)) * 1e6
+    area: float = (mass_g_s * 1e-3) * speed / (discharge_coefficient * up_kpa * 1e3 * psi(down_kpa / up_kpa)) * 1e6
+    return area
 
 
 def charge_flow_g_s(
@@ -71,4 +71,5 @@ def charge_flow_g_s(
 
 def standard_pressure_kpa(altitude_m: float) -> float:
     """Pressure of the standard atmosphere in kPa at `altitude_m` metres (ISO 2533, troposphere)."""
-    return STANDARD_KPA * (1 - 2.25577e-5 * altitude_m) ** 5.25588
+    pressure: float = STANDARD_KPA * (1 - 2.25577e-5 * altitude_m) ** 5.25588
+    return pressure

@@ -157,8 +157,7 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
             f"{why}: read a barometer, or give the altitude.",
         )
     deviations = [
-        Deviation(r.component, r.pressure_kpa - reference, abs(r.pressure_kpa - reference) <= given.tolerance_kpa)
-        for r in given.readings
+        Deviation(r.component, r.pressure_kpa - reference, abs(r.pressure_kpa - reference) <= given.tolerance_kpa) for r in given.readings
     ]
     off = [d for d in deviations if not d.within]
     if not off:

@@ -219,9 +219,7 @@ def compile_steps(
     if missing:
         raise InputError("procedure", sorted(missing), "a procedure that closes all it opens")
     if any(s.wait_name == CAPACITORS for s in steps):
-        steps = [
-            replace(s, after_waits=(CAPACITORS, *s.after_waits)) if "battery_off" in s.needs else s for s in steps
-        ]
+        steps = [replace(s, after_waits=(CAPACITORS, *s.after_waits)) if "battery_off" in s.needs else s for s in steps]
     return tuple(steps)
 
 
@@ -272,9 +270,7 @@ def _fastener_texts(family: EngineFamily, part: str) -> tuple[str, ...]:
 
 
 def _opening(family: EngineFamily, operation: Operation) -> Step:
-    items = tuple(
-        Item(f"{operation.id}:{o.what}", o.what, o.kind, operation.part, o.count, o.before, o.dangerous) for o in operation.opens
-    )
+    items = tuple(Item(f"{operation.id}:{o.what}", o.what, o.kind, operation.part, o.count, o.before, o.dangerous) for o in operation.opens)
     return Step(
         f"open:{operation.id}", "open", operation.part, operation.text, "", operation.minutes_off, operation.tools,
         _fastener_texts(family, operation.part) if any(o.kind in ("fastener set", "clamp") for o in operation.opens) else (),
@@ -320,9 +316,7 @@ def _from_template(template: StepTemplate, part: str, phase: str) -> Step:
     )  # fmt: skip
 
 
-def _part_steps(
-    family: EngineFamily, plan: PartPlan, procedures: Mapping[str, PartProcedure], policy: Policy, air: Air
-) -> list[Step]:
+def _part_steps(family: EngineFamily, plan: PartPlan, procedures: Mapping[str, PartProcedure], policy: Policy, air: Air) -> list[Step]:
     part = family.part(plan.part)
     procedure = procedures.get(part.component) or procedures["inspect_only"]
     steps: list[Step] = []
@@ -333,7 +327,7 @@ def _part_steps(
         step = replace(_from_template(template, plan.part, template.place), where=part.where)
         if template.wait:
             minutes, reason = wait_minutes(template.wait, air, policy)
-            drying = f"{part.label}: {template.wait.name}"
+            drying = f"{part.label} {template.wait.name}"
             step = replace(step, wait_name=drying, wait_minutes=minutes, wait_reason=reason)
         elif drying:
             step = replace(step, after_waits=(drying,))

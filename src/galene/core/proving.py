@@ -125,9 +125,7 @@ class BeforeAfterResult:
 
 RPM_SHARE, COOLANT_GAP_C, WARM_C, INTAKE_NOTE_C = 0.05, 10.0, 70.0, 15.0
 PROTECTIVE_CODES = frozenset(
-    ["P0638", "P2135", "P2176"]
-    + [f"P{n}" for n in range(2100, 2120)]
-    + [f"P0{n}" for n in (*range(120, 125), *range(220, 225))]
+    ["P0638", "P2135", "P2176"] + [f"P{n}" for n in range(2100, 2120)] + [f"P0{n}" for n in (*range(120, 125), *range(220, 225))]
 )
 """Throttle control and throttle position codes: with one active the control unit commonly limits the throttle."""
 
@@ -277,8 +275,7 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
         metric = METRICS[metric_id]
         if metric_id not in old or metric_id not in new:
             side = "after" if metric_id in old else "before"
-            values = (old.get(metric_id) or new[metric_id])[1]
-            only = mean(values)
+            only = mean((old.get(metric_id) or new[metric_id])[1])
             changes.append(
                 MetricChange(
                     metric_id, QUANTITIES[metric.quantity].kept.id, only if side == "after" else None,

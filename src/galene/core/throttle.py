@@ -121,9 +121,7 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
     within("discharge_coefficient", given.discharge_coefficient, 0.3, 1)
     within("deposit_mm", given.deposit_mm, 0, given.bore_mm / 10, "mm")
     within("deposit_tolerance_mm", given.deposit_tolerance_mm, 0, given.bore_mm / 10, "mm")
-    area = orifice_area_mm2(
-        given.idle_air_g_s, given.intake_kpa, given.manifold_kpa, given.intake_c, given.discharge_coefficient
-    )
+    area = orifice_area_mm2(given.idle_air_g_s, given.intake_kpa, given.manifold_kpa, given.intake_c, given.discharge_coefficient)
     clean = _angle_for_area(given, area, 0.0)
     fouled = _angle_for_area(given, area, given.deposit_mm)
     if given.deposit_tolerance_mm:
@@ -146,6 +144,4 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
     else:
         verdict = "nothing_to_learn"
         sentence = "No deposit worth an offset: the plate idles where it did when clean."
-    return IdleGapResult(
-        area, area / (np.pi * given.bore_mm) * 1000, clean, fouled, offset, low, high, ratio, verdict, sentence
-    )
+    return IdleGapResult(area, area / (np.pi * given.bore_mm) * 1000, clean, fouled, offset, low, high, ratio, verdict, sentence)

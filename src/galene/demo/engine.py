@@ -33,7 +33,9 @@ def idle_samples(family: EngineFamily, state: EngineState, seed: int, rpm: float
         true = charge_flow_g_s(family.displacement_l, speed, pressure, state.intake_c + 12, family.volumetric_efficiency_idle)
         past_plate = true - state.leak_g_s
         gap = idle_gap(
-            IdleGapInput(bore, family.closed_angle_deg, past_plate, state.barometer_kpa - 0.6, state.intake_c, pressure, 0.82, state.deposit_mm)
+            IdleGapInput(
+                bore, family.closed_angle_deg, past_plate, state.barometer_kpa - 0.6, state.intake_c, pressure, 0.82, state.deposit_mm
+            )
         )
         shown = state.meter_gain * past_plate
         trim = (1 / state.meter_gain - 1 + state.leak_g_s / shown) * 100

@@ -78,7 +78,7 @@ def _adapter(name: str) -> TypeAdapter[Any]:
 
 
 def _finite(value: Any, path: str = "") -> None:
-    if isinstance(value, float) and value != value or value in (float("inf"), float("-inf")):
+    if (isinstance(value, float) and value != value) or value in (float("inf"), float("-inf")):
         raise InputError(path or "(input)", value, "a finite number")
     if isinstance(value, dict):
         for k, v in value.items():
@@ -152,7 +152,13 @@ def scope_of(given: Any) -> Any:
     found = scope(FAMILIES[wanted.family], wanted.components, wanted.open)
     return {
         "operations": [
-            {"id": o.id, "minutes_off": o.minutes_off, "minutes_on": o.minutes_on, "opens": [x.what for x in o.opens], "parts": list(o.consumes)}
+            {
+                "id": o.id,
+                "minutes_off": o.minutes_off,
+                "minutes_on": o.minutes_on,
+                "opens": [x.what for x in o.opens],
+                "parts": list(o.consumes),
+            }
             for o in found.operations
         ],
         "hands_on_minutes": found.hands_on_minutes,

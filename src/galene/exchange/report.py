@@ -16,7 +16,7 @@ def pdf_of(html: str) -> bytes:
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
-    class Own(URLFetcher):
+    class Own(URLFetcher):  # type: ignore[misc]
         """Reads /static/ and nothing else."""
 
         def fetch(self, url: str, headers: object = None) -> URLFetcherResponse:
@@ -24,7 +24,9 @@ def pdf_of(html: str) -> bytes:
             if "/static/" not in url or not path.is_relative_to(STATIC) or not path.is_file():
                 raise ValueError(f"the report may not read {url}")
             kinds = {".css": "text/css", ".woff2": "font/woff2"}
-            return URLFetcherResponse(url, body=path.read_bytes(), headers={"Content-Type": kinds.get(path.suffix, "application/octet-stream")})
+            return URLFetcherResponse(
+                url, body=path.read_bytes(), headers={"Content-Type": kinds.get(path.suffix, "application/octet-stream")}
+            )
 
     done: bytes = HTML(string=html, base_url="http://report/", url_fetcher=Own()).write_pdf()
     return done

@@ -83,7 +83,5 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
         cells = _cells(line)
         for i, column, unit in chosen:
             cell = cells[i] if i < len(cells) else ""
-            found[column.channel].append(
-                parse_quantity(f"line {number}, column {i + 1}", cell, QUANTITIES[column.quantity], unit)
-            )
+            found[column.channel].append(parse_quantity(f"line {number}, column {i + 1}", cell, QUANTITIES[column.quantity], unit))
     return found

@@ -24,9 +24,7 @@ class Act:
 
     def trace(self, job: Job | None, action: str, **detail: Any) -> None:
         """Append to the record of who did what when."""
-        self.db.add(
-            Trace(at=self.now, person_id=self.person.id, job_id=job.id if job else None, action=action, detail=detail)
-        )
+        self.db.add(Trace(at=self.now, person_id=self.person.id, job_id=job.id if job else None, action=action, detail=detail))
 
     def once(self, token: str, location: str) -> None:
         """Claim a form's token.
@@ -61,12 +59,13 @@ class Act:
             Naming who saved the newer one and when.
         """
         self.db.execute(
-            insert(Section)
-            .values(job_id=job.id, name=section, revision=0, at=self.now, person_id=self.person.id)
-            .on_conflict_do_nothing()
+            insert(Section).values(job_id=job.id, name=section, revision=0, at=self.now, person_id=self.person.id).on_conflict_do_nothing()
         )
         row = self.db.execute(
-            select(Section).where(Section.job_id == job.id, Section.name == section).with_for_update().execution_options(populate_existing=True)
+            select(Section)
+            .where(Section.job_id == job.id, Section.name == section)
+            .with_for_update()
+            .execution_options(populate_existing=True)
         ).scalar_one()
         if row.revision != seen:
             other = self.db.get(Person, row.person_id)
@@ -80,9 +79,11 @@ class Act:
         ------
         Missing, ReadOnly
         """
-        job = self.db.execute(
-            select(Job).where(Job.number == number).with_for_update(of=Job).execution_options(populate_existing=True)
-        ).unique().scalar_one_or_none()
+        job = (
+            self.db.execute(select(Job).where(Job.number == number).with_for_update(of=Job).execution_options(populate_existing=True))
+            .unique()
+            .scalar_one_or_none()
+        )
         if job is None:
             raise Missing(f"job {number}")
         if job.state == "finished" and not finished:

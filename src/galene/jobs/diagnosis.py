@@ -13,9 +13,7 @@ DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
 
 def case_of(job: Job) -> Case:
     """What is known of a job as a case. Steps that are ticked have opened their access."""
-    opened = tuple(
-        s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:")
-    )
+    opened = tuple(s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:"))
     return Case(
         outline_of(family_of(job)),
         {o.evidence: Observation(o.state, o.confidence) for o in job.observations if o.evidence in KNOWLEDGE.evidence},

@@ -157,9 +157,7 @@ def _replace_set(act: Act, job: Job, phase: str, kind: str, source: str, conditi
     for old in [s for s in job.sets if s.phase == phase and s.kind == kind]:
         act.db.delete(old)
     act.db.flush()
-    new = ReadingSet(
-        job_id=job.id, phase=phase, kind=kind, source=source, conditions=conditions, taken_at=act.now, person_id=act.person.id
-    )
+    new = ReadingSet(job_id=job.id, phase=phase, kind=kind, source=source, conditions=conditions, taken_at=act.now, person_id=act.person.id)
     act.db.add(new)
     return new
 
@@ -172,9 +170,7 @@ def _saved(act: Act, job: Job, phase: str, kind: str, row_set: ReadingSet) -> No
         derive(act, job)
 
 
-def save_key_on(
-    act: Act, number: str, pressures: Mapping[str, float | None], barometer_kpa: float | None, seen: int
-) -> Job:
+def save_key_on(act: Act, number: str, pressures: Mapping[str, float | None], barometer_kpa: float | None, seen: int) -> Job:
     """Save the key-on readings of the absolute sensors (kPa), engine off and ignition on."""
     job = act.job(number)
     _phase_open(job, "before")
@@ -217,7 +213,9 @@ def save_look(act: Act, number: str, phase: str, part_id: str, deposit: str, gra
     check_text({"note": note})
     row = next((k for k in job.looks if k.phase == phase and k.part == part_id), None)
     if row is None:
-        row = Look(job_id=job.id, phase=phase, part=part_id, deposit=deposit, grade=grade, note=note.strip(), at=act.now, person_id=act.person.id)
+        row = Look(
+            job_id=job.id, phase=phase, part=part_id, deposit=deposit, grade=grade, note=note.strip(), at=act.now, person_id=act.person.id
+        )
         act.db.add(row)
     else:
         row.deposit, row.grade, row.note, row.at, row.person_id = deposit, grade, note.strip() or row.note, act.now, act.person.id
@@ -327,7 +325,10 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
     row_set = set_of(job, "before", "idle")
     if row_set is None or (row_set.conditions.get("coolant_c") or 0) < 70 or row_set.conditions.get("protective_mode"):
         return  # Cold, or limited by the control unit: the family's warm idle bands do not hold.
-    for channel, evidence, step in (("learned_throttle_percent", "learned_opening_high", 0.8), ("idle_airflow_g_s", "idle_airflow_high", 0.3)):
+    for channel, evidence, step in (
+        ("learned_throttle_percent", "learned_opening_high", 0.8),
+        ("idle_airflow_g_s", "idle_airflow_high", 0.3),
+    ):
         values, band = samples(row_set, channel), family.bands.get(channel)
         if values and band:
             value = mean(values)

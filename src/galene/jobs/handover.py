@@ -37,7 +37,10 @@ def verdict_of(job: Job) -> Verdict:
     if job.relearn.get("outcome") == "failed":
         against.append("the relearn failed")
     if result is None:
-        word, sentence = "not_shown", "No figures before and after" + (f": {job.before_missing_reason}" if job.before_missing_reason else "") + "."
+        word, sentence = (
+            "not_shown",
+            "No figures before and after" + (f": {job.before_missing_reason}" if job.before_missing_reason else "") + ".",
+        )
     else:
         word, sentence = result.verdict, result.sentence
     if against and word == "improved":
@@ -49,9 +52,13 @@ def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
     """When to look again, from this vehicle's own history where it has one."""
     if job.distance_km is None:
         return None
-    earlier = act.db.scalars(
-        select(Job).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished").order_by(Job.id.desc()).limit(1)
-    ).unique().first()
+    earlier = (
+        act.db.scalars(
+            select(Job).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished").order_by(Job.id.desc()).limit(1)
+        )
+        .unique()
+        .first()
+    )
     since = job.distance_km - earlier.distance_km if earlier and earlier.distance_km is not None else None
     grades = [k.grade for k in job.looks if k.phase in ("before", "work")]
     duty = tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present")

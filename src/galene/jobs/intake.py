@@ -158,9 +158,7 @@ def save_intake(act: Act, number: str, form: IntakeForm, seen: int) -> Job:
         if not 0 <= form.distance_km <= 5_000_000:
             faults["distance"] = "An odometer from 0 to 5 000 000 km."
         else:
-            earlier = act.db.scalar(
-                select(func.max(Job.distance_km)).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id)
-            )
+            earlier = act.db.scalar(select(func.max(Job.distance_km)).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id))
             if earlier is not None and form.distance_km < earlier:
                 faults["distance"] = f"The odometer stood at {earlier:,.0f} km at an earlier visit.".replace(",", "\u202f")
     if form.hours is not None and not 0 <= form.hours <= 500_000:
@@ -194,7 +192,14 @@ def save_bulletins(act: Act, number: str, source: str, outcome: str) -> Job:
     """Record where bulletins and recalls were looked up, and what came of it."""
     job = act.job(number)
     check_text({"bulletins_source": source, "bulletins_outcome": outcome})
-    faults = {k: m for k, v, m in (("bulletins_source", source, "Say where you looked."), ("bulletins_outcome", outcome, "Say what came of it, also when there is none.")) if not v.strip()}
+    faults = {
+        k: m
+        for k, v, m in (
+            ("bulletins_source", source, "Say where you looked."),
+            ("bulletins_outcome", outcome, "Say what came of it, also when there is none."),
+        )
+        if not v.strip()
+    }
     if faults:
         raise Invalid(faults)
     _keep_bulletins(act, job, source, outcome)
@@ -256,7 +261,13 @@ def add_codes(act: Act, number: str, text: str, phase: str = "before") -> list[J
     check_text({"codes": text})
     read = read_codes(text)
     if read.not_understood:
-        raise Invalid({"codes": "Not a code: " + ", ".join(read.not_understood[:5]) + ". A code is a letter P, B, C or U, a figure 0 to 3 and three more."})
+        raise Invalid(
+            {
+                "codes": "Not a code: "
+                + ", ".join(read.not_understood[:5])
+                + ". A code is a letter P, B, C or U, a figure 0 to 3 and three more."
+            }
+        )
     if not read.codes:
         raise Invalid({"codes": "No code found. Type one such as P0171, or paste the scan tool's list."})
     there = {c.code: c for c in job.codes if c.phase == phase}

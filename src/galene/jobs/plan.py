@@ -102,7 +102,9 @@ def document_for(job: Job, parts: Sequence[str], new_parts: Sequence[str], works
         "strip": [{"start": s.start, "minutes": s.minutes, "kind": s.kind, "phase": s.phase, "text": s.text} for s in strip],
         "relearn_minutes": relearn,
         "proof_minutes": proof,
-        "spares": [{"id": s, "name": family.spare(s).name, "number": family.spare(s).number, "price": family.spare(s).price} for s in spares],
+        "spares": [
+            {"id": s, "name": family.spare(s).name, "number": family.spare(s).number, "price": family.spare(s).price} for s in spares
+        ],
         "agents": [{"id": a, "title": AGENTS[a].title, "ml": ml, "price": AGENTS[a].price_per_ml * ml} for a, ml in agents.items()],
         "tools": list(dict.fromkeys([*tools, *drivers])),
         "protection": list(dict.fromkeys(x for a in agents for x in AGENTS[a].protection)),
@@ -168,7 +170,9 @@ def save_plan(act: Act, number: str, parts: Sequence[str], new_parts: Sequence[s
         raise Invalid({"new_parts": "A spare part that is not on the list."})
     check_scope(job, chosen)
     if any(s.done_at is None for s in job.steps):
-        raise Refused("The work has begun", ["the job card follows the approved plan: finish its steps, then a new version begins a second round"])
+        raise Refused(
+            "The work has begun", ["the job card follows the approved plan: finish its steps, then a new version begins a second round"]
+        )
     workshop = act.db.get_one(Workshop, 1)
     act.claim(job, "plan", seen)
     document = document_for(job, chosen, list(new_parts), workshop)

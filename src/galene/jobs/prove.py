@@ -156,7 +156,14 @@ def save_road_test(act: Act, number: str, kilometres: float, notes: str, complai
     if job.engine_started_at is None:
         raise Refused("Not on the road yet", ["the first start is not recorded"])
     act.claim(job, "road_test", seen)
-    job.road_test = {"done": True, "km": kilometres, "notes": notes.strip(), "complaint": complaint_gone, "by": act.person.name, "at": act.now.isoformat()}
+    job.road_test = {
+        "done": True,
+        "km": kilometres,
+        "notes": notes.strip(),
+        "complaint": complaint_gone,
+        "by": act.person.name,
+        "at": act.now.isoformat(),
+    }
     act.trace(job, "road_test", km=kilometres, complaint=complaint_gone)
     return job
 

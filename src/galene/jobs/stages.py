@@ -11,10 +11,11 @@ STAGES: tuple[str, ...] = ("intake", "evidence", "diagnosis", "plan", "work", "p
 
 @dataclass(frozen=True)
 class Lack:
-    """Something that a stage still needs: what, and the field or place where it is entered."""
+    """Something that a stage still needs: what, the place where it is entered, and what to do about it."""
 
     text: str
     place: str
+    do: str = ""
 
 
 def _intake(job: Job) -> list[Lack]:
@@ -58,21 +59,27 @@ def _work(job: Job) -> list[Lack]:
 
 def _prove(job: Job) -> list[Lack]:
     found = []
+    if job.codes_cleared_at is None:
+        found.append(Lack("the codes cleared", "relearn", "Clear the codes and relearn"))
     if job.engine_started_at is None:
-        found.append(Lack("the first start", "start"))
-    if not job.relearn.get("outcome") == "learned" and not job.relearn.get("skipped"):
-        found.append(Lack("the relearn, or why it is not needed", "relearn"))
+        found.append(Lack("the first start", "start", "Start the engine for the first time"))
+    if job.relearn.get("outcome") != "learned" and not job.relearn.get("skipped"):
+        found.append(Lack("the relearn, or why it is not needed", "relearn", "Run the relearn"))
     if not any(s.phase == "after" and s.kind == "idle" for s in job.sets):
-        found.append(Lack("idle readings of the after set", "after"))
+        found.append(Lack("idle readings of the after set", "after", "Take the same readings again"))
     if not job.road_test.get("done"):
-        found.append(Lack("the road test", "road"))
+        found.append(Lack("the road test", "road", "Drive the road test"))
     if job.pending_read_at is None:
-        found.append(Lack("pending codes read after the road test", "pending"))
+        found.append(Lack("pending codes read after the road test", "pending", "Read the pending codes"))
     return found
 
 
+def _handover(job: Job) -> list[Lack]:
+    return []
+
+
 LACKS = {"intake": _intake, "evidence": _evidence, "diagnosis": _diagnosis, "plan": _plan, "work": _work, "prove": _prove,
-         "handover": lambda job: []}  # fmt: skip
+         "handover": _handover}  # fmt: skip
 
 
 def lacks(job: Job, stage: str) -> list[Lack]:

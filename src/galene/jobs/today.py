@@ -65,14 +65,14 @@ def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str,
         if step is None:
             return "Go on to relearn and proof", "every step is ticked", "work", 1
         if wait and wait.name in step.document["after_waits"]:
-            return f"Wait for: {wait.name}", "then: " + step.document["text"], "work", 2
+            return f"Wait: {wait.name[0].lower()}{wait.name[1:]}", "then: " + step.document["text"], "work", 2
         return step.document["text"], f"step {step.position + 1} of {len(job.steps)}", "work", 0
     if job.stage == "prove":
         state = relearn_state(job)
         if state and state.outcome == "running":
             return "Watch the relearn", "a hold runs", "prove", 0
         missing = lacks(job, "prove")
-        return ("Do: " + missing[0].text if missing else "Hand over"), "the proof is not whole yet" if missing else "the proof is whole", "prove", 1
+        return (missing[0].do if missing else "Hand over"), "the proof is not whole yet" if missing else "the proof is whole", "prove", 1
     if not job.handover.get("cause"):
         return "Confirm what it was", "the proof is whole", "handover", 1
     return "Foreman: look at it and sign", "everything else is done", "handover", 3

@@ -130,7 +130,9 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
     wet = [w for w in running_waits(job, act.now) if w.name in step["after_waits"]]
     if wet and len(early_reason.strip()) < 3:
         left = max((w.ends_at - act.now).total_seconds() for w in wet)
-        raise Refused("Too early", [f"{wet[0].name} runs for {left / 60:.0f} more min: {wet[0].reason}. Wait, or say why it is ready."], True)
+        raise Refused(
+            "Too early", [f"{wet[0].name} runs for {left / 60:.0f} more min: {wet[0].reason}. Wait, or say why it is ready."], True
+        )
 
 
 def _records(act: Act, job: Job, step: dict[str, Any], given: dict[str, str]) -> dict[str, Any]:
@@ -285,5 +287,3 @@ def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
     job.engine_started_at = act.now
     act.trace(job, "engine_started", override=override_reason.strip(), blockers=[b.text for b in why])
     return job
-
-

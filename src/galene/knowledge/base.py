@@ -57,9 +57,7 @@ def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -
             raise InputError("engine.family", engine["family"], ", ".join(sorted(outlines)))
         outline = outlines[engine["family"]]
     else:
-        outline = EngineOutline(
-            frozenset(engine["components"]), engine["fuel"], engine["injection"], engine["cycle"], engine["throttle"]
-        )
+        outline = EngineOutline(frozenset(engine["components"]), engine["fuel"], engine["injection"], engine["cycle"], engine["throttle"])
     evidence = {
         evidence_id: seen if isinstance(seen, Observation) else Observation(**seen) if isinstance(seen, Mapping) else Observation(seen)
         for evidence_id, seen in given.get("evidence", {}).items()

@@ -31,6 +31,5 @@ CAUTIONS: dict[str, Caution] = {
     )
 }  # fmt: skip
 GENERAL_NOTICE = (
-    "Labels, safety data sheets, the maker's service information, local law and licensed practice win over anything "
-    "shown here."
+    "Labels, safety data sheets, the maker's service information, local law and licensed practice win over anything shown here."
 )

@@ -45,6 +45,4 @@ RELEARNS: dict[str, RelearnTemplate] = {
 def relearn_for(template_id: str, holds: Mapping[str, float]) -> RelearnTemplate:
     """A template with the engine family's own hold minutes."""
     template = RELEARNS[template_id]
-    return replace(
-        template, phases=tuple(replace(p, hold_minutes=holds.get(p.id, p.hold_minutes)) for p in template.phases)
-    )
+    return replace(template, phases=tuple(replace(p, hold_minutes=holds.get(p.id, p.hold_minutes)) for p in template.phases))

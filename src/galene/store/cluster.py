@@ -108,7 +108,9 @@ class Cluster:
         self.folder.chmod(0o711)
         for parent in self.folder.parents:
             if not parent.stat().st_mode & 0o001:
-                raise ClusterError(f"{parent} lets no other account pass: set GALENE_HOME to a folder that the account 'postgres' can reach")
+                raise ClusterError(
+                    f"{parent} lets no other account pass: set GALENE_HOME to a folder that the account 'postgres' can reach"
+                )
 
     def _stop_leftover(self) -> None:
         """A server of ours that a power cut or a killed launcher left on the same data is stopped first."""

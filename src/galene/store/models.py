@@ -1,7 +1,7 @@
 """Tables. Quantities are in the kept units of `galene.core.units`; times carry their zone."""
 
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
@@ -13,7 +13,13 @@ Stamp = DateTime(timezone=True)
 class Base(DeclarativeBase):
     """Common registry."""
 
-    type_annotation_map = {str: Text, dict[str, Any]: JSONB, list[str]: ARRAY(Text), datetime: Stamp, float: Double}
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        str: Text,
+        dict[str, Any]: JSONB,
+        list[str]: ARRAY(Text),
+        datetime: Stamp,
+        float: Double,
+    }
 
 
 class Person(Base):

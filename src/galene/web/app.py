@@ -111,10 +111,17 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
 
     def broken(request: Request, fault: Exception) -> Response:
         log.error("fault", path=request.url.path, fault=repr(fault)[:400])
-        return _problem(request, 500, "This went wrong on our side", ["Nothing was saved. The fault is in the server's log."], _sent(request))
+        return _problem(
+            request, 500, "This went wrong on our side", ["Nothing was saved. The fault is in the server's log."], _sent(request)
+        )
 
     def http(request: Request, fault: HTTPException) -> Response:
-        titles = {404: "There is no such page", 405: "This can not be done here", 413: "Too much at once", 400: "This request can not be read"}
+        titles = {
+            404: "There is no such page",
+            405: "This can not be done here",
+            413: "Too much at once",
+            400: "This request can not be read",
+        }
         return _problem(request, fault.status_code, titles.get(fault.status_code, "This does not work"), [])
 
     def unreadable(request: Request, fault: RequestValidationError) -> Response:

@@ -81,4 +81,3 @@ def _same_site(scope: Scope, headers: Headers) -> bool:
     if origin == "null":
         return False
     return scope["path"].startswith("/api/") and COOKIE not in headers.get("cookie", "")
-

@@ -21,7 +21,15 @@ from galene.knowledge.components import DEPOSIT_KINDS, GRADES
 from galene.store.models import Job, MustGoBack, WaitRow
 from galene.web.texts import say
 
-STAGE_TITLES = {"intake": "Intake", "evidence": "Evidence", "diagnosis": "Diagnosis", "plan": "Plan", "work": "Work", "prove": "Relearn and prove", "handover": "Handover"}
+STAGE_TITLES = {
+    "intake": "Intake",
+    "evidence": "Evidence",
+    "diagnosis": "Diagnosis",
+    "plan": "Plan",
+    "work": "Work",
+    "prove": "Relearn and prove",
+    "handover": "Handover",
+}
 
 
 def quantity_text(value: float | None, quantity: str, system: str = "metric") -> str:

@@ -71,15 +71,15 @@ class Visit:
             "frame": frame_of(job, self.now, extra.get("stage", "")) if job is not None else None, **extra,
         }  # fmt: skip
 
-    def page(self, template: str, status: int = 200, **extra: Any) -> HTMLResponse:
+    def page(self, template: str, status: int = 200, /, **extra: Any) -> HTMLResponse:
         """A whole page."""
         return HTMLResponse(TEMPLATES.get_template(template).render(self.context(**extra)), status)
 
-    def part(self, template: str, block: str, status: int = 200, headers: dict[str, str] | None = None, **extra: Any) -> HTMLResponse:
+    def part(self, template: str, block: str, status: int = 200, /, **extra: Any) -> HTMLResponse:
         """One block of a page, for htmx."""
         source = TEMPLATES.get_template(template)
         context = source.new_context(self.context(**extra))
-        return HTMLResponse("".join(source.blocks[block](context)), status, headers)
+        return HTMLResponse("".join(source.blocks[block](context)), status)
 
     @property
     def by_htmx(self) -> bool:

@@ -1,8 +1,9 @@
 """Alembic's entry: one connection, one transaction."""
 
 from alembic import context
-from galene.store.models import Base
 from sqlalchemy import create_engine, pool
+
+from galene.store.models import Base
 
 engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "", poolclass=pool.NullPool)
 with engine.connect() as connection:

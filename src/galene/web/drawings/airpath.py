@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import networkx as nx
 
@@ -10,8 +9,8 @@ from galene.core.airpath import EngineFamily, Part, graph
 from galene.knowledge.codes import code_meaning
 from galene.store.models import Job
 
-STEP, TOP, ROW, BODY = 168, 150, 330, 92
-"""Distance between parts, height of the first row's axis, distance of rows, width of a part's body."""
+STEP, TOP, BODY = 168, 166, 92
+"""Distance between parts, height of the first row's axis, width of a part's body."""
 STALK = 62
 
 
@@ -125,34 +124,39 @@ def _spine(family: EngineFamily) -> list[str]:
 def layout(family: EngineFamily, marks: Marks, per_row: int) -> Layout:
     """Positions of everything, `per_row` spine parts side by side."""
     path, spine = graph(family), _spine(family)
+    below = len([n for n in path.nodes if n not in spine])
+    pitch = 350 + (110 + 76 * ((below - 1) // 3) if below else 0)
     at: dict[str, tuple[float, float, int]] = {}
     for i, node in enumerate(spine):
         row, column = divmod(i, per_row)
-        at[node] = (STEP * (column + 0.5) + 12, TOP + ROW * row, row)
+        at[node] = (STEP * (column + 0.5) + 12, TOP + pitch * row, row)
     extras = [n for n in path.nodes if n not in at]
     for k, node in enumerate(extras):
         near = [at[m] for m in (*path.predecessors(node), *path.successors(node)) if m in at]
         same = [p for p in near if p[2] == min(q[2] for q in near)] or [(STEP * (k + 0.5), TOP, 0)]
         x = sum(p[0] for p in same) / len(same) + (STEP * 0.5 if len(same) == 1 else 0)
-        at[node] = (x, TOP + ROW * same[0][2] + 150 + 76 * (k // 3), same[0][2])
+        at[node] = (x, TOP + pitch * same[0][2] + 150 + 76 * (k // 3), same[0][2])
     by_id = {p.id: p for p in family.parts}
 
     def placed(node: str) -> PlacedPart:
         x, y, row = at[node]
         grade, deposit = marks.grades.get(node, (None, ""))
-        return PlacedPart(by_id[node], x, y, row, node in extras, marks.codes.get(node, ()), grade, deposit, node in marks.scope, node in marks.opened)
+        return PlacedPart(
+            by_id[node], x, y, row, node in extras, marks.codes.get(node, ()), grade, deposit, node in marks.scope, node in marks.opened
+        )
 
     parts = tuple(placed(n) for n in at)
     sensors = _sensors(family, marks, at, by_id)
     lines = tuple(_line(at, a, b, c, marks) for a, b, c in path.edges(data="circuit") if a in at and b in at)
     rows = 1 + max((p[2] for p in at.values()), default=0)
     width = STEP * min(per_row, max(1, len(spine))) + 24
-    loose = [t for t in family.taps if t.on is None]
-    height = max([TOP + ROW * (rows - 1) + 118, *(p[1] + 62 for p in at.values())]) + (0 if not loose else 8)
+    height = max([TOP + pitch * (rows - 1) + 118, *(p[1] + 62 for p in at.values()), *(s.y + 34 for s in sensors)])
     return Layout(width, height, parts, sensors, lines)
 
 
-def _sensors(family: EngineFamily, marks: Marks, at: dict[str, tuple[float, float, int]], by_id: dict[str, Part]) -> tuple[PlacedSensor, ...]:
+def _sensors(
+    family: EngineFamily, marks: Marks, at: dict[str, tuple[float, float, int]], by_id: dict[str, Part]
+) -> tuple[PlacedSensor, ...]:
     found = []
     hosts = [t.on for t in family.taps]
     last_y = max(y for _, y, _ in at.values())
@@ -161,14 +165,16 @@ def _sensors(family: EngineFamily, marks: Marks, at: dict[str, tuple[float, floa
         common = (marks.codes.get(tap.sensor, ()), grade, deposit, tap.sensor in marks.scope, tap.sensor in marks.opened)
         if tap.on is None:
             k = [t.sensor for t in family.taps if t.on is None].index(tap.sensor)
+            # Beside the breather where there is one row, else below everything.
             free = min(x for x, _, _ in at.values())
-            found.append(PlacedSensor(by_id[tap.sensor], free + 150 * k, last_y + 8 if last_y > TOP + 100 else TOP + 150, 0, 0, *common))
+            one_row = all(row == 0 for _, _, row in at.values()) and last_y > TOP
+            found.append(PlacedSensor(by_id[tap.sensor], free + 150 * k, last_y + (8 if one_row else 150), 0, 0, *common))
             continue
         x, y, _ = at[tap.on]
         siblings = [t.sensor for t in family.taps if t.on == tap.on]
         k, n = siblings.index(tap.sensor), hosts.count(tap.on)
         foot = x + (k - (n - 1) / 2) * 50
-        head = x + (k - (n - 1) / 2) * 78
+        head = x + (k - (n - 1) / 2) * 98
         found.append(PlacedSensor(by_id[tap.sensor], head, y - 40 - STALK, foot, y - 34, *common))
     return tuple(found)
 
@@ -184,7 +190,7 @@ def _line(at: dict[str, tuple[float, float, int]], a: str, b: str, circuit: str,
         return Line(f"M{side:.0f},{ya:.0f} H{xb:.0f} V{yb + 36:.0f}", circuit, False)
     if ra == rb:
         return Line(f"M{xa + half:.0f},{ya:.0f} H{xb - half:.0f}", circuit, strained)
-    middle = (ya + yb) / 2 + 30
+    middle = yb - 172
     return Line(f"M{xa + half:.0f},{ya:.0f} h18 V{middle:.0f} H{xb - half - 18:.0f} V{yb:.0f} h18", circuit, strained)
 
 
@@ -192,11 +198,3 @@ def picture_of(family: EngineFamily, job: Job | None = None, scope: Sequence[str
     """The drawing of a family, with a job's marks on it."""
     marks = marks_of(family, job, scope)
     return Picture(layout(family, marks, 8), layout(family, marks, 3), family)
-
-
-def as_list(picture: Picture) -> list[dict[str, Any]]:
-    """The same content for screen readers: every part with its marks in words."""
-    rows = []
-    for placed in (*picture.wide.parts, *picture.wide.sensors):
-        rows.append({"label": placed.part.label, "codes": placed.codes, "grade": placed.grade, "scope": placed.in_scope, "open": placed.is_open})
-    return rows

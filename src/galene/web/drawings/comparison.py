@@ -1,5 +1,6 @@
 """Before and after on one axis per metric, with the family's band behind."""
 
+import math
 from dataclasses import dataclass
 
 from galene.core.airpath import EngineFamily
@@ -8,7 +9,7 @@ from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs.prove import metric_samples
 from galene.store.models import Job
 
-WIDTH, LEFT, RIGHT = 560.0, 14.0, 546.0
+LEFT, RIGHT = 12.0, 408.0
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,12 @@ class PlotRow:
     ticks: tuple[tuple[float, str], ...]
 
 
+def round_step(rough: float) -> float:
+    """1, 2 or 5 times a power of ten, at or above `rough`."""
+    power: float = 10.0 ** math.floor(math.log10(rough))
+    return next(float(m) * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
+
+
 def rows_of(job: Job, result: BeforeAfterResult, family: EngineFamily, system: str) -> list[PlotRow]:
     """One row for each metric that both sets hold."""
     rows = []
@@ -35,7 +42,8 @@ def rows_of(job: Job, result: BeforeAfterResult, family: EngineFamily, system: s
         before, after = metric_samples(job, change.metric)
         band = family.bands.get(change.metric)
         rows.append(row_of(change, before, after, (band.low, band.high) if band else None, system))
-    return rows
+    order = {"worse": 0, "improved": 1, "unchanged": 2, "not_comparable": 3}
+    return sorted(rows, key=lambda r: order[r.change.verdict])
 
 
 def row_of(change: MetricChange, before: list[float], after: list[float], band: tuple[float, float] | None, system: str) -> PlotRow:
@@ -51,10 +59,11 @@ def row_of(change: MetricChange, before: list[float], after: list[float], band: 
 
     kind = QUANTITIES[metric.quantity]
     unit = in_system(kind, system)
-    span = (high - low) or 1.0
-    decimals = unit.decimals if metric.quantity != "airflow" or unit.id != "g/s" else (1 if span > 1 else 2)
-    marks = [low + pad + (high - low - 2 * pad) * k / 4 for k in range(5)]
-    ticks = tuple((x(m), f"{convert(kind, m, kind.kept.id, unit.id):.{decimals}f}") for m in marks)
+    first, last = sorted((convert(kind, low, kind.kept.id, unit.id), convert(kind, high, kind.kept.id, unit.id)))
+    step = round_step((last - first) / 4)
+    marks = [math.ceil(first / step) * step + k * step for k in range(8) if math.ceil(first / step) * step + k * step <= last]
+    decimals = max(0, -math.floor(math.log10(step)))
+    ticks = tuple((x(convert(kind, m, unit.id, kind.kept.id)), f"{m:.{decimals}f}".replace("-", "\u2212")) for m in marks)
     return PlotRow(
         change, metric.label, metric.quantity, tuple(x(v) for v in before), tuple(x(v) for v in after),
         x(sum(before) / len(before)) if before else None, x(sum(after) / len(after)) if after else None,

@@ -25,8 +25,8 @@ def idle_gap(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
 
     clean, fouled = tip(result["angle_clean_deg"]), tip(result["angle_fouled_deg"])
     gap_clean, gap_fouled = radius - clean[1], radius - fouled[1]
-    # The lens shows about six times the larger gap, so that the gap always fills a good part of it.
-    lens_mm = max(6.0 * max(gap_clean, gap_fouled, deposit), 0.25)
+    # The lens shows three times the larger gap, so that the gap always fills a good part of it.
+    lens_mm = max(3.0 * max(gap_clean, gap_fouled, deposit), 0.2)
     return {
         "radius": radius, "clean": clean, "fouled": fouled, "deposit": deposit, "lens_mm": lens_mm, "zoom": 210 / lens_mm, "times": 210 / lens_mm / (150 / radius),
         "gap_clean_um": gap_clean * 1000, "gap_fouled_um": (gap_fouled - deposit) * 1000, "gap_open_um": gap_fouled * 1000, "scale": 150 / radius,
@@ -51,7 +51,7 @@ def trim_split(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
         return round(60 + flow / high * 470, 1), round(250 - (trim - low_t) / (high_t - low_t) * 225, 1)
 
     step = 5 if high_t - low_t < 45 else 10
-    ticks = [(place(0, t)[1], t) for t in range(int(math.ceil(low_t / step)) * step, int(high_t) + 1, step)]
+    ticks = [(place(0, t)[1], t) for t in range(math.ceil(low_t / step) * step, int(high_t) + 1, step)]
     flow_step = 10 ** math.floor(math.log10(high / 2)) * (2 if high / 10 ** math.floor(math.log10(high / 2)) > 8 else 1)
     flow_ticks = [(place(k * flow_step, 0)[0], f"{k * flow_step:g}") for k in range(int(high / flow_step) + 1)]
     return {"points": [place(p["airflow_g_s"], p["trim_percent"]) for p in points], "curve": [place(*c) for c in curve if low_t <= c[1] <= high_t],
@@ -105,7 +105,12 @@ def drying(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     curve = [place(low + (high - low) * k / 45, max(1.0, factor(low + (high - low) * k / 45))) for k in range(46)]
     ticks = [(place(t, 0)[0], f"{t}") for t in range(0, 41, 10)]
     steps = [1, 2, 3, 4, 5, 6, 8, 10]
-    return {"curve": curve, "here": place(here, max(1.0, result["factor"])), "ticks": ticks, "levels": [(place(0, s)[1], f"{s}×") for s in steps if s <= top]}
+    return {
+        "curve": curve,
+        "here": place(here, max(1.0, result["factor"])),
+        "ticks": ticks,
+        "levels": [(place(0, s)[1], f"{s}×") for s in steps if s <= top],
+    }
 
 
 def altitude(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:

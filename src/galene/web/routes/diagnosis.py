@@ -31,7 +31,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         and any(set(KNOWLEDGE.evidence[e].needs) <= family.components for e in c.yields)
     ]  # fmt: skip
     return {
-        "job": job, "stage": "diagnosis", "family": family, "known": known, "ranking": diagnosis.assess_job(job, visit.shop.hourly_rate),
+        "job": job, "stage": "diagnosis", "family": family, "known": known, "absent": {o.evidence for o in known if o.state == "absent"}, "ranking": diagnosis.assess_job(job, visit.shop.hourly_rate),
         "worksheets": WORKSHEET_OF, "picture": picture_of(family, job), "checks": open_checks,
     }  # fmt: skip
 

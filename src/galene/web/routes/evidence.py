@@ -25,12 +25,21 @@ def table_of(visit: Visit, job: Job, phase: str, kind: str, form: Form | None = 
     saved = evidence.set_of(job, phase, kind)
     mine = form is not None and form.text("kind") == kind and form.text("phase") == phase
     system = visit.shop.system
-    channels = []
+    channels: list[dict[str, Any]] = []
     for channel in evidence.CHANNELS[kind]:
         quantity = QUANTITIES[channel.quantity]
         unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(quantity, system).id
         values = form.texts(channel.id) if mine and form else _column(saved, channel.id, channel.quantity, system)
-        channels.append({"id": channel.id, "label": channel.label, "quantity": channel.quantity, "unit": unit, "values": values, "required": channel.required})
+        channels.append(
+            {
+                "id": channel.id,
+                "label": channel.label,
+                "quantity": channel.quantity,
+                "unit": unit,
+                "values": values,
+                "required": channel.required,
+            }
+        )
     rows = max([ROWS[kind], *(len(c["values"]) for c in channels)])
     return {
         "phase": phase, "kind": kind, "channels": channels, "rows": rows, "saved": saved, "seen": revision(job, f"readings_{phase}_{kind}"),
@@ -64,7 +73,9 @@ def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **
     family = family_of(job)
     absolute = [p for p in family.parts if p.component in ("map_sensor", "barometric_sensor", "boost_sensor", "exhaust_pressure_sensor")]
     key_on = evidence.set_of(job, "before", "key_on")
-    lookable = [p for p in family.parts if not (COMPONENTS[p.component].sensor and p.component not in ("maf_sensor", "map_sensor", "oxygen_sensor"))]
+    lookable = [
+        p for p in family.parts if not (COMPONENTS[p.component].sensor and p.component not in ("maf_sensor", "map_sensor", "oxygen_sensor"))
+    ]
     return visit.page(
         "evidence.html", status, job=job, stage="evidence", family=family, idle=table_of(visit, job, "before", "idle", form),
         trim=table_of(visit, job, "before", "trim", form), absolute=absolute, loads=evidence.LOADS,
@@ -166,5 +177,3 @@ def missing(visit: Signed, number: str, form: Sent) -> Response:
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form, faults=fault.fields)
     return visit.go(f"/jobs/{number}/evidence")
-
-

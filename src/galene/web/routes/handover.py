@@ -44,7 +44,9 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
     ranking = assess_job(job, visit.shop.hourly_rate)
     preview = handover.visit_for(Act(visit.db, visit.person, visit.now), job, bool(job.handover.get("fed")))
     return visit.page(
-        "handover.html", status, **{**context(visit, job), "ranking": ranking, "preview": preview, "seen": revision(job, "handover"), **extra}
+        "handover.html",
+        status,
+        **{**context(visit, job), "ranking": ranking, "preview": preview, "seen": revision(job, "handover"), **extra},
     )
 
 

@@ -122,13 +122,13 @@ def save(visit: Signed, number: str, form: Sent) -> Response:
 def tap(visit: Signed, number: str, form: Sent) -> HTMLResponse:
     with visit.setting() as act:
         state, note = intake.tap(act, number, form.text("evidence"), form.text("was"), form.text("state"))
-    return visit.part("intake.html", "tap", job_number=number, evidence_id=form.text("evidence"), state=state, tap_note=note)
+    return visit.part("fragments.html", "tap", job_number=number, evidence_id=form.text("evidence"), state=state, tap_note=note)
 
 
 @router.post("/jobs/{number}/codes/preview")
 def preview(visit: Signed, number: str, form: Sent) -> HTMLResponse:
     read = read_codes(form.text("codes")[:4000])
-    return visit.part("intake.html", "codes_preview", read=read)
+    return visit.part("fragments.html", "codes_preview", read=read)
 
 
 @router.post("/jobs/{number}/codes")

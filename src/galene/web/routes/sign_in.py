@@ -19,7 +19,9 @@ router = APIRouter(include_in_schema=False)
 def _page(request: Request, back: str, name: str = "", fault: str = "", status: int = 200) -> HTMLResponse:
     with request.app.state.sessions() as db:
         shop = db.get_one(Workshop, 1)
-        return HTMLResponse(TEMPLATES.get_template("sign_in.html").render(request=request, back=back, name=name, fault=fault, shop=shop), status)
+        return HTMLResponse(
+            TEMPLATES.get_template("sign_in.html").render(request=request, back=back, name=name, fault=fault, shop=shop), status
+        )
 
 
 def _inside(path: str) -> str:

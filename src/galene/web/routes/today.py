@@ -4,6 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from galene.jobs.today import board, lately_finished, open_count
+from galene.web.drawings.day import day_strip
 from galene.web.visit import Signed
 
 router = APIRouter(include_in_schema=False)
@@ -13,9 +14,15 @@ router = APIRouter(include_in_schema=False)
 def show(visit: Signed) -> HTMLResponse:
     standings = board(visit.db, visit.now)
     mine = [s for s in standings if s.job.technician_id == visit.person.id] if visit.person.role == "technician" else []
-    lead = next((s for s in (mine or standings) if s.urgency <= 1), None)
+    lead = next((s for s in (*mine, *standings) if s.urgency <= 1), None)
     if visit.person.role == "foreman":
         lead = next((s for s in standings if s.urgency == 3), lead)
     return visit.page(
-        "today.html", lead=lead, standings=standings, finished=lately_finished(visit.db), open_count=open_count(visit.db), place="today"
+        "today.html",
+        lead=lead,
+        standings=standings,
+        finished=lately_finished(visit.db),
+        open_count=open_count(visit.db),
+        place="today",
+        strip=day_strip(standings, visit.now),
     )

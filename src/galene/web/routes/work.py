@@ -71,7 +71,11 @@ def tick(visit: Signed, number: str, step_id: int, form: Sent) -> HTMLResponse:
     except Invalid as fault:
         return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     row = next((s for s in job.steps if s.id == step_id), None)
-    said = "" if fresh or row is None or row.done_by is None or row.done_by.id == visit.person.id else f"{row.done_by.name} had ticked that step already."
+    said = (
+        ""
+        if fresh or row is None or row.done_by is None or row.done_by.id == visit.person.id
+        else f"{row.done_by.name} had ticked that step already."
+    )
     return card(visit, job, said=said)
 
 

@@ -142,7 +142,9 @@ def _comparison(given: dict[str, Any]) -> dict[str, Any]:
     sides: dict[str, Any] = {}
     for side in ("before", "after"):
         sides[side] = [{"metric": r["metric"], "samples": r[side]} for r in given["metrics"] if r.get(side)]
-    conditions = {s: {"rpm": given[f"{s}_rpm"], "coolant_c": given[f"{s}_coolant"], "load": [], "codes_active": []} for s in ("before", "after")}
+    conditions = {
+        s: {"rpm": given[f"{s}_rpm"], "coolant_c": given[f"{s}_coolant"], "load": [], "codes_active": []} for s in ("before", "after")
+    }
     return {**sides, "conditions": conditions}
 
 
@@ -165,8 +167,10 @@ def _start(visit: Any, sheet: Worksheet) -> Form:
     def shown(entry: Entry, value: str) -> str:
         return bare_number(float(value), entry.quantity, visit.shop.system) if entry.quantity and value else value
 
-    pairs = [(e.name, shown(e, e.start)) for e in sheet.entries]
-    pairs += [(f"{e.name}_unit", in_system(QUANTITIES[e.quantity], visit.shop.system).id) for e in (*sheet.entries, *sheet.columns) if e.quantity]
+    pairs: list[Any] = [(e.name, shown(e, e.start)) for e in sheet.entries]
+    pairs += [
+        (f"{e.name}_unit", in_system(QUANTITIES[e.quantity], visit.shop.system).id) for e in (*sheet.entries, *sheet.columns) if e.quantity
+    ]
     pairs += [(c.name, shown(c, cell)) for row in sheet.rows for c, cell in zip(sheet.columns, row, strict=True)]
     return Form(FormData(pairs), visit.shop.system)
 

@@ -1,0 +1,74 @@
+"""The hours ahead as a line: waits that end, vehicles that are due."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from galene.jobs.today import Standing
+
+HOURS, LEFT, WIDTH = 10, 20.0, 1160.0
+LANES = 3
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A vehicle that is due at a moment; late ones stand at the left edge."""
+
+    x: float
+    lane: int
+    plate: str
+    text: str
+    late: bool
+    href: str
+
+
+@dataclass(frozen=True)
+class Bar:
+    """A wait from now to its end."""
+
+    x: float
+    width: float
+    lane: int
+    text: str
+
+
+@dataclass(frozen=True)
+class DayStrip:
+    """Hours, waits and dues in drawing units."""
+
+    hours: tuple[tuple[float, str], ...]
+    bars: tuple[Bar, ...]
+    marks: tuple[Mark, ...]
+    height: float
+    now_x: float
+
+
+def day_strip(standings: Sequence[Standing], now: datetime) -> DayStrip | None:
+    """The strip for the next ten hours, None when nothing ends or is due in them."""
+    local = now.astimezone()
+    start = local.replace(minute=0, second=0, microsecond=0)
+    end = start + timedelta(hours=HOURS)
+
+    def x(when: datetime) -> float:
+        share = (when.astimezone() - start) / (end - start)
+        return round(LEFT + min(1.0, max(0.0, share)) * WIDTH, 1)
+
+    bars = tuple(
+        Bar(x(now), max(4.0, x(s.wait.ends_at) - x(now)), i % LANES, f"{s.job.vehicle.plate} {s.wait.name[0].lower()}{s.wait.name[1:]}")
+        for i, s in enumerate([s for s in standings if s.wait][:LANES])
+        if s.wait
+    )
+    marks: list[Mark] = []
+    ends = [-1e9] * LANES
+    for s in sorted((s for s in standings if s.job.due_at and s.job.due_at < end), key=lambda s: s.job.due_at or now):
+        due = s.job.due_at or now
+        place = x(due)
+        lane = next((k for k in range(LANES) if place - ends[k] > 120), None)
+        if lane is None:
+            continue
+        ends[lane] = place
+        marks.append(Mark(place, lane, s.job.vehicle.plate, f"{due.astimezone():%H:%M}", due < now, f"/jobs/{s.job.number}"))
+    if not bars and not marks:
+        return None
+    hours = tuple((x(start + timedelta(hours=k)), f"{start + timedelta(hours=k):%H}") for k in range(HOURS + 1))
+    return DayStrip(hours, bars, tuple(marks), 70.0 + 26 * (max((m.lane for m in marks), default=0)) + 22 * len(bars), x(now))
