@@ -13,9 +13,9 @@ GAMMA: float = 1.4
 STANDARD_KPA = 101.325
 """Standard pressure at sea level, kPa."""
 KELVIN = 273.15
-CRITICAL_RATIO = (2 / (GAMMA + 1)) ** (GAMMA / (GAMMA - 1))
+CRITICAL_RATIO: float = (2 / (GAMMA + 1)) ** (GAMMA / (GAMMA - 1))
 """Downstream over upstream pressure below which the flow is choked, 0.528."""
-PSI_MAX = math.sqrt(GAMMA) * (2 / (GAMMA + 1)) ** ((GAMMA + 1) / (2 * (GAMMA - 1)))
+PSI_MAX: float = math.sqrt(GAMMA) * (2 / (GAMMA + 1)) ** ((GAMMA + 1) / (2 * (GAMMA - 1)))
 """Flow function of choked flow, 0.6847."""
 
 

@@ -54,7 +54,7 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
         raise InputError("rows", "", "rows copied from a spreadsheet")
     first = _cells(lines[0])
     chosen: list[tuple[int, Column, str]]
-    if any(re.search(r"[A-Za-z]{2}", c) for c in first) and not all(re.match(r"^[-+\d]", c) for c in first if c):
+    if any(re.search(r"[A-Za-z]{2}", c) for c in first) and not any(re.match(r"^[-+\d]", c) for c in first):
         chosen = []
         for i, heading in enumerate(first):
             for column in columns:

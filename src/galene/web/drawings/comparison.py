@@ -27,6 +27,11 @@ class PlotRow:
     ticks: tuple[tuple[float, str], ...]
 
 
+def around(value: float) -> float:
+    """A coordinate with one decimal: finer is not seen."""
+    return float(round(value, 1))
+
+
 def round_step(rough: float) -> float:
     """1, 2 or 5 times a power of ten, at or above `rough`."""
     power: float = 10.0 ** math.floor(math.log10(rough))
@@ -55,7 +60,7 @@ def row_of(change: MetricChange, before: list[float], after: list[float], band: 
     low, high = low - pad, high + pad
 
     def x(value: float) -> float:
-        return round(LEFT + (value - low) / (high - low) * (RIGHT - LEFT), 1)
+        return around(LEFT + (value - low) / (high - low) * (RIGHT - LEFT))
 
     kind = QUANTITIES[metric.quantity]
     unit = in_system(kind, system)

@@ -5,7 +5,7 @@ from typing import Any
 
 from galene.core.flow import standard_pressure_kpa
 from galene.core.proving import METRICS, MetricChange
-from galene.web.drawings.comparison import PlotRow, row_of
+from galene.web.drawings.comparison import PlotRow, around, row_of
 
 
 def idle_gap(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
@@ -64,7 +64,7 @@ def expected_airflow(given: dict[str, Any], result: dict[str, Any]) -> dict[str,
     low, high = min(values) * 0.8, max(values) * 1.15
 
     def x(value: float) -> float:
-        return round(40 + (value - low) / (high - low) * 480, 1)
+        return around(40 + (value - low) / (high - low) * 480)
 
     return {"low": x(result["expected_low_g_s"]), "high": x(result["expected_high_g_s"]), "middle": x(result["expected_g_s"]),
             "measured": x(given["measured_g_s"]) if given.get("measured_g_s") is not None else None,
@@ -80,7 +80,7 @@ def key_on(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     low, high = min(values) - 1, max(values) + 1
 
     def x(value: float) -> float:
-        return round(150 + (value - low) / (high - low) * 370, 1)
+        return around(150 + (value - low) / (high - low) * 370)
 
     rows = [{"name": r["component"], "x": x(r["pressure_kpa"]), "within": d["within"], "text": f"{r['pressure_kpa']:.1f}", "y": 40 + 34 * i}
             for i, (r, d) in enumerate(zip(readings, result["deviations"], strict=True))]  # fmt: skip

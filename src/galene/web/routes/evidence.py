@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
 from galene.jobs.act import family_of, revision
-from galene.jobs.errors import Invalid
+from galene.jobs.errors import Invalid, Refused
 from galene.jobs.stages import lacks
 from galene.knowledge.components import COMPONENTS
 from galene.store.models import Job, ReadingSet
@@ -103,11 +103,11 @@ def save_set(visit: Visit, number: str, form: Form, location: str) -> None:
 
     Raises
     ------
-    Invalid
+    Invalid, Refused
     """
     phase, kind = form.text("phase"), form.text("kind")
     if phase not in ("before", "after") or kind not in evidence.CHANNELS:
-        raise Invalid({"rows": "This table is not known. Load the page again."})
+        raise Refused("This table is not known", ["Load the page again."])
     channels = evidence.CHANNELS[kind]
     conditions = _conditions(form)
     values: dict[str, list[float | None]]

@@ -1,0 +1,100 @@
+"""One throw-away cluster for the whole run; every test that needs data gets its own copy of a template database."""
+
+import itertools
+import os
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import psycopg
+import pytest
+from galene.demo.world import load
+from galene.jobs.act import Act
+from galene.store.cluster import Cluster
+from galene.store.database import make_engine, migrate
+from galene.store.models import Person
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+COUNT = itertools.count()
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    """A PostgreSQL of our own, not durable: nothing here outlives the run."""
+    folder = tmp_path_factory.mktemp("cluster")
+    for parent in (folder, *folder.parents):
+        if parent == Path("/tmp"):  # noqa: S108
+            break
+        parent.chmod(0o755)
+    made = Cluster(folder, durable=False)
+    made.start()
+    yield made
+    made.stop()
+
+
+def _admin(cluster: Cluster, statement: str) -> None:
+    with psycopg.connect(cluster.url("postgres").replace("+psycopg", ""), autocommit=True) as connection:
+        connection.execute(statement)
+
+
+@pytest.fixture(scope="session")
+def demo_template(cluster: Cluster) -> str:
+    """Name of a database with the demo world in it."""
+    migrate(cluster.url())
+    engine = make_engine(cluster.url(), 1)
+    with Session(engine, expire_on_commit=False) as db:
+        load(db, datetime.now(UTC))
+        db.commit()
+    engine.dispose()
+    return "galene"
+
+
+@pytest.fixture
+def database(cluster: Cluster, demo_template: str) -> Iterator[str]:
+    """Address of a fresh copy of the demo database."""
+    name = f"test_{next(COUNT)}"
+    _admin(cluster, f"create database {name} template {demo_template}")
+    yield cluster.url(name)
+    _admin(cluster, f"drop database {name} with (force)")
+
+
+@pytest.fixture
+def engine(database: str) -> Iterator[Engine]:
+    made = make_engine(database, 4)
+    yield made
+    made.dispose()
+
+
+@pytest.fixture
+def db(engine: Engine) -> Iterator[Session]:
+    with Session(engine, expire_on_commit=False) as session:
+        yield session
+
+
+def person(db: Session, name: str) -> Person:
+    """One of the demo's people."""
+    return db.scalars(select(Person).where(Person.sign_in == name)).one()
+
+
+@pytest.fixture
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+@pytest.fixture
+def odd(db: Session, now: datetime) -> Act:
+    """A technician acting now."""
+    return Act(db, person(db, "odd"), now)
+
+
+@pytest.fixture
+def pia(db: Session, now: datetime) -> Act:
+    return Act(db, person(db, "pia"), now)
+
+
+@pytest.fixture
+def maren(db: Session, now: datetime) -> Act:
+    """The foreman acting now."""
+    return Act(db, person(db, "maren"), now + timedelta(minutes=1))

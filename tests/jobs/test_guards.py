@@ -1,0 +1,173 @@
+"""Once only, newest only, traced, read-only when finished."""
+
+import threading
+from datetime import UTC, datetime
+
+import pytest
+from galene.jobs import intake, work
+from galene.jobs.act import Act, find_job, revision
+from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
+from galene.jobs.handover import reopen, sign
+from galene.store.models import MustGoBack, Person, StepRow, Trace
+from sqlalchemy import Engine, func, select, text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from tests.conftest import person
+
+ARRIVING = WORKING = PROVING = FINISHED = ""
+
+
+@pytest.fixture(autouse=True)
+def numbers(db: Session) -> None:
+    """The demo numbers its jobs within the year that it is loaded in; tests name them by their place."""
+    from galene.store.models import Job
+
+    global ARRIVING, WORKING, PROVING, FINISHED
+    by_stage = {(j.stage, j.state): j.number for j in db.scalars(select(Job)).unique()}
+    ARRIVING, WORKING = by_stage["intake", "open"], by_stage["work", "open"]
+    PROVING, FINISHED = by_stage["prove", "open"], by_stage["handover", "finished"]
+
+
+def form(job_number: str, db: Session, **change: object) -> intake.IntakeForm:
+    job = find_job(db, job_number)
+    base = {"complaint": job.complaint, "distance_km": job.distance_km}
+    return intake.IntakeForm(**{**base, **change})  # type: ignore[arg-type]
+
+
+def test_a_form_sent_twice_is_written_once(odd: Act) -> None:
+    odd.once("token-0001", "/there")
+    odd.db.commit()
+    with pytest.raises(AlreadyDone) as again:
+        odd.once("token-0001", "/elsewhere")
+    assert again.value.location == "/there"
+
+
+def test_a_failed_write_gives_its_token_back(odd: Act) -> None:
+    odd.once("token-0002", "/there")
+    odd.db.rollback()
+    odd.once("token-0002", "/there")
+
+
+def test_twins_in_flight_wait_for_each_other(engine: Engine) -> None:
+    """Two threads send the same form at once: one job is opened, the other is led to it."""
+    outcomes: list[str] = []
+    gate = threading.Barrier(2)
+
+    def send() -> None:
+        with Session(engine, expire_on_commit=False) as db:
+            act = Act(db, person(db, "odd"), datetime.now(UTC))
+            vehicle = intake.find_vehicles(db, "QN-207")[0]
+            gate.wait()
+            try:
+                act.once("twin-token", "/")
+                job = intake.open_job(act, vehicle, "double click")
+                act.leads_to("twin-token", f"/jobs/{job.number}")
+                db.commit()
+                outcomes.append("written")
+            except AlreadyDone as done:
+                outcomes.append(done.location)
+
+    threads = [threading.Thread(target=send) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert "written" in outcomes
+    assert next(o for o in outcomes if o != "written").startswith("/jobs/")
+
+
+def test_a_newer_change_is_never_overwritten(odd: Act, pia: Act) -> None:
+    job = find_job(odd.db, ARRIVING)
+    seen = revision(job, "intake")
+    intake.save_intake(pia, ARRIVING, form(ARRIVING, pia.db, recent_work="new plugs"), seen)
+    pia.db.commit()
+    with pytest.raises(Stale) as stale:
+        intake.save_intake(odd, ARRIVING, form(ARRIVING, odd.db, recent_work="nothing"), seen)
+    assert stale.value.who == "Pia Skarn"
+    odd.db.rollback()
+    assert find_job(odd.db, ARRIVING).recent_work == "new plugs"
+
+
+def test_a_tap_on_a_state_that_is_gone_is_not_carried_out(odd: Act, pia: Act) -> None:
+    assert intake.tap(pia, ARRIVING, "high_idle", "unknown", "absent") == ("absent", None)
+    state, note = intake.tap(odd, ARRIVING, "high_idle", "unknown", "present")
+    assert state == "absent" and note is not None
+    assert intake.tap(odd, ARRIVING, "high_idle", "unknown", "absent") == ("absent", None), "the same tap again is harmless"
+
+
+def test_every_write_leaves_who_and_what(odd: Act) -> None:
+    before = odd.db.scalar(select(func.count()).select_from(Trace))
+    intake.add_codes(odd, ARRIVING, "P0101")
+    odd.db.flush()
+    newest = odd.db.scalars(select(Trace).order_by(Trace.id.desc()).limit(1)).unique().one()
+    assert odd.db.scalar(select(func.count()).select_from(Trace)) == (before or 0) + 1
+    assert (newest.action, newest.person_id, newest.detail["codes"]) == ("codes_added", odd.person.id, ["P0101"])
+
+
+@pytest.mark.parametrize("statement", ["update trace set action = 'x'", "delete from trace", "truncate trace"])
+def test_the_trace_can_not_be_changed(db: Session, statement: str) -> None:
+    with pytest.raises(DBAPIError, match="append-only"):
+        db.execute(text(statement))
+
+
+def test_a_finished_job_is_read_only_until_opened_with_a_reason(odd: Act, maren: Act) -> None:
+    for write in (
+        lambda: intake.tap(odd, FINISHED, "rough_idle", "present", "absent"),
+        lambda: intake.add_codes(odd, FINISHED, "P0171"),
+        lambda: work.add_item(odd, FINISHED, "plug", "connector"),
+        lambda: intake.save_intake(odd, FINISHED, form(FINISHED, odd.db), 1),
+    ):
+        with pytest.raises(ReadOnly):
+            write()
+    with pytest.raises(Invalid):
+        reopen(odd, FINISHED, " ")
+    job = reopen(odd, FINISHED, "stalled again on the ramp", "prove")
+    assert (job.state, job.stage, job.signed_at) == ("open", "prove", None)
+    intake.tap(odd, FINISHED, "hesitation", "unknown", "present")
+    assert sign(maren, FINISHED).state == "finished", "everything is still there, so it can be signed again"
+
+
+def test_untold_things_are_missing(odd: Act) -> None:
+    for call in (
+        lambda: find_job(odd.db, "99-9999"),
+        lambda: intake.tap(odd, ARRIVING, "no_such_thing", "unknown", "present"),
+        lambda: work.tick(odd, WORKING, 10**8, {}),
+        lambda: work.acknowledge(odd, WORKING, "dragons"),
+    ):
+        with pytest.raises(Missing):
+            call()
+
+
+def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
+    job = find_job(db, WORKING)
+    step = next(s for s in job.steps if s.done_at is None)
+    fresh: list[bool] = []
+    gate = threading.Barrier(2)
+
+    def send(name: str) -> None:
+        with Session(engine, expire_on_commit=False) as own:
+            act = Act(own, person(own, name), datetime.now(UTC))
+            gate.wait()
+            _, first = work.tick(act, WORKING, step.id, {"grade_after": "0"}, "air-dried with the fan")
+            own.commit()
+            fresh.append(first)
+
+    threads = [threading.Thread(target=send, args=(n,)) for n in ("odd", "pia")]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(fresh) == [False, True]
+    db.expire_all()
+    assert db.scalar(select(func.count()).select_from(Trace).where(Trace.action == "step_done", Trace.detail["step"].astext == step.document["key"], Trace.job_id == job.id)) == 1
+
+
+def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
+    foreign = odd.db.scalars(select(StepRow).join_from(StepRow, Person, isouter=True).limit(1)).unique().first()
+    assert foreign is not None
+    with pytest.raises(Missing):
+        work.tick(odd, ARRIVING, foreign.id, {})
+    item = odd.db.scalars(select(MustGoBack).limit(1)).unique().one()
+    with pytest.raises(Missing):
+        work.close_item(odd, ARRIVING, item.id)

@@ -1,0 +1,336 @@
+"""The seven stages by their use cases: a job from end to end, and what each stage refuses."""
+
+from datetime import timedelta
+
+import pytest
+from galene.demo.engine import EngineState, idle_samples, trim_samples
+from galene.jobs import diagnosis, evidence, handover, intake, plan, prove, stages, work
+from galene.jobs.act import Act, find_job, revision
+from galene.jobs.errors import Invalid, NotAllowed, Refused
+from galene.jobs.people import WorkshopForm, save_workshop, sign_in
+from galene.jobs.today import board
+from galene.knowledge.families import FAMILIES
+from galene.knowledge.schools import DEFAULT_POLICY
+from galene.store.models import Job, Workshop
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+A = FAMILIES["A"]
+WARM = evidence.SetConditions(90.0, 20.0)
+
+
+def job_at(db: Session, stage: str, state: str = "open") -> str:
+    return db.scalars(select(Job).where(Job.stage == stage, Job.state == state)).unique().one().number
+
+
+@pytest.fixture
+def fresh(odd: Act) -> str:
+    """A new job of a new vehicle with its intake done."""
+    vehicle = intake.add_vehicle(odd, intake.NewVehicle("TS-900", "Brinewell", "Testbed", "2019", "A", "the shed"))
+    job = intake.open_job(odd, vehicle, "shakes at the lights")
+    intake.save_intake(odd, job.number, intake.IntakeForm("shakes at the lights", distance_km=120000, bulletins_source="list", bulletins_outcome="none"), 0)
+    return job.number
+
+
+def measured(act: Act, number: str, phase: str, state: EngineState, rpm: float = 740, seed: int = 1) -> None:
+    evidence.save_readings(act, number, phase, "idle", idle_samples(A, state, seed, rpm), WARM, revision(find_job(act.db, number), f"readings_{phase}_idle"))
+
+
+def present(act: Act, number: str) -> dict[str, str]:
+    return {o.evidence: o.state for o in find_job(act.db, number).observations}
+
+
+def ticked(act: Act, number: str, grade: int = 2) -> None:
+    """Tick every step left, at its own pace."""
+    for step in find_job(act.db, number).steps:
+        if step.done_at:
+            continue
+        job = find_job(act.db, number)
+        act.now = max([act.now + timedelta(minutes=1), *(w.ends_at for w in job.waits if w.name in step.document["after_waits"])])
+        for caution in step.document["cautions"]:
+            work.acknowledge(act, number, caution)
+        records = {}
+        for record in step.document["records"]:
+            if record["kind"] == "grade":
+                records[record["id"]] = str(grade if record["id"] == "grade_before" else 0)
+                records[record["id"] + "_deposit"] = "varnish"
+            else:
+                records[record["id"]] = "no" if record["bad_answer"] == "yes" else "yes"
+        work.tick(act, number, step.id, records)
+
+
+def to_work(act: Act, number: str, parts: list[str]) -> None:
+    for stage in ("intake", "evidence", "diagnosis"):
+        stages.advance(act, number, stage)
+    plan.save_plan(act, number, parts, [], 0)
+    plan.approve_plan(act, number, 1, "the keeper")
+    stages.advance(act, number, "plan")
+    work.begin_work(act, number, 18, 0.5, 0)
+
+
+def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> None:
+    fouled = EngineState(deposit_mm=0.09, roughness_rpm=15)
+    intake.tap(odd, fresh, "rough_idle", "unknown", "present")
+    intake.add_codes(odd, fresh, "p0506")
+    measured(odd, fresh, "before", fouled, 716)
+    assert present(odd, fresh)["learned_opening_high"] == "present"
+    assert diagnosis.assess_job(find_job(odd.db, fresh), 70).causes[0].id == "throttle_deposit"
+    to_work(odd, fresh, ["throttle_body"])
+    ticked(odd, fresh)
+    stages.advance(odd, fresh, "work")
+    prove.clear_codes(odd, fresh)
+    prove.relearn_begin(odd, fresh, {c: True for c, _ in prove.template_of(find_job(odd.db, fresh)).conditions})
+    for k in range(5):
+        odd.now += timedelta(minutes=21)
+        if k == 1:
+            work.start_engine(odd, fresh)
+        prove.relearn_next(odd, fresh, k)
+    prove.relearn_finish(odd, fresh, True)
+    measured(odd, fresh, "after", EngineState(roughness_rpm=6), 740, 2)
+    result = prove.compare(find_job(odd.db, fresh))
+    assert result is not None and result.verdict == "improved"
+    prove.save_road_test(odd, fresh, 12, "calm", "gone", 0)
+    prove.read_pending(odd, fresh, "", 0)
+    stages.advance(odd, fresh, "prove")
+    handover.save_handover(odd, fresh, "throttle_deposit", "", False, 0)
+    with pytest.raises(NotAllowed):
+        handover.sign(odd, fresh)
+    job = handover.sign(maren, fresh)
+    assert job.state == "finished" and job.handover["visit"]["at_km"] == 180000
+    assert handover.verdict_of(job).word == "improved"
+
+
+def test_vehicles_are_found_by_two_signs_and_refused_twice(odd: Act) -> None:
+    assert [v.plate for v in intake.find_vehicles(odd.db, "qn 1")] == ["QN-114"]
+    assert intake.find_vehicles(odd.db, "%") == []
+    for wrong, field in (
+        (intake.NewVehicle("QN 114", model="x", family="A"), "plate"),
+        (intake.NewVehicle("ZZ-1", model="x", family="Q"), "family"),
+        (intake.NewVehicle("ZZ-1", model="", family="A"), "model"),
+        (intake.NewVehicle("ZZ-1", model="x", family="A", year="1066"), "year"),
+        (intake.NewVehicle("!", model="x", family="A"), "plate"),
+    ):
+        with pytest.raises(Invalid) as fault:
+            intake.add_vehicle(odd, wrong)
+        assert field in fault.value.fields
+
+
+def test_intake_refuses_what_can_not_be(odd: Act) -> None:
+    number = job_at(odd.db, "intake")
+    seen = revision(find_job(odd.db, number), "intake")
+    for form, field in (
+        (intake.IntakeForm(""), "complaint"),
+        (intake.IntakeForm("x", distance_km=-1), "distance"),
+        (intake.IntakeForm("x", distance_km=500), "distance"),
+        (intake.IntakeForm("x", hours=1e9), "hours"),
+        (intake.IntakeForm("x", oil="plenty"), "oil"),
+        (intake.IntakeForm("x", bulletins_outcome="one open"), "bulletins_source"),
+        (intake.IntakeForm("x" * 5000), "complaint"),
+        (intake.IntakeForm("nul \x00"), "complaint"),
+    ):
+        with pytest.raises(Invalid) as fault:
+            intake.save_intake(odd, number, form, seen)
+        assert field in fault.value.fields
+
+
+def test_codes_become_evidence_and_go_with_their_code(odd: Act, fresh: str) -> None:
+    intake.add_codes(odd, fresh, "P0171 pending, P0506")
+    job = find_job(odd.db, fresh)
+    assert {o.evidence: o.confidence for o in job.observations} == {"code_lean": 0.8, "code_idle": 1.0}
+    intake.remove_code(odd, fresh, "P0171")
+    assert set(present(odd, fresh)) == {"code_idle"}
+    for wrong in ("P9999", "nothing here", ""):
+        with pytest.raises(Invalid):
+            intake.add_codes(odd, fresh, wrong)
+
+
+def test_readings_become_evidence_through_the_calculations(odd: Act, fresh: str) -> None:
+    measured(odd, fresh, "before", EngineState(leak_g_s=0.6))
+    evidence.save_readings(odd, fresh, "before", "trim", trim_samples(A, EngineState(leak_g_s=0.6), 3), WARM, 0)
+    seen = present(odd, fresh)
+    assert seen["trim_leak_shape"] == "present" and seen["learned_opening_high"] == "absent"
+    evidence.save_look(odd, fresh, "before", "throttle_body", "varnish", 3)
+    assert present(odd, fresh)["look_throttle_clean"] == "absent"
+    evidence.save_look(odd, fresh, "before", "throttle_body", "", 0)
+    assert present(odd, fresh)["look_throttle_clean"] == "present"
+    evidence.save_key_on(odd, fresh, {"map_sensor": 93.0, "barometric_sensor": 101.2}, 101.1, 0)
+    assert present(odd, fresh)["key_on_one_off:map_sensor"] == "present"
+
+
+def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> None:
+    evidence.save_readings(odd, fresh, "before", "idle", idle_samples(A, EngineState(deposit_mm=0.1), 1), evidence.SetConditions(40.0), 0)
+    assert "learned_opening_high" not in present(odd, fresh)
+
+
+@pytest.mark.parametrize(
+    ("values", "conditions", "field"),
+    [
+        ({}, WARM, "rows"),
+        ({"idle_rpm": [None, None]}, WARM, "rows"),
+        ({"idle_rpm": [740.0, 99999.0]}, WARM, "idle_rpm.1"),
+        ({"idle_rpm": [740.0, None], "idle_map_kpa": [33.0, 33.0]}, WARM, "idle_rpm.1"),
+        ({"idle_rpm": [740.0], "idle_map_kpa": [-3.0]}, WARM, "idle_map_kpa.0"),
+        ({"idle_rpm": [740.0]}, evidence.SetConditions(300.0), "coolant_c"),
+        ({"idle_rpm": [740.0]}, evidence.SetConditions(90.0, None, ("jacuzzi",)), "load"),
+    ],
+)
+def test_impossible_readings_are_named_by_row(odd: Act, fresh: str, values: dict, conditions: evidence.SetConditions, field: str) -> None:  # type: ignore[type-arg]
+    with pytest.raises(Invalid) as fault:
+        evidence.save_readings(odd, fresh, "before", "idle", values, conditions, 0)
+    assert field in fault.value.fields
+
+
+def test_the_before_rule(odd: Act, fresh: str) -> None:
+    with pytest.raises(Refused, match="before set"):
+        prove.clear_codes(odd, fresh)
+    with pytest.raises(Refused, match="idle readings"):
+        stages.advance(odd, fresh, "intake")
+        stages.advance(odd, fresh, "evidence")
+    evidence.set_before_missing(odd, fresh, "towed in, does not run", 0)
+    prove.clear_codes(odd, fresh)
+    with pytest.raises(Refused, match="before set is closed"):
+        measured(odd, fresh, "before", EngineState())
+    with pytest.raises(Refused, match="not been started"):
+        measured(odd, fresh, "after", EngineState())
+
+
+def test_the_plan_stops_at_danger(odd: Act, fresh: str) -> None:
+    with pytest.raises(Invalid):
+        plan.save_plan(odd, fresh, [], [], 0)
+    with pytest.raises(Invalid):
+        plan.save_plan(odd, fresh, ["egr_valve"], [], 0)
+    evidence.save_look(odd, fresh, "before", "throttle_body", "coolant_residue", 2)
+    with pytest.raises(Refused, match="coolant"):
+        plan.save_plan(odd, fresh, ["throttle_body"], [], 0)
+    find_job(odd.db, fresh).vehicle.hazards = ["hybrid"]
+    with pytest.raises(Refused, match="qualified"):
+        plan.save_plan(odd, fresh, ["maf_sensor"], [], 0)
+
+
+def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
+    measured(odd, fresh, "before", EngineState())
+    evidence.save_look(odd, fresh, "before", "throttle_body", "varnish", 3)
+    document = plan.save_plan(odd, fresh, ["throttle_body", "maf_sensor"], ["hose_clamp"], 0).plans[0].document
+    spares, agents = sum(s["price"] for s in document["spares"]), sum(a["price"] for a in document["agents"])
+    assert document["price"] == pytest.approx(document["labour"] + document["proof_labour"] + spares + agents)
+    assert {s["id"] for s in document["spares"]} == {"throttle_seal", "hose_clamp"}, "grade 3 comes off the engine and gets its seal"
+    assert document["elapsed_minutes"] >= document["hands_minutes"]
+    assert document["parts"][0]["where"] == "off the engine"
+    with pytest.raises(Refused, match="newer version"):
+        plan.approve_plan(odd, fresh, 0, "the keeper")
+    with pytest.raises(Invalid):
+        plan.approve_plan(odd, fresh, 1, " ")
+
+
+def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -> None:
+    measured(odd, fresh, "before", EngineState())
+    to_work(odd, fresh, ["maf_sensor"])
+    steps = {s.document["key"]: s for s in find_job(odd.db, fresh).steps}
+    with pytest.raises(Refused, match="Not this step yet"):
+        work.tick(odd, fresh, steps["open:meter_out"].id, {})
+    with pytest.raises(Refused, match="caution"):
+        work.tick(odd, fresh, steps["secure"].id, {})
+    work.acknowledge(odd, fresh, "fire")
+    for key in ("secure", "ignition", "open:meter_out"):
+        work.tick(odd, fresh, steps[key].id, {})
+    assert {i.what for i in work.open_items(find_job(odd.db, fresh))} == {"Air meter connector", "Air meter screws", "Tape over the meter's opening"}
+    with pytest.raises(Invalid) as fault:
+        work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "3"})
+    assert set(fault.value.fields) == {"grade_before", "whole"}
+    work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"})
+    work.tick(odd, fresh, steps["maf_sensor:spray"].id, {})
+    with pytest.raises(Refused, match="Too early") as early:
+        work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0"})
+    assert early.value.override
+    with pytest.raises(Refused, match="Do not start"):
+        work.start_engine(odd, fresh)
+    work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0"}, "warm air, looked bone dry")
+    assert next(s for s in find_job(odd.db, fresh).steps if s.document["key"] == "maf_sensor:check").early_reason.startswith("warm air")
+
+
+def test_undo_takes_back_what_the_tick_did(odd: Act) -> None:
+    number = job_at(odd.db, "work")
+    last = [s for s in find_job(odd.db, number).steps if s.done_at][-1]
+    first = next(s for s in find_job(odd.db, number).steps if s.done_at)
+    with pytest.raises(Refused, match="last tick"):
+        work.untick(odd, number, first.id)
+    assert len(work.running_waits(find_job(odd.db, number), odd.now)) == 1
+    work.untick(odd, number, last.id)
+    assert work.running_waits(find_job(odd.db, number), odd.now) == []
+    step = work.current_step(find_job(odd.db, number))
+    assert step is not None and step.id == last.id
+
+
+def test_the_first_start_is_gated_and_only_a_foreman_overrides(odd: Act, maren: Act) -> None:
+    number = job_at(odd.db, "work")
+    with pytest.raises(Refused) as why:
+        work.start_engine(odd, number, "I am in a hurry")
+    assert any("Air meter connector" in r for r in why.value.reasons)
+    job = work.start_engine(maren, number, "test run with the spare meter fitted")
+    assert job.start_override and job.engine_started_at
+
+
+def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
+    number = job_at(odd.db, "prove")
+    for wrong in (("", "connector", "start"), ("x", "banana", "start"), ("x", "connector", "never")):
+        with pytest.raises(Invalid):
+            work.add_item(odd, number, *wrong)
+    work.add_item(odd, number, "Lamp on the strut", "tool inside", "road test")
+    with pytest.raises(Refused, match="Lamp"):
+        prove.save_road_test(odd, number, 5, "", "gone", 0)
+    item = work.open_items(find_job(odd.db, number))[0]
+    work.close_item(odd, number, item.id)
+    prove.save_road_test(odd, number, 5, "", "gone", 0)
+
+
+def test_pending_codes_wait_for_the_road_and_spoil_the_verdict(odd: Act) -> None:
+    number = job_at(odd.db, "prove")
+    with pytest.raises(Refused, match="Road test first"):
+        prove.read_pending(odd, number, "", 0)
+    prove.save_road_test(odd, number, 8, "", "there", 0)
+    prove.read_pending(odd, number, "p0506 pending", 0)
+    verdict = handover.verdict_of(find_job(odd.db, number))
+    assert verdict.word == "mixed" and len(verdict.against) == 2
+
+
+def test_a_job_that_goes_back_gets_a_second_round(odd: Act) -> None:
+    number = job_at(odd.db, "prove")
+    with pytest.raises(Invalid):
+        stages.go_back(odd, number, "plan", "")
+    with pytest.raises(Refused):
+        stages.go_back(odd, number, "handover", "forward is not back")
+    stages.go_back(odd, number, "plan", "idle still rough, meter next")
+    plan.save_plan(odd, number, ["maf_sensor"], [], 1)
+    plan.approve_plan(odd, number, 2, "the keeper")
+    before = len(find_job(odd.db, number).steps)
+    stages.advance(odd, number, "plan")
+    work.begin_work(odd, number, 18, 0.5, revision(find_job(odd.db, number), "work"))
+    job = find_job(odd.db, number)
+    assert len(job.steps) > before and job.engine_started_at is None
+    again = work.begin_work(odd, number, 18, 0.5, 0)
+    assert len(again.steps) == len(job.steps), "begun twice is begun once"
+
+
+def test_today_says_what_is_next(odd: Act) -> None:
+    standings = {s.job.stage: s for s in board(odd.db, odd.now)}
+    assert standings["prove"].do == "Drive the road test"
+    assert standings["work"].do == "Wait: air meter drying" and standings["work"].open_count == 3
+    assert standings["intake"].place == "evidence"
+    assert [s.urgency for s in board(odd.db, odd.now)] == sorted(s.urgency for s in board(odd.db, odd.now))
+
+
+def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
+    form = WorkshopForm("imperial", 80, 12, 15, 0.6, dict(DEFAULT_POLICY))
+    with pytest.raises(NotAllowed):
+        save_workshop(odd, form, 1)
+    assert save_workshop(maren, form, 1).system == "imperial"
+    with pytest.raises(Invalid) as fault:
+        save_workshop(maren, WorkshopForm("cubits", -1, 12, 15, 0.6, {**DEFAULT_POLICY, "C": "hope"}), 2)
+    assert set(fault.value.fields) == {"system", "hourly_rate", "school_C"}
+    assert maren.db.get_one(Workshop, 1).hourly_rate == 80
+
+
+def test_sign_in_takes_the_right_password_only(db: Session, odd: Act) -> None:
+    assert sign_in(db, "ODD ", "slipway-odd", odd.now)
+    assert sign_in(db, "odd", "slipway-pia", odd.now) is None
+    assert sign_in(db, "nobody", "slipway-odd", odd.now) is None

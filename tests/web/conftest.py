@@ -1,0 +1,59 @@
+"""The application through its ASGI client, signed in as one of the demo's people."""
+
+import re
+from collections.abc import Callable, Iterator
+
+import pytest
+from fastapi.testclient import TestClient
+from galene.store.models import Job
+from galene.web.app import create_app
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+HOST = "http://testserver"
+
+
+class Browser(TestClient):
+    """A client that sends what a browser sends with a form of our own pages."""
+
+    def submit(self, path: str, data: dict[str, object] | None = None, **more: object):  # type: ignore[no-untyped-def]
+        """Post a form with a token of its own, as a page would, and do not follow where it leads."""
+        token = {"once": f"token-{abs(hash((path, str(data)))):x}-{id(data):x}"}
+        return self.post(path, data={**token, **(data or {})}, headers={"origin": HOST}, follow_redirects=False, **more)  # type: ignore[arg-type]
+
+    def seen(self, path: str, after: str) -> str:
+        """The revision that the form with the text `after` shows."""
+        page = self.get(path).text
+        found = re.search(r'name="seen" value="(\d+)"', page[page.index(after) :])
+        assert found
+        return found[1]
+
+
+@pytest.fixture
+def visitor(engine: Engine) -> Iterator[Browser]:
+    """Nobody signed in."""
+    with Browser(create_app(engine), base_url=HOST, raise_server_exceptions=False) as client:
+        yield client
+
+
+@pytest.fixture
+def as_person(visitor: Browser) -> Callable[[str], Browser]:
+    def sign(name: str) -> Browser:
+        visitor.cookies.clear()
+        answer = visitor.submit("/sign-in", {"name": name, "password": f"slipway-{name}", "back": "/"})
+        assert answer.status_code == 303, answer.text
+        return visitor
+
+    return sign
+
+
+@pytest.fixture
+def web(as_person: Callable[[str], Browser]) -> Browser:
+    """The technician Odd."""
+    return as_person("odd")
+
+
+@pytest.fixture
+def numbers(db: Session) -> dict[str, str]:
+    """Job numbers of the demo by stage."""
+    return {j.stage: j.number for j in db.scalars(select(Job)).unique()}

@@ -1,0 +1,131 @@
+"""Every page answers, says what it must, and is built by the rules."""
+
+import io
+import re
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from galene.core.calculations import CALCULATIONS
+from galene.web.routes.worksheets import SHEETS
+from pypdf import PdfReader
+
+from tests.web.conftest import Browser
+
+ROOT = Path(__file__).resolve().parents[2]
+TEMPLATES = sorted((ROOT / "src/galene/web/templates").glob("*.html"))
+STAGES = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover")
+
+
+@pytest.mark.parametrize("system", ["metric", "imperial"])
+def test_every_page_of_every_job_answers(as_person: Callable[[str], Browser], numbers: dict[str, str], system: str) -> None:
+    web = as_person("maren")
+    settings = {"system": system, "hourly_rate": "72", "altitude": "12", "temperature": "14", "humidity": "68", "seen": "1"}
+    schools = {f"school_{k}": v for k, v in {"A": "made_for_them", "C": "label_factor", "E": "on_cloth", "F": "by_grade", "G": "new", "H": "by_part"}.items()}
+    units = {"altitude_unit": "m", "temperature_unit": "degC"}
+    assert web.submit("/reference", {**settings, **schools, **units}).status_code == 303
+    pages = ["/", "/jobs/new", "/jobs/new?plate=qn", "/jobs/new?add=1&plate=ZZ9", "/vehicles", "/vehicles/QN114", "/worksheets", "/reference", "/reference/families/A"]
+    pages += [f"/jobs/{n}/{s}" for n in numbers.values() for s in (*STAGES, "trace", "report")]
+    pages += [f"/worksheets/{name}" for name in SHEETS]
+    for page in pages:
+        answer = web.get(page)
+        assert answer.status_code == 200, f"{page}: {answer.text[:300]}"
+        assert "<h1" in answer.text, page
+    assert ("inHg" in web.get(f"/jobs/{numbers['prove']}/prove").text) and web.get("/jobs/new").status_code == 200
+
+
+def test_nobody_sees_anything_without_signing_in(visitor: Browser, numbers: dict[str, str]) -> None:
+    for page in ("/", f"/jobs/{numbers['work']}/work", "/vehicles", "/reference", f"/jobs/{numbers['handover']}/report.pdf"):
+        answer = visitor.get(page, follow_redirects=False)
+        assert answer.status_code == 303 and answer.headers["location"].startswith(f"/sign-in?back={page}"), page
+    assert visitor.submit(f"/jobs/{numbers['work']}/tap", {"evidence": "rough_idle"}).status_code == 303
+    assert "do not fit" in visitor.submit("/sign-in", {"name": "odd", "password": "wrong"}).text
+
+
+def test_signing_in_leads_back_but_never_off_the_site(visitor: Browser) -> None:
+    for back, wanted in (("/vehicles", "/vehicles"), ("https://elsewhere.example/", "/"), ("//elsewhere.example", "/")):
+        answer = visitor.submit("/sign-in", {"name": "odd", "password": "slipway-odd", "back": back})
+        assert answer.headers["location"] == wanted
+    cookie = answer.headers["set-cookie"]
+    assert "HttpOnly" in cookie and "SameSite=lax" in cookie
+
+
+def test_signing_out_ends_the_session_on_the_server(web: Browser) -> None:
+    kept = dict(web.cookies)
+    web.submit("/sign-out")
+    web.cookies.update(kept)
+    assert web.get("/", follow_redirects=False).status_code == 303
+
+
+def test_the_report_prints_as_one_readable_pdf(web: Browser, numbers: dict[str, str]) -> None:
+    answer = web.get(f"/jobs/{numbers['handover']}/report.pdf")
+    assert answer.headers["content-type"] == "application/pdf"
+    text = " ".join(p.extract_text() for p in PdfReader(io.BytesIO(answer.content)).pages)
+    for wanted in ("QN-114", "Proven better", "Deposit round the throttle plate", "Maren Tolk", "Next look at", "Throttle opening at idle"):
+        assert wanted in " ".join(text.split()), wanted
+
+
+def test_a_finished_job_offers_no_change(web: Browser, numbers: dict[str, str]) -> None:
+    page = web.get(f"/jobs/{numbers['handover']}/handover").text
+    assert "read-only" in page and "Open this job again" in page
+    assert "Sign and finish" not in page
+    answer = web.submit(f"/jobs/{numbers['handover']}/items", {"what": "plug", "kind": "connector"})
+    assert answer.status_code == 409 and "finished" in answer.text
+
+
+def test_the_refused_start_lists_what_is_open(as_person: Callable[[str], Browser], numbers: dict[str, str]) -> None:
+    path = f"/jobs/{numbers['work']}/start"
+    refused = as_person("odd").submit(path)
+    assert refused.status_code == 409 and "Air meter connector" in refused.text and "Air meter drying" in refused.text
+    assert "override_reason" not in refused.text, "a technician is not offered the override"
+    offered = as_person("maren").submit(path)
+    assert offered.status_code == 409 and "override_reason" in offered.text
+
+
+def test_worksheets_answer_each_figure(web: Browser) -> None:
+    assert set(SHEETS) == set(CALCULATIONS)
+    fields = {"bore_mm": "58", "closed_angle_deg": "6", "idle_air_g_s": "2.6", "intake_kpa": "100.2", "intake_c": "24", "manifold_kpa": "33"}
+    fields |= {"discharge_coefficient": "0.82", "deposit_mm": "0.04", "deposit_tolerance_mm": "0"}
+    good = web.submit("/worksheets/idle-gap", fields)
+    assert "0.84" in good.text and "<svg" in good.text and "<html" not in good.text
+    inches = web.submit("/worksheets/idle-gap", {**fields, "bore_mm": "2.28346", "bore_mm_unit": "in"})
+    assert "0.84" in inches.text
+    bad = web.submit("/worksheets/idle-gap", {**fields, "manifold_kpa": "120"})
+    assert "manifold_kpa" in bad.text and "as air must flow inward" in bad.text and "<svg" not in bad.text
+    assert "a figure" in web.submit("/worksheets/idle-gap", {**fields, "bore_mm": ""}).text
+
+
+def test_the_tick_answers_with_card_and_strip(as_person: Callable[[str], Browser], numbers: dict[str, str]) -> None:
+    web, number = as_person("odd"), numbers["work"]
+    page = web.get(f"/jobs/{number}/work").text
+    path = re.search(r'hx-post="(/jobs/[^"]+/tick)"', page)
+    assert path
+    early = web.submit(path[1], {"record:grade_after": "0"})
+    assert early.status_code == 409 and "Too early" in early.text
+    htmx = {"origin": "http://testserver", "hx-request": "true"}
+    part = web.post(path[1], data={"record:grade_after": "0", "early_reason": "warm air used"}, headers=htmx)
+    assert part.status_code == 200 and "<html" not in part.text
+    assert 'id="card"' in part.text and 'hx-swap-oob="true"' in part.text and "Refit the air meter" in part.text
+
+
+def test_no_template_escapes_the_policy_or_the_one_place_for_texts() -> None:
+    bare: list[str] = []
+    for path in TEMPLATES:
+        source = path.read_text()
+        assert not re.search(r"<script(?![^>]*\bsrc=)|\son\w+=|\sstyle=|javascript:|\|\s*safe", source), f"{path.name}: inline script, style or unescaped text"
+        if path.name == "_airpath.html":
+            source = re.sub(r"<defs>.*?</defs>", "", source, flags=re.S)
+        plain = re.sub(r"\{#.*?#\}|\{%.*?%\}|\{\{.*?\}\}", " ", source, flags=re.S)
+        for words in re.findall(r">([^<>]+)<", plain):
+            if re.search(r"[A-Za-z]{3,}", words) and '="' not in words:
+                bare.append(f"{path.name}: {words.strip()[:50]}")
+    assert bare == []
+
+
+def test_the_built_stylesheet_is_current() -> None:
+    code = "import sys; sys.path.insert(0, 'scripts'); import stamp_stylesheet as s; print(s.fingerprint())"
+    wanted = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout.strip()
+    first_line = (ROOT / "src/galene/web/static/app.css").read_text().split("\n", 1)[0]
+    assert wanted in first_line, "run: npm ci && npm run build"
