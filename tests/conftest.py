@@ -8,13 +8,14 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
 from galene.demo.world import load
 from galene.jobs.act import Act
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
 from galene.store.models import Person
-from sqlalchemy import Engine, select
-from sqlalchemy.orm import Session
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 COUNT = itertools.count()

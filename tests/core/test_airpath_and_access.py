@@ -4,14 +4,15 @@ import itertools
 from dataclasses import replace
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from galene.core.access import minutes_of, operations_for, scope
 from galene.core.airpath import Operation, Part, Pipe, Tap, faults_of, graph
 from galene.core.errors import InputError
 from galene.exchange.cases import scope_of
 from galene.knowledge.families import FAMILIES
 from galene.web.drawings.airpath import BODY, picture_of
-from hypothesis import given
-from hypothesis import strategies as st
 
 A = FAMILIES["A"]
 REACHABLE = sorted({p for o in A.operations for p in o.reaches})

@@ -3,6 +3,9 @@
 import math
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from galene.core.airflow import ExpectedAirflowInput, TrimPoint, TrimSplitInput, expected_airflow, trim_split
 from galene.core.calculations import CALCULATIONS, as_plain
 from galene.core.drying import DryingTimeInput, drying_time
@@ -10,8 +13,6 @@ from galene.core.errors import InputError
 from galene.core.flow import CRITICAL_RATIO, PSI_MAX, orifice_area_mm2, psi
 from galene.core.pressures import IsaPressureInput, KeyOnInput, PressureReading, isa_pressure, key_on_agreement
 from galene.core.throttle import IdleGapInput, idle_gap, plate_open_area_mm2
-from hypothesis import given
-from hypothesis import strategies as st
 
 CLOSE = 0.003
 
@@ -222,7 +223,12 @@ def test_damp_air_slows_only_water() -> None:
     assert drying_time(DryingTimeInput(10, 20, "water", None, 0.75)).factor == pytest.approx(2.0)
     with_humidity = drying_time(DryingTimeInput(10, 20, "alkane", None, 0.75))
     assert with_humidity.factor == pytest.approx(1.0)
-    for wrong in (DryingTimeInput(10, 20, "water", None, 1.0), DryingTimeInput(10, 20, "petrol"), DryingTimeInput(10, 20), DryingTimeInput(0, 20, "water")):
+    for wrong in (
+        DryingTimeInput(10, 20, "water", None, 1.0),
+        DryingTimeInput(10, 20, "petrol"),
+        DryingTimeInput(10, 20),
+        DryingTimeInput(0, 20, "water"),
+    ):
         with pytest.raises(InputError):
             drying_time(wrong)
 

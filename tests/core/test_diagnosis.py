@@ -4,6 +4,9 @@ import itertools
 import math
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from galene.core.diagnosis.assess import assess
 from galene.core.diagnosis.records import Case, Cause, EngineOutline, Evidence, KnowledgeBase, Observation
 from galene.core.errors import InputError
@@ -11,8 +14,6 @@ from galene.exchange.cases import assess_case
 from galene.knowledge.base import KNOWLEDGE, case_from, code_evidence
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, OUTLINES
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 
 def a_case(codes: tuple[str, ...] = (), duty: tuple[str, ...] = (), km: float | None = None, **evidence: str | float) -> dict:  # type: ignore[type-arg]
@@ -107,15 +108,24 @@ def test_a_reading_that_says_nothing_changes_nothing() -> None:
 @pytest.mark.parametrize(
     ("case", "wanted"),
     [
-        (a_case(("P0506",), km=130000, rough_idle="present", stalls_coming_to_stop="present", learned_opening_high="present"), "throttle_deposit"),
+        (
+            a_case(("P0506",), km=130000, rough_idle="present", stalls_coming_to_stop="present", learned_opening_high="present"),
+            "throttle_deposit",
+        ),
         (a_case(("P0171",), trim_leak_shape="present", hunting_idle="present"), "unmetered_air_leak"),
         (a_case(("P0171",), trim_meter_shape="present", oiled_filter_fitted="present"), "maf_oil_film"),
         (a_case(("P0101",), ("dusty_use",), trim_meter_shape="present", look_maf_clean="absent"), "maf_dust"),
-        (a_case(("P0507",), high_idle="present", battery_was_disconnected="present", look_throttle_clean="present"), "idle_adaptation_lost"),
+        (
+            a_case(("P0507",), high_idle="present", battery_was_disconnected="present", look_throttle_clean="present"),
+            "idle_adaptation_lost",
+        ),
         (a_case(delayed_pedal_response="present", plate_sticks="present", codes=()), "throttle_sticking"),
         (a_case(**{"key_on_one_off:map_sensor": "present", "soot_on_map_sensor": "absent"}), "map_failed"),
         (a_case(filter_light_blocked="present", low_power_all_range="present"), "filter_restricted"),
-        (a_case(("P0300",), code_misfire="present", rough_idle="present", look_throttle_clean="present", trim_leak_shape="absent"), "ignition_or_fuel_fault"),
+        (
+            a_case(("P0300",), code_misfire="present", rough_idle="present", look_throttle_clean="present", trim_leak_shape="absent"),
+            "ignition_or_fuel_fault",
+        ),
         (a_case(("P0133",), oxygen_response_slow="present"), "oxygen_sensor_fouled"),
         (a_case(("P0133",), oxygen_response_flat="present"), "oxygen_sensor_failed"),
     ],
@@ -127,7 +137,9 @@ def test_bearing_of_evidence_on_family_a(case: dict, wanted: str) -> None:  # ty
 def test_contrary_evidence_changes_the_order() -> None:
     suspect = a_case(("P0506",), rough_idle="present", stalls_coming_to_stop="present")
     assert first(suspect) == "throttle_deposit"
-    cleared = a_case(("P0506",), rough_idle="present", stalls_coming_to_stop="present", look_throttle_clean="present", trim_leak_shape="present")
+    cleared = a_case(
+        ("P0506",), rough_idle="present", stalls_coming_to_stop="present", look_throttle_clean="present", trim_leak_shape="present"
+    )
     assert first(cleared) == "unmetered_air_leak"
 
 

@@ -3,6 +3,9 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from galene.core.errors import InputError
 from galene.core.must_go_back import OpenItem, RunningWait, blockers, worst_first
 from galene.core.next_visit import next_visit
@@ -13,20 +16,21 @@ from galene.knowledge.families import FAMILIES
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import relearn_for
 from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 A = FAMILIES["A"]
 REACHABLE = sorted({p for o in A.operations for p in o.reaches})
 NOW = datetime(2026, 11, 24, 9, tzinfo=UTC)
 
 
-def compiled(*parts: PartPlan, air: Air = Air(18), **policy: str) -> tuple[Step, ...]:  # noqa: B008
+def compiled(*parts: PartPlan, air: Air = Air(18), **policy: str) -> tuple[Step, ...]:
     return compile_steps(A, parts, PROCEDURES, Policy({**DEFAULT_POLICY, **policy}), air, CLOSING)
 
 
 PLANS = st.lists(
-    st.builds(PartPlan, st.sampled_from(REACHABLE), st.sampled_from([None, 0, 1, 2, 3, 4]), st.booleans()), min_size=1, max_size=5, unique_by=lambda p: p.part
+    st.builds(PartPlan, st.sampled_from(REACHABLE), st.sampled_from([None, 0, 1, 2, 3, 4]), st.booleans()),
+    min_size=1,
+    max_size=5,
+    unique_by=lambda p: p.part,
 )
 POLICIES = st.fixed_dictionaries({s.letter: st.sampled_from([c for c, _ in s.choices]) for s in SCHOOLS})
 
@@ -54,7 +58,11 @@ def test_every_procedure_holds_the_rules(plans: list[PartPlan], policy: dict[str
     assert set(opened) == closed, "everything that is opened is closed"
     for plan in plans:
         wet = next((s.wait_name for s in steps if s.part == plan.part and s.phase == "clean" and s.wait_name), None)
-        shut = [s for s in steps if s.key.startswith("close:") and plan.part in next(o for o in A.operations if s.key == f"close:{o.id}").reaches]
+        shut = [
+            s
+            for s in steps
+            if s.key.startswith("close:") and plan.part in next(o for o in A.operations if s.key == f"close:{o.id}").reaches
+        ]
         for step in shut:
             assert wet is None or wet in step.after_waits, f"{plan.part} is shut while wet"
     assert steps[-1].key == "walk"

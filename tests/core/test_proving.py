@@ -3,11 +3,12 @@
 from dataclasses import replace
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from galene.core.errors import InputError
 from galene.core.proving import BeforeAfterInput, BothConditions, Conditions, MetricValue, before_after
 from galene.core.statistics import fit_line, t_quantile, welch
-from hypothesis import given
-from hypothesis import strategies as st
 
 SAME = Conditions(740, 90, 20, [], [])
 THROTTLE = "learned_throttle_percent"

@@ -1,14 +1,15 @@
 """What people type: units, numbers, trouble codes, pasted rows."""
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from galene.core.codes import read_codes
 from galene.core.errors import InputError
 from galene.core.units import QUANTITIES, convert, parse_number, parse_quantity, shown, with_contract_units
 from galene.exchange.rows import Column, parse_rows
 from galene.knowledge.codes import GROUPS, KNOWN, code_meaning
 from galene.knowledge.evidence import EVIDENCE
-from hypothesis import given
-from hypothesis import strategies as st
 
 PRESSURE = QUANTITIES["pressure"]
 
@@ -41,7 +42,8 @@ def test_every_unit_goes_there_and_back(quantity_id: str, value: float, data: st
 
 
 @pytest.mark.parametrize(
-    ("typed", "wanted"), [("33,1", 33.1), (" 33.1 kPa", 33.1), ("0.331 bar", 33.1), ("331 mbar", 33.1), ("\u22125", -5.0), ("29,92 INHG", 101.32)]
+    ("typed", "wanted"),
+    [("33,1", 33.1), (" 33.1 kPa", 33.1), ("0.331 bar", 33.1), ("331 mbar", 33.1), ("\u22125", -5.0), ("29,92 INHG", 101.32)],
 )
 def test_quantities_as_typed(typed: str, wanted: float) -> None:
     assert parse_quantity("map_kpa", typed, PRESSURE, "kPa") == pytest.approx(wanted, rel=2e-4)
@@ -100,7 +102,9 @@ def test_what_looks_like_a_code_but_can_not_be_one_is_said() -> None:
     assert read_codes("P9999 and P017 and P0171").not_understood == ("P9999", "P017")
 
 
-@given(st.lists(st.sampled_from(sorted(KNOWN)), min_size=1, max_size=6, unique=True), st.sampled_from([" ", ",", ";", "\n", "\t", " / ", ""]))
+@given(
+    st.lists(st.sampled_from(sorted(KNOWN)), min_size=1, max_size=6, unique=True), st.sampled_from([" ", ",", ";", "\n", "\t", " / ", ""])
+)
 def test_a_list_of_codes_survives_any_separator_and_case(codes: list[str], separator: str) -> None:
     assert [c.code for c in read_codes(separator.join(codes)).codes] == codes
     assert [c.code for c in read_codes(separator.join(codes).lower()).codes] == codes

@@ -4,15 +4,15 @@ import threading
 from datetime import UTC, datetime
 
 import pytest
+from sqlalchemy import Engine, func, select, text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
 from galene.jobs import intake, work
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
 from galene.jobs.handover import reopen, sign
 from galene.store.models import MustGoBack, Person, StepRow, Trace
-from sqlalchemy import Engine, func, select, text
-from sqlalchemy.exc import DBAPIError
-from sqlalchemy.orm import Session
-
 from tests.conftest import person
 
 ARRIVING = WORKING = PROVING = FINISHED = ""
@@ -160,7 +160,14 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
         thread.join()
     assert sorted(fresh) == [False, True]
     db.expire_all()
-    assert db.scalar(select(func.count()).select_from(Trace).where(Trace.action == "step_done", Trace.detail["step"].astext == step.document["key"], Trace.job_id == job.id)) == 1
+    assert (
+        db.scalar(
+            select(func.count())
+            .select_from(Trace)
+            .where(Trace.action == "step_done", Trace.detail["step"].astext == step.document["key"], Trace.job_id == job.id)
+        )
+        == 1
+    )
 
 
 def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:

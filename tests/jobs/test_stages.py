@@ -3,6 +3,9 @@
 from datetime import timedelta
 
 import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
 from galene.demo.engine import EngineState, idle_samples, trim_samples
 from galene.jobs import diagnosis, evidence, handover, intake, plan, prove, stages, work
 from galene.jobs.act import Act, find_job, revision
@@ -12,8 +15,6 @@ from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import DEFAULT_POLICY
 from galene.store.models import Job, Workshop
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 A = FAMILIES["A"]
 WARM = evidence.SetConditions(90.0, 20.0)
@@ -28,12 +29,16 @@ def fresh(odd: Act) -> str:
     """A new job of a new vehicle with its intake done."""
     vehicle = intake.add_vehicle(odd, intake.NewVehicle("TS-900", "Brinewell", "Testbed", "2019", "A", "the shed"))
     job = intake.open_job(odd, vehicle, "shakes at the lights")
-    intake.save_intake(odd, job.number, intake.IntakeForm("shakes at the lights", distance_km=120000, bulletins_source="list", bulletins_outcome="none"), 0)
+    intake.save_intake(
+        odd, job.number, intake.IntakeForm("shakes at the lights", distance_km=120000, bulletins_source="list", bulletins_outcome="none"), 0
+    )
     return job.number
 
 
 def measured(act: Act, number: str, phase: str, state: EngineState, rpm: float = 740, seed: int = 1) -> None:
-    evidence.save_readings(act, number, phase, "idle", idle_samples(A, state, seed, rpm), WARM, revision(find_job(act.db, number), f"readings_{phase}_idle"))
+    evidence.save_readings(
+        act, number, phase, "idle", idle_samples(A, state, seed, rpm), WARM, revision(find_job(act.db, number), f"readings_{phase}_idle")
+    )
 
 
 def present(act: Act, number: str) -> dict[str, str]:
@@ -233,7 +238,11 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
     work.acknowledge(odd, fresh, "fire")
     for key in ("secure", "ignition", "open:meter_out"):
         work.tick(odd, fresh, steps[key].id, {})
-    assert {i.what for i in work.open_items(find_job(odd.db, fresh))} == {"Air meter connector", "Air meter screws", "Tape over the meter's opening"}
+    assert {i.what for i in work.open_items(find_job(odd.db, fresh))} == {
+        "Air meter connector",
+        "Air meter screws",
+        "Tape over the meter's opening",
+    }
     with pytest.raises(Invalid) as fault:
         work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "3"})
     assert set(fault.value.fields) == {"grade_before", "whole"}

@@ -5,10 +5,11 @@ from collections.abc import Callable, Iterator
 
 import pytest
 from fastapi.testclient import TestClient
-from galene.store.models import Job
-from galene.web.app import create_app
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
+
+from galene.store.models import Job
+from galene.web.app import create_app
 
 HOST = "http://testserver"
 

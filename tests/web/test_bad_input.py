@@ -5,15 +5,15 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
 from galene.jobs.act import find_job
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, Trace, WriteOnce
 from galene.web.app import create_app
 from galene.web.security import MAX_BODY
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-
 from tests.web.conftest import HOST, Browser
 
 HTML = '<script>alert("x")</script><img src=x onerror=alert(1)>'
@@ -28,10 +28,19 @@ def test_headers_on_every_answer(web: Browser) -> None:
 
 
 @pytest.mark.parametrize(
-    "headers", [{"origin": "https://elsewhere.example"}, {"origin": "null"}, {"sec-fetch-site": "cross-site"}, {}, {"origin": "http://testserver.example"}]
+    "headers",
+    [
+        {"origin": "https://elsewhere.example"},
+        {"origin": "null"},
+        {"sec-fetch-site": "cross-site"},
+        {},
+        {"origin": "http://testserver.example"},
+    ],
 )
 def test_no_other_site_writes_with_our_cookie(web: Browser, numbers: dict[str, str], headers: dict[str, str]) -> None:
-    answer = web.post(f"/jobs/{numbers['intake']}/tap", data={"evidence": "high_idle", "was": "unknown", "state": "present"}, headers=headers)
+    answer = web.post(
+        f"/jobs/{numbers['intake']}/tap", data={"evidence": "high_idle", "was": "unknown", "state": "present"}, headers=headers
+    )
     assert answer.status_code == 403 and "another site" in answer.text
 
 
@@ -51,14 +60,29 @@ def test_a_huge_body_is_refused_before_it_is_read(web: Browser, numbers: dict[st
 def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers: dict[str, str]) -> None:
     number = numbers["intake"]
     seen = web.seen(f"/jobs/{number}/intake", 'id="saved"')
-    saved = {"complaint": HTML, "recent_work": HTML, "bulletins_source": HTML, "bulletins_outcome": HTML, "distance": "114800", "seen": seen}
+    saved = {
+        "complaint": HTML,
+        "recent_work": HTML,
+        "bulletins_source": HTML,
+        "bulletins_outcome": HTML,
+        "distance": "114800",
+        "seen": seen,
+    }
     assert web.submit(f"/jobs/{number}/intake", saved).status_code == 303
     web.submit(f"/jobs/{number}/looks", {"part": "throttle_body", "grade": "2", "deposit": "soot", "note": HTML})
     web.submit(f"/jobs/{number}/items", {"what": HTML, "kind": "connector", "before": "start"})
     web.submit(f"/jobs/{number}/before-missing", {"before_missing": HTML, "seen": "0"})
-    web.submit("/jobs/new", {"new": "1", "plate": "HT-1", "maker": HTML[:100], "model": HTML[:100], "keeper": HTML[:100], "family": "A", "complaint": HTML})
+    web.submit(
+        "/jobs/new",
+        {"new": "1", "plate": "HT-1", "maker": HTML[:100], "model": HTML[:100], "keeper": HTML[:100], "family": "A", "complaint": HTML},
+    )
     assert find_job(db, number).complaint == HTML
-    for page in ("/", "/vehicles", "/vehicles/HT1", *(f"/jobs/{number}/{s}" for s in ("intake", "evidence", "plan", "trace", "handover", "report"))):
+    for page in (
+        "/",
+        "/vehicles",
+        "/vehicles/HT1",
+        *(f"/jobs/{number}/{s}" for s in ("intake", "evidence", "plan", "trace", "handover", "report")),
+    ):
         text = web.get(page).text
         assert "<script>alert" not in text and "<img src=x" not in text, page
     preview = web.submit(f"/jobs/{number}/codes/preview", {"codes": "P12" + HTML})
@@ -112,7 +136,9 @@ def test_a_form_sent_twice_opens_one_job(web: Browser, db: Session) -> None:
     assert db.scalar(select(func.count()).select_from(Job)) == (before or 0) + 1
 
 
-def test_a_stale_tab_is_told_who_was_faster_and_keeps_its_words(as_person: Callable[[str], Browser], db: Session, numbers: dict[str, str]) -> None:
+def test_a_stale_tab_is_told_who_was_faster_and_keeps_its_words(
+    as_person: Callable[[str], Browser], db: Session, numbers: dict[str, str]
+) -> None:
     path = f"/jobs/{numbers['intake']}/intake"
     web = as_person("pia")
     seen = web.seen(path, 'id="saved"')
@@ -124,7 +150,9 @@ def test_a_stale_tab_is_told_who_was_faster_and_keeps_its_words(as_person: Calla
     assert find_job(db, numbers["intake"]).recent_work == "from Pia"
 
 
-@pytest.mark.parametrize("path", ["/jobs/99-0001/work", "/vehicles/NOPE", "/worksheets/horoscope", "/reference/families/Q", "/nowhere", "/static/nothing.css"])
+@pytest.mark.parametrize(
+    "path", ["/jobs/99-0001/work", "/vehicles/NOPE", "/worksheets/horoscope", "/reference/families/Q", "/nowhere", "/static/nothing.css"]
+)
 def test_what_is_not_there_is_said(web: Browser, path: str) -> None:
     answer = web.get(path)
     assert answer.status_code == 404 and "Traceback" not in answer.text
@@ -187,7 +215,9 @@ def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathF
         cluster.stop()
 
 
-def test_a_fault_in_mid_write_leaves_nothing_half(web: Browser, db: Session, numbers: dict[str, str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_fault_in_mid_write_leaves_nothing_half(
+    web: Browser, db: Session, numbers: dict[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     from galene.jobs import plan
 
     web.submit(f"/jobs/{numbers['intake']}/before-missing", {"before_missing": "towed in", "seen": "0"})
@@ -210,11 +240,20 @@ def test_the_api_needs_no_cookie_and_names_what_is_wrong(visitor: Browser) -> No
     assert good.json()["pressure_kpa"] == pytest.approx(93.869, rel=1e-4)
     feet = visitor.post("/api/v1/calculations/isa-pressure", json={"altitude_m": "2100 ft"})
     assert feet.json()["pressure_kpa"] == pytest.approx(93.87, rel=1e-3)
-    for body, field in (({"altitude_m": 99999}, "altitude_m"), ({}, "altitude_m"), ({"altitude_m": "high"}, "altitude_m"), ({"altitude_m": 1, "x": 2}, "x"), ([], "(input)")):
+    for body, field in (
+        ({"altitude_m": 99999}, "altitude_m"),
+        ({}, "altitude_m"),
+        ({"altitude_m": "high"}, "altitude_m"),
+        ({"altitude_m": 1, "x": 2}, "x"),
+        ([], "(input)"),
+    ):
         answer = visitor.post("/api/v1/calculations/isa-pressure", json=body)
         assert answer.status_code == 422 and answer.json()["field"] == field and answer.json()["allowed"]
     assert visitor.post("/api/v1/calculations/horoscope", json={}).status_code == 404
-    assert visitor.post("/api/v1/calculations/isa-pressure", content=b"{not json", headers={"content-type": "application/json"}).status_code == 422
+    assert (
+        visitor.post("/api/v1/calculations/isa-pressure", content=b"{not json", headers={"content-type": "application/json"}).status_code
+        == 422
+    )
     ranking = visitor.post("/api/v1/assessments", json={"engine": {"family": "A"}, "evidence": {"rough_idle": "present"}})
     assert ranking.status_code == 200 and {"causes", "root_causes", "next_checks", "repair_order", "refer_on"} <= set(ranking.json())
     assert visitor.post("/api/v1/assessments", json={"engine": {"family": "A"}, "evidence": {"wobble": "present"}}).status_code == 422

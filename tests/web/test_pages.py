@@ -8,10 +8,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from galene.core.calculations import CALCULATIONS
-from galene.web.routes.worksheets import SHEETS
 from pypdf import PdfReader
 
+from galene.core.calculations import CALCULATIONS
+from galene.web.routes.worksheets import SHEETS
 from tests.web.conftest import Browser
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -23,10 +23,23 @@ STAGES = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover"
 def test_every_page_of_every_job_answers(as_person: Callable[[str], Browser], numbers: dict[str, str], system: str) -> None:
     web = as_person("maren")
     settings = {"system": system, "hourly_rate": "72", "altitude": "12", "temperature": "14", "humidity": "68", "seen": "1"}
-    schools = {f"school_{k}": v for k, v in {"A": "made_for_them", "C": "label_factor", "E": "on_cloth", "F": "by_grade", "G": "new", "H": "by_part"}.items()}
+    schools = {
+        f"school_{k}": v
+        for k, v in {"A": "made_for_them", "C": "label_factor", "E": "on_cloth", "F": "by_grade", "G": "new", "H": "by_part"}.items()
+    }
     units = {"altitude_unit": "m", "temperature_unit": "degC"}
     assert web.submit("/reference", {**settings, **schools, **units}).status_code == 303
-    pages = ["/", "/jobs/new", "/jobs/new?plate=qn", "/jobs/new?add=1&plate=ZZ9", "/vehicles", "/vehicles/QN114", "/worksheets", "/reference", "/reference/families/A"]
+    pages = [
+        "/",
+        "/jobs/new",
+        "/jobs/new?plate=qn",
+        "/jobs/new?add=1&plate=ZZ9",
+        "/vehicles",
+        "/vehicles/QN114",
+        "/worksheets",
+        "/reference",
+        "/reference/families/A",
+    ]
     pages += [f"/jobs/{n}/{s}" for n in numbers.values() for s in (*STAGES, "trace", "report")]
     pages += [f"/worksheets/{name}" for name in SHEETS]
     for page in pages:
@@ -86,7 +99,14 @@ def test_the_refused_start_lists_what_is_open(as_person: Callable[[str], Browser
 
 def test_worksheets_answer_each_figure(web: Browser) -> None:
     assert set(SHEETS) == set(CALCULATIONS)
-    fields = {"bore_mm": "58", "closed_angle_deg": "6", "idle_air_g_s": "2.6", "intake_kpa": "100.2", "intake_c": "24", "manifold_kpa": "33"}
+    fields = {
+        "bore_mm": "58",
+        "closed_angle_deg": "6",
+        "idle_air_g_s": "2.6",
+        "intake_kpa": "100.2",
+        "intake_c": "24",
+        "manifold_kpa": "33",
+    }
     fields |= {"discharge_coefficient": "0.82", "deposit_mm": "0.04", "deposit_tolerance_mm": "0"}
     good = web.submit("/worksheets/idle-gap", fields)
     assert "0.84" in good.text and "<svg" in good.text and "<html" not in good.text
@@ -114,7 +134,9 @@ def test_no_template_escapes_the_policy_or_the_one_place_for_texts() -> None:
     bare: list[str] = []
     for path in TEMPLATES:
         source = path.read_text()
-        assert not re.search(r"<script(?![^>]*\bsrc=)|\son\w+=|\sstyle=|javascript:|\|\s*safe", source), f"{path.name}: inline script, style or unescaped text"
+        assert not re.search(r"<script(?![^>]*\bsrc=)|\son\w+=|\sstyle=|javascript:|\|\s*safe", source), (
+            f"{path.name}: inline script, style or unescaped text"
+        )
         if path.name == "_airpath.html":
             source = re.sub(r"<defs>.*?</defs>", "", source, flags=re.S)
         plain = re.sub(r"\{#.*?#\}|\{%.*?%\}|\{\{.*?\}\}", " ", source, flags=re.S)
