@@ -97,7 +97,7 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
     step = row.document
     _ready(act, job, row, early_reason)
     kept = _records(act, job, step, records)
-    row.records, row.done_at, row.done_by_id, row.early_reason = kept, act.now, act.person.id, early_reason.strip()
+    row.records, row.done_at, row.done_by, row.early_reason = kept, act.now, act.person, early_reason.strip()
     for item in step["opens"]:
         act.db.add(
             MustGoBack(job_id=job.id, key=item["key"], what=item["what"], kind=item["kind"], part=item["part"], count=item["count"],
@@ -190,7 +190,7 @@ def untick(act: Act, number: str, step_id: int) -> Job:
     for wait in job.waits:
         if wait.name == step["wait_name"] and wait.started_at == row.done_at:
             act.db.delete(wait)
-    row.done_at = row.done_by_id = None
+    row.done_at = row.done_by = None
     row.records, row.early_reason = {}, ""
     act.trace(job, "step_undone", step=step["key"])
     act.db.flush()

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -144,10 +145,15 @@ async def _refuse(scope: Scope, receive: Receive, send: Send, status: int, line:
     await _problem(Request(scope, receive), status, titles[status], [line])(scope, receive, send)
 
 
-def create_app(engine: Engine) -> FastAPI:
-    """The application on a database."""
+def server_clock() -> datetime:
+    """The moment, with its zone."""
+    return datetime.now(UTC)
+
+
+def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock) -> FastAPI:
+    """The application on a database; every time on its pages and in its records comes from `clock`."""
     app = FastAPI(title="Galene", version="1", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json")
-    app.state.engine, app.state.sessions = engine, make_sessions(engine)
+    app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
     for kind, handler in _handlers().items():
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)

@@ -3,7 +3,7 @@
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
@@ -30,7 +30,7 @@ class Visit:
 
     def __init__(self, request: Request, db: Session, row: WebSession, shop: Workshop) -> None:
         self.request, self.db, self.session, self.shop = request, db, row, shop
-        self.now = datetime.now(UTC)
+        self.now: datetime = request.app.state.clock()
         self.person: Person = row.person
 
     @contextmanager
@@ -95,7 +95,7 @@ def open_visit(request: Request) -> Iterator[Visit]:
     """Dependency: the visit of a signed-in person, else the sign-in page."""
     with request.app.state.sessions() as db:
         secret = request.cookies.get(COOKIE, "")
-        row = session_of(db, secret, datetime.now(UTC)) if secret else None
+        row = session_of(db, secret, request.app.state.clock()) if secret else None
         if row is None:
             back = request.url.path if request.method == "GET" else request.headers.get("referer", "/")
             raise SignInFirst(back)

@@ -1,6 +1,5 @@
 """Signing in and out, and how this browser shows pages."""
 
-from datetime import UTC, datetime
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -37,7 +36,7 @@ def show(request: Request, back: str = "/") -> HTMLResponse:
 def enter(request: Request, data: Any = Depends(_form)) -> Response:
     name, password, back = (str(data.get(k, "")) for k in ("name", "password", "back"))
     with request.app.state.sessions() as db:
-        secret = sign_in(db, name, password, datetime.now(UTC)) if "\x00" not in name + password else None
+        secret = sign_in(db, name, password, request.app.state.clock()) if "\x00" not in name + password else None
         db.commit()
     if secret is None:
         return _page(request, _inside(back), name[:80], "Name and password do not fit together.", 422)
