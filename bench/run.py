@@ -1,0 +1,283 @@
+"""Measure and print; nothing here is asserted. Run: .venv/bin/python bench/run.py
+
+Server time of every main view on the demo data and again with 5,000 generated jobs, the step tick with the database's
+durable settings on, throughput of the job card against a bare route with as many queries, start-up, memory.
+"""
+
+import json
+import os
+import signal
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from urllib.request import urlopen
+
+import httpx2 as httpx
+import psutil
+import uvicorn
+from fastapi import FastAPI
+from fastapi.responses import HTMLResponse
+from jinja2 import Template
+from sqlalchemy import Engine, event, insert, select, text
+from sqlalchemy.orm import Session
+
+from galene.demo.world import load
+from galene.store.cluster import Cluster, free_port
+from galene.store.database import make_engine, migrate
+from galene.store.models import Job, JobCode, ObservationRow, StepRow, Vehicle
+from galene.web.app import create_app
+
+ROOT = Path(__file__).resolve().parent.parent
+SIGN_IN = {"name": "odd", "password": "slipway-odd", "back": "/"}
+ROUNDS = 60
+
+
+def spread(times: list[float]) -> str:
+    """Median and 95th percentile in milliseconds."""
+    ordered = sorted(times)
+    return f"median {statistics.median(ordered) * 1e3:6.1f} ms   95th {ordered[int(len(ordered) * 0.95) - 1] * 1e3:6.1f} ms"
+
+
+@contextmanager
+def serving(app: FastAPI) -> Iterator[str]:
+    """The application on a port of its own, in a thread."""
+    port = free_port()
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", access_log=False))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.02)
+    yield f"http://127.0.0.1:{port}"
+    server.should_exit = True
+    thread.join(10)
+
+
+def signed_in(address: str) -> httpx.Client:
+    """A client with a session."""
+    client = httpx.Client(base_url=address, headers={"origin": address}, timeout=30)
+    client.post("/sign-in", data=SIGN_IN)
+    return client
+
+
+def timed(call: Callable[[], httpx.Response], rounds: int = ROUNDS) -> list[float]:
+    """Seconds of each round, after three to warm up."""
+    for _ in range(3):
+        call().raise_for_status()
+    found = []
+    for _ in range(rounds):
+        begin = time.perf_counter()
+        call().raise_for_status()
+        found.append(time.perf_counter() - begin)
+    return found
+
+
+def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
+    """Every main view, one request at a time over loopback."""
+    views = {
+        "today": "/",
+        "vehicles": "/vehicles",
+        "vehicle": "/vehicles/QN114",
+        "reference": "/reference",
+        "idle gap": "/worksheets/idle-gap",
+    }
+    places = (
+        ("intake", "intake"),
+        ("intake", "evidence"),
+        ("work", "diagnosis"),
+        ("prove", "plan"),
+        ("work", "work"),
+        ("prove", "prove"),
+        ("handover", "handover"),
+    )
+    views |= {f"job: {b}": f"/jobs/{numbers[a]}/{b}" for a, b in places}
+    for name, path in views.items():
+        print(f"  {name:<16} {spread(timed(lambda path=path: client.get(path)))}")
+
+
+def interactions(client: httpx.Client, numbers: dict[str, str]) -> None:
+    """Taps and live worksheets."""
+    sheet = {"bore_mm": "52", "closed_angle_deg": "6", "idle_air_g_s": "2.6", "intake_kpa": "100", "intake_c": "20", "manifold_kpa": "33",
+             "discharge_coefficient": "0.82", "deposit_mm": "0.05", "deposit_tolerance_mm": "0.01"}  # fmt: skip
+    print(f"  {'worksheet':<16} {spread(timed(lambda: client.post('/worksheets/idle-gap', data=sheet)))}")
+    states = ["unknown", "present"]
+
+    def tap() -> httpx.Response:
+        states.reverse()
+        return client.post(f"/jobs/{numbers['intake']}/tap", data={"evidence": "hard_start", "was": states[1], "state": states[0]})
+
+    print(f"  {'symptom tap':<16} {spread(timed(tap))}")
+
+
+def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds: int = 40) -> None:
+    """Tick and undo the same step: both are durable writes that give the card back."""
+    with Session(engine) as db:
+        job = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
+        step = next(s.id for s in job.steps if s.done_at is None)
+    found = []
+    for _ in range(rounds):
+        begin = time.perf_counter()
+        client.post(
+            f"/jobs/{numbers['work']}/steps/{step}/tick",
+            data={"record:grade_after": "0", "early_reason": "bench"},
+            headers={"hx-request": "true"},
+        ).raise_for_status()
+        found.append(time.perf_counter() - begin)
+        client.post(f"/jobs/{numbers['work']}/steps/{step}/untick", headers={"hx-request": "true"}).raise_for_status()
+    with engine.connect() as connection:
+        durable = {name: connection.execute(text(f"show {name}")).scalar() for name in ("fsync", "synchronous_commit")}
+    print(f"  {'step tick':<16} {spread(found)}   ({', '.join(f'{k} {v}' for k, v in durable.items())})")
+
+
+def generate(engine: Engine, count: int) -> None:
+    """Finished jobs of invented vehicles, with codes and observations, some still open."""
+    now = datetime.now(UTC)
+    with Session(engine) as db:
+        pattern = db.scalars(select(Job).where(Job.state == "finished")).unique().first()
+        assert pattern is not None
+        row = {c.key: getattr(pattern, c.key) for c in Job.__table__.columns if c.key not in ("id", "number", "vehicle_id")}
+        steps = [s.document for s in pattern.steps]
+        vehicles = [
+            {
+                "plate": f"GX-{i:04d}",
+                "plate_key": f"GX{i:04d}",
+                "maker": "Brinewell",
+                "model": "Bench",
+                "family_id": "A",
+                "keeper": "",
+                "hazards": [],
+            }
+            for i in range(count // 4)
+        ]
+        ids = list(db.scalars(insert(Vehicle).returning(Vehicle.id), vehicles))
+        jobs = [
+            {
+                **row,
+                "number": f"10-{i:05d}",
+                "vehicle_id": ids[i % len(ids)],
+                "opened_at": now - timedelta(days=i % 900),
+                **({"state": "open", "stage": "evidence"} if i % 100 == 0 else {}),
+            }
+            for i in range(count)
+        ]
+        made = list(db.scalars(insert(Job).returning(Job.id), jobs))
+        db.execute(insert(JobCode), [{"job_id": j, "phase": "before", "code": "P0506", "status": "stored", "read_at": now} for j in made])
+        seen = {
+            "evidence": "rough_idle",
+            "state": "present",
+            "confidence": 1.0,
+            "source": "tap",
+            "at": now,
+            "person_id": row["technician_id"],
+        }
+        db.execute(insert(ObservationRow), [{"job_id": j, **seen} for j in made])
+        db.execute(
+            insert(StepRow),
+            [{"job_id": j, "position": k, "document": d, "records": {}, "done_at": now} for j in made for k, d in enumerate(steps[:12])],
+        )
+        db.commit()
+        db.execute(text("analyze"))
+
+
+def throughput(address: str, client: httpx.Client, path: str, seconds: float = 5.0) -> float:
+    """Requests a second with four clients side by side."""
+    end = time.perf_counter() + seconds
+
+    def hammer(_: int) -> int:
+        own = httpx.Client(base_url=address, cookies=client.cookies)
+        done = 0
+        while time.perf_counter() < end:
+            own.get(path).raise_for_status()
+            done += 1
+        return done
+
+    with ThreadPoolExecutor(4) as pool:
+        return sum(pool.map(hammer, range(4))) / seconds
+
+
+def bare_route(app: FastAPI, engine: Engine, queries: int) -> None:
+    """A route with as many queries as the card makes, and a one-line template."""
+    line = Template("<p>{{ rows }}</p>")
+
+    @app.get("/bare")
+    def bare() -> HTMLResponse:
+        with Session(engine) as db:
+            rows = [db.execute(text("select id, name from person")).all() for _ in range(queries)]
+        return HTMLResponse(line.render(rows=len(rows)))
+
+
+def startup(folder: Path) -> None:
+    """Seconds from the command to a healthy answer, first with an empty data folder, then again; memory after use."""
+    port = free_port()
+    environment = {**os.environ, "GALENE_PORT": str(port), "GALENE_HOME": str(folder)}
+    for name in ("first, demo loaded", "again"):
+        begin = time.perf_counter()
+        process = subprocess.Popen([str(ROOT / "galene"), "demo"], env=environment, stdout=subprocess.DEVNULL)
+        while True:
+            try:
+                with urlopen(f"http://127.0.0.1:{port}/healthz", timeout=1) as answer:
+                    if json.load(answer)["status"] == "ok":
+                        break
+            except OSError:
+                time.sleep(0.02)
+        print(f"  start-up, {name}: {time.perf_counter() - begin:.2f} s")
+        client = signed_in(f"http://127.0.0.1:{port}")
+        for path in ("/", "/vehicles", "/worksheets/idle-gap", "/reference"):
+            client.get(path).raise_for_status()
+        time.sleep(3.5)
+        print(f"  memory of the server: {psutil.Process(process.pid).memory_info().rss / 2**20:.0f} MB")
+        process.send_signal(signal.SIGINT)
+        process.wait(20)
+
+
+def main() -> None:
+    folder = Path(tempfile.mkdtemp(prefix="galene-bench-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder / "bench")
+    cluster.start()
+    try:
+        migrate(cluster.url())
+        engine = make_engine(cluster.url())
+        with Session(engine, expire_on_commit=False) as db:
+            load(db, datetime.now(UTC))
+            db.commit()
+            numbers = {j.stage: j.number for j in db.scalars(select(Job)).unique()}
+        app = create_app(engine)
+        count = [0]
+        event.listen(engine, "before_cursor_execute", lambda *_: count.__setitem__(0, count[0] + 1))
+        with serving(app) as address:
+            client = signed_in(address)
+            print("Pages, demo data")
+            pages(client, numbers)
+            print("Interactions")
+            interactions(client, numbers)
+            ticks(client, engine, numbers)
+            generate(engine, 5000)
+            print("Pages, with 5,000 generated jobs")
+            pages(client, numbers)
+            ticks(client, engine, numbers)
+            card = f"/jobs/{numbers['work']}/work"
+            count[0] = 0
+            client.get(card)
+            queries = count[0]
+            bare_route(app, engine, queries)
+            whole, bare = throughput(address, client, card), throughput(address, client, "/bare")
+            print(
+                f"Throughput, four clients: card {whole:.0f}/s, bare route with the same {queries} queries {bare:.0f}/s, share {whole / bare:.2f}"
+            )
+        engine.dispose()
+    finally:
+        cluster.stop()
+    print("Start-up after set-up")
+    startup(folder / "startup")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
