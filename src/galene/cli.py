@@ -2,6 +2,7 @@
 
 import contextlib
 import fcntl
+import importlib
 import json
 import os
 import signal
@@ -186,7 +187,10 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
                 shutil.rmtree(target) if target.is_dir() else target.unlink(missing_ok=True)
         cluster = Cluster(home)
         try:
-            cluster.start()
+            cluster.launch()
+            # The server's modules load while the database gets ready.
+            importlib.import_module("galene.web.app")
+            cluster.wait_ready()
             _serve(cluster.url(), settings.port, _prepare(cluster.url()))
         except ClusterError as fault:
             raise fail(str(fault)) from fault

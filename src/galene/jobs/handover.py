@@ -5,6 +5,7 @@ from dataclasses import asdict, dataclass
 from sqlalchemy import select
 
 from galene.core.next_visit import Visit, next_visit
+from galene.core.proving import BeforeAfterResult
 from galene.jobs.act import Act
 from galene.jobs.diagnosis import DUTY
 from galene.jobs.errors import Invalid, Refused
@@ -25,9 +26,9 @@ class Verdict:
     against: tuple[str, ...]
 
 
-def verdict_of(job: Job) -> Verdict:
-    """The job's verdict from the comparison, the complaint on the road and the codes afterwards."""
-    result = compare(job)
+def verdict_of(job: Job, result: BeforeAfterResult | None = None) -> Verdict:
+    """The job's verdict from the comparison (made here where it is not given), the complaint on the road and the codes."""
+    result = result or compare(job)
     against = []
     codes = after_codes(job)
     if codes:

@@ -12,7 +12,7 @@ from galene.jobs.stages import STAGES, lacks
 from galene.jobs.work import current_step, open_items, running_waits
 from galene.store.models import Job, WaitRow
 
-BOARD_LIMIT = 60
+BOARD_LIMIT = 24
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,8 @@ def standing(job: Job, now: datetime) -> Standing:
     waits = running_waits(job, now)
     wait = waits[0] if waits else None
     items = open_items(job)
-    done, total = sum(1 for s in job.steps if s.done_at), len(job.steps)
+    steps = job.steps if job.stage == "work" else []
+    done, total = sum(1 for s in steps if s.done_at), len(steps)
     do, why, place, urgency = _next(job, now, wait)
     return Standing(job, do, why, place, urgency, wait, len(items), done, total)
 
@@ -79,12 +80,12 @@ def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str,
 
 
 def board(db: Session, now: datetime) -> list[Standing]:
-    """Open jobs with their standing: what is due and urgent first."""
+    """Open jobs with their standing: what is due and urgent first. Steps and plans are read only where a stage asks for them."""
     jobs = (
         db.scalars(
             select(Job)
             .where(Job.state == "open")
-            .options(*(selectinload(x) for x in (Job.steps, Job.items, Job.waits, Job.plans, Job.sets, Job.sections)))
+            .options(*(selectinload(x) for x in (Job.items, Job.waits, Job.sets)))
             .order_by(Job.due_at.nulls_last(), Job.id)
             .limit(BOARD_LIMIT)
         )

@@ -127,6 +127,11 @@ class Cluster:
 
     def start(self) -> None:
         """Start it and wait until it answers, making it and its database when missing."""
+        self.launch()
+        self.wait_ready()
+
+    def launch(self) -> None:
+        """Make it when missing and start the server, without waiting for it."""
         ids = _as_postgres()
         self._make(ids)
         self._stop_leftover()
@@ -141,9 +146,9 @@ class Cluster:
             [binaries() / "postgres", "-D", self.data, *(x for k, v in options.items() for x in ("-c", f"{k}={v}"))],
             stdout=log, stderr=log, stdin=subprocess.DEVNULL, preexec_fn=_before_exec(ids, True), cwd="/",
         )  # fmt: skip
-        self._wait()
 
-    def _wait(self) -> None:
+    def wait_ready(self) -> None:
+        """Wait until it answers; the first time its database is made."""
         import psycopg
 
         plain = self.url("postgres").replace("+psycopg", "")

@@ -107,11 +107,44 @@ def _history_shift(kind: Evidence, seen: Observation, causes: tuple[Cause, ...])
     return np.array([sign * math.log(kind.odds.get(c.id, 1.0)) for c in causes])
 
 
-def _chance(kind: Evidence, causes: tuple[Cause, ...], table: Floats) -> Floats:
-    """P(present | set) for every set."""
-    quiet = np.log([max(1e-9, 1 - kind.links.get(c.id, 0.0)) for c in causes])
-    silent: Floats = (1 - kind.leak) * np.exp(table @ quiet)
-    return silent if kind.inverse else 1 - silent
+class _Model:
+    """What one engine's causes make of the evidence: fixed by the tables, so each row is worked out once."""
+
+    def __init__(self, engine: EngineOutline, knowledge: KnowledgeBase) -> None:
+        self.knowledge = knowledge
+        self.causes = causes_of(engine, knowledge)
+        self.table = _sets(len(self.causes))
+        self._chances: dict[str, Floats] = {}
+        self._bits: dict[str, Floats] = {}
+
+    def chance(self, kind: Evidence) -> Floats:
+        """P(present | set) for every set."""
+        known = self._chances.get(kind.id)
+        if known is None:
+            quiet = np.log([max(1e-9, 1 - kind.links.get(c.id, 0.0)) for c in self.causes])
+            silent: Floats = (1 - kind.leak) * np.exp(self.table @ quiet)
+            known = self._chances[kind.id] = silent if kind.inverse else 1 - silent
+        return known
+
+    def bits(self, kind: Evidence) -> Floats:
+        """Entropy of the answer given each set."""
+        known = self._bits.get(kind.id)
+        if known is None:
+            known = self._bits[kind.id] = _bits(self.chance(kind))
+        return known
+
+
+_MODELS: dict[tuple[int, EngineOutline], _Model] = {}
+
+
+def _model(engine: EngineOutline, knowledge: KnowledgeBase) -> _Model:
+    """The model of an engine. The knowledge base is held by the model, so its identity stays its own."""
+    key = (id(knowledge), engine)
+    if key not in _MODELS:
+        if len(_MODELS) >= 64:
+            _MODELS.clear()
+        _MODELS[key] = _Model(engine, knowledge)
+    return _MODELS[key]
 
 
 def _normal(log_weights: Floats) -> Floats:
@@ -154,9 +187,9 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
         See `check_case`; also when the engine can have no cause at all.
     """
     check_case(case, knowledge)
-    causes = causes_of(case.engine, knowledge)
+    model = _model(case.engine, knowledge)
+    causes, table = model.causes, model.table
     need(bool(causes), "engine", sorted(case.engine.components), "an engine with parts that can foul")
-    table = _sets(len(causes))
     prior = _prior_log_odds(case, causes, knowledge)
     shifts: list[tuple[str, Floats]] = []
     for evidence_id, seen in case.evidence.items():
@@ -167,7 +200,7 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
         if kind.odds:
             total = table @ _history_shift(kind, seen, causes)
         if kind.links or not kind.odds:
-            chance = _chance(kind, causes, table)
+            chance = model.chance(kind)
             likely = chance if seen.state == "present" else 1 - chance
             total = total + np.log(np.clip(seen.confidence * likely + (1 - seen.confidence) * (1 - likely), 1e-12, None))
         shifts.append((evidence_id, total))
@@ -192,7 +225,7 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
     by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
     repairs = _repair_order(causes, by_id, hourly_rate)
-    checks = _next_checks(case, causes, table, posterior, knowledge, hourly_rate, repairs)
+    checks = _next_checks(case, model, posterior, hourly_rate)
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
         tuple(ranked),
@@ -231,17 +264,10 @@ def _minutes(check: Check, case: Case) -> float:
     return check.minutes
 
 
-def _next_checks(
-    case: Case,
-    causes: tuple[Cause, ...],
-    table: Floats,
-    posterior: Floats,
-    knowledge: KnowledgeBase,
-    hourly_rate: float,
-    repairs: tuple[Repair, ...],
-) -> tuple[NextCheck, ...]:
+def _next_checks(case: Case, model: _Model, posterior: Floats, hourly_rate: float) -> tuple[NextCheck, ...]:
     """Checks by expected information about the causes per minute; mutual information of sets and answers, exact."""
     found: list[NextCheck] = []
+    causes, table, knowledge = model.causes, model.table, model.knowledge
     now = _first_action(causes, posterior @ table, hourly_rate)
     known = {e for e, o in case.evidence.items() if o.state != "unknown"}
     for check in knowledge.checks.values():
@@ -253,10 +279,9 @@ def _next_checks(
         kinds = [k for k in kinds if set(k.needs) <= case.engine.components and any(c.id in k.links for c in causes)]
         if not kinds:
             continue
-        chances = [_chance(k, causes, table) for k in kinds]
-        bits = _information(posterior, chances[:4])
-        main = max(range(len(kinds)), key=lambda i: _information(posterior, [chances[i]]))
-        positive = chances[main]
+        bits = _information(posterior, model, kinds[:4])
+        main = kinds[0] if len(kinds) == 1 else max(kinds, key=lambda kind: _information(posterior, model, [kind]))
+        positive = model.chance(main)
         p_yes = float(posterior @ positive)
         outcomes, changes = [], False
         for p, likely in ((p_yes, positive), (1 - p_yes, 1 - positive)):
@@ -271,13 +296,14 @@ def _next_checks(
     return tuple(found[:8])
 
 
-def _information(posterior: Floats, chances: list[Floats]) -> float:
+def _information(posterior: Floats, model: _Model, kinds: list[Evidence]) -> float:
     """Bits about the sets in the joint answer; the answers are independent given the set."""
-    joint = [np.ones(len(posterior))]
-    for chance in chances:
-        joint = [j * c for j in joint for c in (chance, 1 - chance)]
-    answer = np.array([float(posterior @ j) for j in joint])
-    given = sum(float(posterior @ _bits(c)) for c in chances)
+    joint = [posterior]
+    for kind in kinds:
+        chance = model.chance(kind)
+        joint = [part for j in joint for part in (j * chance, j * (1 - chance))]
+    answer = np.array([float(j.sum()) for j in joint])
+    given = sum(float(posterior @ model.bits(kind)) for kind in kinds)
     total = -float(np.sum(np.where(answer > 0, answer * np.log2(np.clip(answer, 1e-300, None)), 0.0)))
     return max(0.0, total - given)
 

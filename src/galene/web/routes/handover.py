@@ -33,7 +33,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     for row in job.looks:
         findings.setdefault(row.part, {})[row.phase] = row
     return {
-        "job": job, "stage": "handover", "family": family_of(job), "verdict": handover.verdict_of(job), "result": result,
+        "job": job, "stage": "handover", "family": family_of(job), "verdict": handover.verdict_of(job, result), "result": result,
         "plot": rows_of(job, result, family_of(job), visit.shop.system) if result else [], "used": used, "agents": AGENTS, "findings": findings,
         "plan": next((p.document for p in job.plans if p.approved_at), None), "open": open_items(job),
         "missing": [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else [],
