@@ -1,6 +1,6 @@
 """Who acts, when, and the guards that every write passes: once only, newest version only, traced."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -21,6 +21,7 @@ class Act:
     db: Session
     person: Person
     now: datetime
+    _held: tuple[Any, Job] | None = field(default=None, repr=False)
 
     def trace(self, job: Job | None, action: str, **detail: Any) -> None:
         """Append to the record of who did what when."""
@@ -73,12 +74,18 @@ class Act:
         row.revision, row.at, row.person_id = seen + 1, self.now, self.person.id
 
     def job(self, number: str, finished: bool = False) -> Job:
-        """The job, locked for this write.
+        """The job, locked for this write; a use case that calls another within one write gets the same row.
 
         Raises
         ------
         Missing, ReadOnly
         """
+        transaction = self.db.get_transaction()
+        if self._held and self._held[0] is transaction and self._held[1].number == number:
+            held = self._held[1]
+            if held.state == "finished" and not finished:
+                raise ReadOnly(number)
+            return held
         job = (
             self.db.execute(select(Job).where(Job.number == number).with_for_update(of=Job).execution_options(populate_existing=True))
             .unique()
@@ -88,6 +95,7 @@ class Act:
             raise Missing(f"job {number}")
         if job.state == "finished" and not finished:
             raise ReadOnly(number)
+        self._held = (self.db.get_transaction(), job)
         return job
 
     def foreman(self) -> None:

@@ -10,9 +10,9 @@ from galene.jobs.evidence import set_of
 from galene.jobs.prove import relearn_state
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.work import current_step, open_items, running_waits
-from galene.store.models import Job, WaitRow
+from galene.store.models import Job, ReadingSet, WaitRow
 
-BOARD_LIMIT = 24
+BOARD_LIMIT = 16
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ def board(db: Session, now: datetime) -> list[Standing]:
         db.scalars(
             select(Job)
             .where(Job.state == "open")
-            .options(*(selectinload(x) for x in (Job.items, Job.waits, Job.sets)))
+            .options(*(selectinload(x) for x in (Job.items, Job.waits)), selectinload(Job.sets).lazyload(ReadingSet.readings))
             .order_by(Job.due_at.nulls_last(), Job.id)
             .limit(BOARD_LIMIT)
         )

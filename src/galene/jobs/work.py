@@ -68,9 +68,9 @@ def open_items(job: Job) -> list[MustGoBack]:
     return [i for i in job.items if i.closed_at is None]
 
 
-def _step(act: Act, job: Job, step_id: int) -> StepRow:
-    row = act.db.get(StepRow, step_id)
-    if row is None or row.job_id != job.id:
+def _step(job: Job, step_id: int) -> StepRow:
+    row = next((s for s in job.steps if s.id == step_id), None)
+    if row is None:
         raise Missing(f"step {step_id}")
     return row
 
@@ -91,7 +91,7 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
         Steps before it that close or make safe, a caution not acknowledged, a wait not over without a reason.
     """
     job = act.job(number)
-    row = _step(act, job, step_id)
+    row = _step(job, step_id)
     if row.done_at:
         return job, False
     step = row.document
@@ -174,7 +174,7 @@ def untick(act: Act, number: str, step_id: int) -> Job:
         A later step is ticked already.
     """
     job = act.job(number)
-    row = _step(act, job, step_id)
+    row = _step(job, step_id)
     if row.done_at is None:
         return job
     if any(s.done_at and s.position > row.position for s in job.steps):

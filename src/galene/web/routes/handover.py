@@ -41,8 +41,9 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
 
 
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
-    ranking = assess_job(job, visit.shop.hourly_rate)
-    preview = handover.visit_for(Act(visit.db, visit.person, visit.now), job, bool(job.handover.get("fed")))
+    working = job.state == "open"
+    ranking = assess_job(job, visit.shop.hourly_rate) if working else None
+    preview = handover.visit_for(Act(visit.db, visit.person, visit.now), job, bool(job.handover.get("fed"))) if working else None
     return visit.page(
         "handover.html",
         status,
