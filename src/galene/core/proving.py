@@ -34,7 +34,7 @@ METRICS: dict[str, Metric] = {
     m.id: m
     for m in (
         Metric("idle_rpm", "Idle speed", "speed", "toward", 25, "idle control holds 25 rpm on a healthy engine", None, 200, 3000),
-        Metric("idle_rpm_spread", "Idle speed, highest less lowest", "speed", "lower", 20, "under 20 rpm is not felt", None, 0, 2000),
+        Metric("idle_rpm_spread", "Idle speed spread", "speed", "lower", 20, "under 20 rpm is not felt", None, 0, 2000),
         Metric("idle_map_kpa", "Manifold pressure at idle", "pressure", "lower", 1.0, "one step of a common sensor and display", None, 10, 110),
         Metric("idle_airflow_g_s", "Air at idle", "airflow", "lower", 0.15, "about 5 % of a small engine's idle air", None, 0.1, 60),
         Metric("learned_throttle_percent", "Throttle opening at idle", "share", "lower", 0.5, "two steps of a common display", None, 0, 60),
