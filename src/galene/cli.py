@@ -129,6 +129,8 @@ def _prepare(url: str) -> bool:
 
 
 def _serve(url: str, port: int, loaded: bool) -> None:
+    import gc
+
     import uvicorn
 
     from galene.demo.world import SIGN_INS
@@ -147,6 +149,10 @@ def _serve(url: str, port: int, loaded: bool) -> None:
     print("  Ctrl-C stops everything.\n", flush=True)
     # Units and printing are slow to import: have them ready before the first page needs them.
     threading.Timer(2.0, _warm).start()
+    # The tables of knowledge live as long as the server: the collector need not walk them at every page.
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
     server.run()
     engine.dispose()
 
