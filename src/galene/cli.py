@@ -110,6 +110,7 @@ def _prepare(url: str) -> bool:
     from sqlalchemy.orm import Session
 
     from galene.demo.world import is_empty, load
+    from galene.jobs.families import install_shipped
     from galene.store.database import make_engine, migrate
 
     try:
@@ -117,6 +118,8 @@ def _prepare(url: str) -> bool:
         engine = make_engine(url, 1)
         with Session(engine, expire_on_commit=False) as db:
             if not is_empty(db):
+                install_shipped(db, datetime.now(UTC))
+                db.commit()
                 return False
             load(db, datetime.now(UTC))
             db.commit()
@@ -128,7 +131,7 @@ def _prepare(url: str) -> bool:
             engine.dispose()
 
 
-def _serve(url: str, port: int, loaded: bool) -> None:
+def _serve(url: str, port: int, home: Path, loaded: bool) -> None:
     import gc
 
     import uvicorn
@@ -140,7 +143,7 @@ def _serve(url: str, port: int, loaded: bool) -> None:
     quiet_log()
     engine = make_engine(url)
     server = uvicorn.Server(
-        uvicorn.Config(create_app(engine), host="127.0.0.1", port=port, log_level="warning", access_log=False, server_header=False,
+        uvicorn.Config(create_app(engine, home=home), host="127.0.0.1", port=port, log_level="warning", access_log=False, server_header=False,
                        timeout_graceful_shutdown=3)
     )  # fmt: skip
     print(f"\n  Galene is at http://127.0.0.1:{port}" + ("   (demo loaded)" if loaded else ""))
@@ -183,7 +186,7 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
     if settings.database_url:
         if reset:
             raise fail("--reset is for the private database only; GALENE_DATABASE_URL names another one")
-        _serve(settings.database_url, settings.port, _prepare(settings.database_url))
+        _serve(settings.database_url, settings.port, settings.home, _prepare(settings.database_url))
         return
     home = settings.home.expanduser().resolve()
     with _only_one(home):
@@ -197,7 +200,7 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
             # The server's modules load while the database gets ready.
             importlib.import_module("galene.web.app")
             cluster.wait_ready()
-            _serve(cluster.url(), settings.port, _prepare(cluster.url()))
+            _serve(cluster.url(), settings.port, home, _prepare(cluster.url()))
         except ClusterError as fault:
             raise fail(str(fault)) from fault
         except OSError as fault:

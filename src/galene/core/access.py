@@ -12,12 +12,21 @@ PAIRS: tuple[tuple[str, str, str], ...] = (
     ("maf_sensor", "air_filter", "the filter decides how long a clean meter stays clean"),
     ("air_filter", "maf_sensor", "with the box open the meter can be looked at"),
     ("throttle_body", "intake_tube", "the tube is off: look for cracks and a loose clamp"),
+    ("throttle_body", "idle_air_valve", "the valve sits beside the bore and fouls with it"),
     ("throttle_body", "breather_valve", "the tube is off: oil from the breather feeds the deposit"),
     ("intake_manifold", "intake_ports", "manifold off, ports inspected"),
+    ("intake_manifold", "runner_flaps", "manifold off, flaps moved by hand over their whole travel"),
+    ("intake_ports", "intake_manifold", "the manifold is off anyway: clean ports behind a coked manifold foul at once"),
     ("egr_valve", "egr_passage", "valve off, passage cleaned: the valve may be innocent"),
+    ("egr_passage", "egr_valve", "the way is open: look at the seat and move the stem"),
     ("egr_cooler", "egr_valve", "cooler off: look at the valve, and check the cooler for leaks"),
+    ("egr_dp_sensor", "egr_dp_ports", "a sensor is as good as the ports it reads"),
+    ("exhaust_pressure_sensor", "exhaust_pressure_tube", "a sensor is as good as the tube it reads"),
+    ("crankcase_pressure_hose", "crankcase_pressure_sensor", "hose off: look at the sensor's seal"),
+    ("boost_sensor", "charge_air_pipe", "oil in the pipe is what fouls the sensor"),
 )
 """Component kinds that belong together when one of them is in the scope."""
+RUNNING, STILL = "engine_warm_running", frozenset({"ignition_off", "battery_off", "engine_cold"})
 
 
 @dataclass(frozen=True)
@@ -41,55 +50,125 @@ class Scope:
     suggested: tuple[Suggestion, ...] = field(default=())
 
 
+class _Access:
+    """One family's operations with their prerequisites closed, for as many unions as a page asks for."""
+
+    def __init__(self, family: EngineFamily, done: Iterable[str]) -> None:
+        self.operations = {o.id: o for o in family.operations}
+        self.done = frozenset(done)
+        self.minutes = {o.id: o.minutes_off + o.minutes_on for o in family.operations}
+        self._closures: dict[str, frozenset[str]] = {}
+        self.ways: dict[str, list[str]] = {}
+        for operation in family.operations:
+            for part in operation.reaches:
+                self.ways.setdefault(part, []).append(operation.id)
+
+    def closure(self, operation_id: str) -> frozenset[str]:
+        """The operation and all that must go before it, without what is done."""
+        found = self._closures.get(operation_id)
+        if found is None:
+            needed: set[str] = set()
+            stack = [operation_id]
+            while stack:
+                one = stack.pop()
+                if one not in needed and one not in self.done:
+                    needed.add(one)
+                    stack += self.operations[one].after
+            found = self._closures[operation_id] = frozenset(needed)
+        return found
+
+    def cost(self, ids: Iterable[str]) -> float:
+        """Hands-on minutes off and on again."""
+        return sum(self.minutes[i] for i in ids)
+
+    def reached(self, part_id: str, union: frozenset[str]) -> frozenset[str]:
+        """`union` with what the part still needs, by the way that adds the fewest minutes."""
+        ways = self.ways.get(part_id, [])
+        if not ways or any(w in self.done or w in union for w in ways):
+            return union
+        return min((union | self.closure(w) for w in ways), key=self.cost)
+
+    def union(self, part_ids: Iterable[str], removed: Iterable[str]) -> frozenset[str]:
+        """Operations that lay open all parts and take off the engine those in `removed`.
+
+        Parts with one way only are taken first, so that a part with a choice finds what is open anyway.
+        """
+        found: frozenset[str] = frozenset()
+        for part_id in removed:
+            for operation in self.operations.values():
+                if operation.removes == part_id:
+                    found |= self.closure(operation.id)
+        for part_id in sorted(dict.fromkeys(part_ids), key=lambda p: len(self.ways.get(p, ()))):
+            found = self.reached(part_id, found)
+        return found
+
+
+def _running(operation: Operation) -> bool | None:
+    """True: the engine runs; False: it stands; None: either will do."""
+    if RUNNING in operation.needs:
+        return True
+    return False if STILL & set(operation.needs) else None
+
+
+def in_order(operations: Iterable[Operation]) -> tuple[Operation, ...]:
+    """Opening order: prerequisites first, and the engine's state changed the least often.
+
+    Notes
+    -----
+    The state that matters is whether the engine runs or stands. Doing all that one state allows before changing to
+    the other needs the fewest changes for a given first state; both first states are tried, running first among
+    equals, because a warm engine cools by itself. Among operations that are free, the family's own order (outermost
+    first) is kept, and what needs a cold engine comes last.
+    """
+    listed = list(operations)
+    position = {o.id: i for i, o in enumerate(listed)}
+    inside = set(position)
+    best: list[Operation] = []
+    fewest = len(listed) + 2
+    for start in (True, False):
+        left = sorted(listed, key=lambda o: ("engine_cold" in o.needs, position[o.id]))
+        ordered: list[Operation] = []
+        placed: set[str] = set()
+        state, changes, stuck = start, 0, 0
+        while left:
+            free = next((o for o in left if _running(o) in (None, state) and all(n in placed or n not in inside for n in o.after)), None)
+            if free is None:
+                stuck += 1
+                if stuck > 1:
+                    raise InputError("operations", [o.id for o in left], "operations that do not wait for each other")
+                state, changes = not state, changes + 1
+                continue
+            stuck = 0
+            left.remove(free)
+            ordered.append(free)
+            placed.add(free.id)
+        # A start in a state that nothing uses is no change at all.
+        used = [r for r in map(_running, ordered) if r is not None]
+        changes = sum(a != b for a, b in zip(used, used[1:], strict=False))
+        if changes < fewest:
+            best, fewest = ordered, changes
+    return tuple(best)
+
+
 def operations_for(
     family: EngineFamily, part_ids: Iterable[str], done: Iterable[str] = (), removed: Iterable[str] = ()
 ) -> tuple[Operation, ...]:
-    """Operations that lay open `part_ids`, closed under prerequisites, without those `done`, outermost first.
+    """Operations that lay open `part_ids`, closed under prerequisites, without those `done`, in the order of opening.
 
     Parts in `removed` are also taken off the engine.
-
-    Where several operations reach a part, the one with the fewest minutes (prerequisites counted) is taken.
     """
-    by_id = {o.id: o for o in family.operations}
-    finished = set(done)
+    union = _Access(family, done).union(part_ids, removed)
+    return in_order(o for o in family.operations if o.id in union)
 
-    def closed(operation: Operation) -> dict[str, Operation]:
-        found: dict[str, Operation] = {}
-        stack = [operation]
-        while stack:
-            one = stack.pop()
-            if one.id in found or one.id in finished:
-                continue
-            found[one.id] = one
-            stack += [by_id[i] for i in one.after]
-        return found
 
-    union: dict[str, Operation] = {}
-    for part_id in removed:
-        for operation in family.operations:
-            if operation.removes == part_id:
-                union.update(closed(operation))
-    for part_id in part_ids:
-        ways = [o for o in family.operations if part_id in o.reaches]
-        if not ways or any(w.id in finished or w.id in union for w in ways):
-            continue
-        best = min(ways, key=lambda w: sum(o.minutes_off + o.minutes_on for o in closed(w).values()))
-        union.update(closed(best))
-    ordered: list[Operation] = []
-
-    def place(operation: Operation) -> None:
-        if operation in ordered:
-            return
-        for need in operation.after:
-            if need in union:
-                place(union[need])
-        ordered.append(operation)
-
-    # Cold-engine work last among equals keeps the state changes few; the family lists operations outermost first.
-    position = {o.id: i for i, o in enumerate(family.operations)}
-    for operation in sorted(union.values(), key=lambda o: ("engine_cold" in o.needs, position[o.id])):
-        place(operation)
-    return tuple(ordered)
+def layers(operations: Iterable[Operation]) -> tuple[tuple[Operation, ...], ...]:
+    """Operations by how deep they lie: the first layer needs nothing opened, each next one something of the layer before."""
+    listed = list(operations)
+    by_id = {o.id: o for o in listed}
+    depth: dict[str, int] = {}
+    for operation in listed:  # in opening order, so prerequisites are known
+        depth[operation.id] = 1 + max((depth[n] for n in operation.after if n in by_id), default=-1)
+    return tuple(tuple(o for o in listed if depth[o.id] == k) for k in range(max(depth.values(), default=-1) + 1))
 
 
 def minutes_of(operations: Iterable[Operation]) -> float:
@@ -128,13 +207,11 @@ def scope(
     for operation_id in open_:
         if operation_id not in known:
             raise InputError("open", operation_id, ", ".join(sorted(known)))
-    done, off = tuple(open_), tuple(removed)
-    operations = operations_for(family, chosen, done, off)
-    minutes = minutes_of(operations)
+    access = _Access(family, open_)
+    union = access.union(chosen, removed)
+    operations = in_order(o for o in family.operations if o.id in union)
     marginal = {
-        p.id: max(0.0, minutes_of(operations_for(family, (*chosen, p.id), done, off)) - minutes)
-        for p in family.parts
-        if p.id not in chosen and any(p.id in o.reaches for o in family.operations)
+        p.id: access.cost(access.reached(p.id, union) - union) for p in family.parts if p.id not in chosen and p.id in access.ways
     }
     suggested: dict[str, Suggestion] = {}
     kinds = {family.part(c).component for c in chosen}
@@ -145,10 +222,13 @@ def scope(
     for part_id, grade in (grades or {}).items():
         if part_id in marginal and grade >= 2 and marginal[part_id] <= 2 * NEAR_FREE_MINUTES:
             suggested[part_id] = Suggestion(part_id, marginal[part_id], f"seen at grade {grade}, and the way is nearly open")
+    for part_id, minutes in marginal.items():
+        if minutes == 0 and union and part_id not in suggested:
+            suggested[part_id] = Suggestion(part_id, 0.0, "laid open anyway: a look costs nothing")
     return Scope(
         chosen,
         operations,
-        minutes,
+        access.cost(union),
         max((o.wait_minutes for o in operations), default=0.0),
         marginal,
         tuple(sorted(suggested.values(), key=lambda s: s.minutes)),

@@ -8,9 +8,17 @@ import networkx as nx
 from galene.core.errors import InputError
 
 
+CIRCUITS: tuple[str, ...] = ("main", "bypass", "breather", "recirculation", "secondary", "exhaust", "signal")
+"""What a pipe carries: counted air, idle air round the plate, crankcase gas, exhaust led back, air pumped into the
+exhaust, exhaust on its way out, and a pressure that a sensor reads at the end of a tube."""
+
+
 @dataclass(frozen=True)
 class Part:
-    """One component in its place. `id` is unique in the family, `component` is the id of its kind."""
+    """One component in its place. `id` is unique in the family, `component` is the id of its kind.
+
+    `picture` is the content hash of a picture of the place, empty where there is none.
+    """
 
     id: str
     component: str
@@ -20,11 +28,12 @@ class Part:
     quirk: str = ""
     part_number: str = ""
     bore_mm: float | None = None
+    picture: str = ""
 
 
 @dataclass(frozen=True)
 class Pipe:
-    """Gas goes from one part to the next. `circuit`: main, breather, recirculation, exhaust."""
+    """Gas goes from one part to the next, in one of `CIRCUITS`."""
 
     source: str
     target: str
@@ -167,6 +176,29 @@ class EngineFamily:
         return next(s for s in self.spares if s.id == spare_id)
 
 
+def spine(family: EngineFamily) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The longest way of the main circuit, and the longest way on along the exhaust, as part ids in the order of flow.
+
+    Where ways are equally long, the parts' own order decides, so that a drawing never jumps.
+    """
+    order = {p.id: i for i, p in enumerate(family.parts)}
+
+    def longest(circuit: str, start: str | None) -> tuple[str, ...]:
+        way: nx.DiGraph[str] = nx.DiGraph()
+        way.add_edges_from(
+            (p.source, p.target) for p in sorted(family.pipes, key=lambda p: order[p.source]) if p.circuit == circuit
+        )
+        if start is not None:
+            way = way.subgraph({start, *nx.descendants(way, start)}) if start in way else nx.DiGraph()
+        if not way or not nx.is_directed_acyclic_graph(way):
+            return ()
+        return tuple(nx.dag_longest_path(way))
+
+    intake = longest("main", None)
+    exhaust = longest("exhaust", intake[-1]) if intake else ()
+    return intake, tuple(p for p in exhaust if p not in intake)
+
+
 def graph(family: EngineFamily) -> "nx.DiGraph[str]":
     """The path as a directed graph of part ids; edges carry `circuit`. Sensors are not nodes of it."""
     path: nx.DiGraph[str] = nx.DiGraph()
@@ -175,42 +207,3 @@ def graph(family: EngineFamily) -> "nx.DiGraph[str]":
     for pipe in family.pipes:
         path.add_edge(pipe.source, pipe.target, circuit=pipe.circuit)
     return path
-
-
-def faults_of(family: EngineFamily) -> list[str]:
-    """What is wrong with a family's description; empty when it can be drawn and planned with.
-
-    Checked: unique ids, pipes and taps between known parts, main path connected and without a loop, air reaches the
-    ports, operations with known parts and prerequisites and without a cycle.
-    """
-    ids = [p.id for p in family.parts]
-    known = set(ids)
-    faults = [f"part {i!r} stands twice" for i in sorted({i for i in ids if ids.count(i) > 1})]
-    for pipe in family.pipes:
-        faults += [f"pipe {pipe.source} -> {pipe.target}: {e!r} is no part" for e in (pipe.source, pipe.target) if e not in known]
-    for tap in family.taps:
-        faults += [f"tap: {e!r} is no part" for e in (tap.sensor, tap.on) if e is not None and e not in known]
-    if faults:
-        return faults
-    path = graph(family)
-    main = nx.DiGraph([(a, b) for a, b, c in path.edges(data="circuit") if c == "main"])
-    if not nx.is_directed_acyclic_graph(main):
-        faults.append("the main path runs in a circle: " + " -> ".join(a for a, _ in nx.find_cycle(main)))
-    ports = [p.id for p in family.parts if p.component == "intake_ports"]
-    filters = [p.id for p in family.parts if p.component == "air_filter"]
-    if ports and filters and not (main.has_node(filters[0]) and main.has_node(ports[0]) and nx.has_path(main, filters[0], ports[0])):
-        faults.append("no air reaches the ports from the filter")
-    loose = [n for n in path.nodes if path.degree(n) == 0]
-    faults += [f"part {n!r} is joined to nothing" for n in loose]
-    operations = {o.id for o in family.operations}
-    order = nx.DiGraph()
-    for operation in family.operations:
-        order.add_node(operation.id)
-        for need in operation.after:
-            if need not in operations:
-                faults.append(f"operation {operation.id}: prerequisite {need!r} is no operation")
-            order.add_edge(need, operation.id)
-        faults += [f"operation {operation.id}: {p!r} is no part" for p in (operation.part, *operation.reaches) if p not in known]
-    if not nx.is_directed_acyclic_graph(order):
-        faults.append("operations wait for each other: " + " -> ".join(a for a, _ in nx.find_cycle(order)))
-    return faults

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, fields, is_dataclass
 from typing import Any
 
-from galene.core import airflow, drying, pressures, proving, throttle
+from galene.core import airflow, bore, drying, pressures, proving, throttle
 
 
 @dataclass(frozen=True)
@@ -31,6 +31,7 @@ CALCULATIONS: dict[str, Calculation] = {
                     airflow.TrimSplitInput, airflow.trim_split),
         Calculation("idle-gap", "Idle gap", "What has the control unit learned to get past the deposit?",
                     throttle.IdleGapInput, throttle.idle_gap),
+        Calculation("bore-restriction", "Bore gauge", "How much of the bore is still open?", bore.BoreInput, bore.bore_restriction),
         Calculation("drying-time", "Drying time", "How long must it stand in this bay's air?",
                     drying.DryingTimeInput, drying.drying_time),
         Calculation("before-after", "Before and after", "Is it proven better, under the same conditions?",

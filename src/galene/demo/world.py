@@ -1,23 +1,33 @@
-"""Load the demo: people, workshop, three vehicles, four jobs."""
+"""Load the demo: a real month in a shed by a ferry slip, told in the order of time."""
 
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.core.procedures import Air
-from galene.demo.engine import EngineState, idle_samples, trim_samples
-from galene.jobs import evidence, handover, intake, plan, prove, stages, work
-from galene.jobs.act import Act, find_job
+from galene.demo.engine import EngineState
+from galene.demo.story import Story
+from galene.jobs import families, intake, plan, stages
+from galene.jobs.act import Act
 from galene.jobs.people import add_person
-from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import DEFAULT_POLICY
-from galene.store.models import Job, Person, Workshop
+from galene.store.models import Person, Vehicle, Workshop
 
 SIGN_INS = (("maren", "foreman", "slipway-maren"), ("odd", "technician", "slipway-odd"), ("pia", "technician", "slipway-pia"))
-FAMILY = FAMILIES["A"]
-WARM = evidence.SetConditions(91.0, 19.0, (), False)
+LOOKED_UP = {"bulletins_source": "maker's bulletin list", "bulletins_outcome": "none open"}
+FLEET = (
+    ("QN-114", "Brinewell", "Causeway 12-seat", "2017", "A", "Quillness school run"),
+    ("QN-207", "Hollinvar", "Drayman van", "2015", "A", "Slipside bakery"),
+    ("QN-331", "Brinewell", "Curlstone", "2016", "A", "District nurse"),
+    ("QN-088", "Hollinvar", "Tarnback pickup", "2009", "B", "Harbour office"),
+    ("QN-152", "Hollinvar", "Tarnback estate", "2011", "B", "Lighthouse keepers' trust"),
+    ("QN-412", "Osterlane", "Meridel 20T", "2018", "C", "Island doctor"),
+    ("QN-260", "Brinewell", "Lugger van", "2016", "D", "Quillness parcels"),
+    ("QN-266", "Brinewell", "Lugger minibus", "2019", "D", "Quillness school run"),
+    ("QN-501", "Grundvik", "Hauler 78", "2014", "E", "Island roads and ferries"),
+    ("QN-F3", "Sandpiper", "Beach 250", "2020", "F", "Beach patrol"),
+)
 
 
 def is_empty(db: Session) -> bool:
@@ -40,170 +50,168 @@ def set_up_workshop(db: Session) -> dict[str, Person]:
 def load(db: Session, now: datetime) -> None:
     """Everything, seen from `now`."""
     people = set_up_workshop(db)
+    families.install_shipped(db, now - timedelta(days=1200))
+    act = Act(db, people["maren"], now - timedelta(days=1150))
+    fleet = {v[0]: intake.add_vehicle(act, intake.NewVehicle(*v)) for v in FLEET}
+    families.add_bulletin(act, "bulletin", "Idle after battery work: relearn before any part is replaced", "maker's bulletin list, letter of March",
+                          "known in the shed, followed", "A")  # fmt: skip
+    families.add_bulletin(act, "bulletin", "Revised breather separator against ports that coke", "maker's bulletin list", "ask for it at the next parts order", "C")
+    act.now = now - timedelta(days=200)
+    families.add_bulletin(act, "recall", "Recirculation cooler: exchange where it loses coolant", "maker's hotline", "covers cooler and labour until ten years of age", None, fleet["QN-266"])
+    _history(db, people, fleet, now)
+    _proving(db, people["pia"], fleet["QN-331"], now - timedelta(hours=26))
+    _cooler_away(db, people["pia"], fleet["QN-260"], now)
+    _came_back(db, people["pia"], fleet["QN-152"], now)
+    _coked_ports(db, people["odd"], fleet["QN-412"], now)
+    _heavy_service(db, people["pia"], fleet["QN-501"], now)
+    _plugged_passage(db, people["odd"], fleet["QN-088"], now)
+    _working(db, people["odd"], fleet["QN-207"], now)
+    _beach(db, people["odd"], fleet["QN-F3"], now)
+    _arriving(db, people["pia"], fleet["QN-114"], now)
+
+
+def _history(db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], now: datetime) -> None:
+    """Finished visits over three years: the same van's throttle three times, a diesel's charge pressure sensor, a V6's idle valve."""
     odd, pia, maren = people["odd"], people["pia"], people["maren"]
-    act = Act(db, odd, now - timedelta(days=340))
-    causeway = intake.add_vehicle(act, intake.NewVehicle("QN-114", "Brinewell", "Causeway 12-seat", "2017", "A", "Quillness school run"))
-    carrier = intake.add_vehicle(act, intake.NewVehicle("QN-207", "Hollinvar", "Drayman van", "2015", "A", "Slipside bakery"))
-    hatch = intake.add_vehicle(act, intake.NewVehicle("QN-331", "Brinewell", "Curlstone", "2016", "A", "District nurse"))
-    _handed_over(db, causeway, odd, maren, now - timedelta(days=338, hours=6))
-    _proving(db, hatch, pia, now - timedelta(hours=26))
-    _working(db, carrier, odd, now)
-    _arriving(db, causeway, pia, now - timedelta(minutes=35), now)
-
-
-def _begin(
-    act: Act, vehicle: Any, words: str, km: float, taps: dict[str, str], codes: str, due: datetime | None = None, **fields: str
-) -> Job:
-    job = intake.open_job(act, vehicle, words, act.person.bay, due)
-    form = intake.IntakeForm(words, distance_km=km)
-    for name, value in fields.items():
-        setattr(form, name, value)
-    intake.save_intake(act, job.number, form, 0)
-    for name, state in taps.items():
-        intake.tap(act, job.number, name, "unknown", state)
-    if codes:
-        intake.add_codes(act, job.number, codes)
-    act.db.flush()
-    act.db.expire_all()
-    return find_job(act.db, job.number)
-
-
-def _measure(act: Act, number: str, phase: str, state: EngineState, seed: int, rpm: float = 740.0, trims: bool = True) -> None:
-    evidence.save_readings(act, number, phase, "idle", idle_samples(FAMILY, state, seed, rpm), WARM, 0)
-    if trims:
-        evidence.save_readings(act, number, phase, "trim", trim_samples(FAMILY, state, seed + 1), WARM, 0)
-
-
-def _plan(act: Act, number: str, parts: list[str], who: str) -> None:
-    stages.advance(act, number, "intake")
-    stages.advance(act, number, "evidence")
-    stages.advance(act, number, "diagnosis")
-    plan.save_plan(act, number, parts, [], 0)
-    plan.approve_plan(act, number, 1, who)
-    act.db.flush()
-    act.db.expire_all()
-    stages.advance(act, number, "plan")
-
-
-def _answers(step: Any, grades: dict[str, tuple[int, str]], left: int) -> dict[str, str]:
-    given: dict[str, str] = {}
-    for record in step.document["records"]:
-        if record["kind"] == "grade":
-            grade, deposit = grades.get(step.document["part"], (1, "")) if record["id"] == "grade_before" else (left, "")
-            given[record["id"]] = str(grade)
-            given[record["id"] + "_deposit"] = deposit
-        else:
-            given[record["id"]] = "no" if record["bad_answer"] == "yes" else "yes"
-    return given
-
-
-def _work(act: Act, number: str, grades: dict[str, tuple[int, str]], until: str = "", left: int = 0) -> None:
-    """Tick the card at its own pace, waits kept, up to and including the step `until`."""
-    db = act.db
-    work.begin_work(act, number, 14.0, 0.68, 0)
-    for step in list(find_job(db, number).steps):
-        act.now += timedelta(minutes=max(0.5, step.document["minutes"]))
-        job = find_job(db, number)
-        ends = [w.ends_at for w in job.waits if w.name in step.document["after_waits"]]
-        act.now = max([act.now, *ends])
-        for caution in ("fire", "hot_coolant", "fingers", "objects"):
-            if caution in step.document["cautions"]:
-                work.acknowledge(act, number, caution)
-        work.tick(act, number, step.id, _answers(step, grades, left))
-        db.flush()
-        if step.document["key"] == until:
-            break
-
-
-def _relearn(act: Act, number: str) -> None:
-    prove.clear_codes(act, number)
-    prove.relearn_begin(act, number, {c: True for c, _ in prove.template_of(find_job(act.db, number)).conditions})
-    template = prove.template_of(find_job(act.db, number))
-    for k, phase in enumerate(template.phases):
-        act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
-        if k == 1:
-            work.start_engine(act, number)
-        prove.relearn_next(act, number, k)
-    prove.relearn_finish(act, number, True)
-
-
-def _handed_over(db: Session, vehicle: Any, odd: Person, maren: Person, start: datetime) -> None:
-    act = Act(db, odd, start)
-    fouled = EngineState(deposit_mm=0.085, roughness_rpm=19)
-    job = _begin(
-        act, vehicle, "Dies at the ferry ramp when I roll to a stop, starts again at once.", 96_400,
-        {"rough_idle": "present", "stalls_coming_to_stop": "present", "whistle_or_hiss": "absent", "short_trips": "present"}, "p0506",
-        coolant="ok", oil="ok", bulletins_source="maker's bulletin list, letter of March", bulletins_outcome="none open",
+    for days, km, deposit, grade in ((1050, 61_300, 0.05, 2), (690, 79_900, 0.06, 2)):
+        (
+            Story(db, odd, now - timedelta(days=days), fleet["QN-114"], "Shakes at the stops, worst when cold.", km, coolant="ok", oil="ok", **LOOKED_UP)
+            .told(("rough_idle", "short_trips"), ("hesitation",), "p0506")
+            .later(20).measured("before", EngineState(deposit_mm=deposit, roughness_rpm=15), days, 720)
+            .saw("throttle_body", "varnish", grade).planned(["throttle_body", "intake_tube"], "school run office, by phone")
+            .worked({"throttle_body": (grade, "varnish")}, left=0).relearned().later(5)
+            .measured("after", EngineState(roughness_rpm=7), days + 7, 741).driven(11, "Even idle at every stop.")
+            .handed_over(maren, "throttle_deposit", "", False)
+        )  # fmt: skip
+    (
+        Story(db, pia, now - timedelta(days=520), fleet["QN-266"], "Warning light, no power on the hill.", 88_400, coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("reduced_power_mode", "low_power_all_range", "short_trips"), ("coolant_loss",), "P0236 P2101")
+        .later(15).measured("before", EngineState(roughness_rpm=9), 51, 812).key_on(101.0, boost_sensor=96.2, barometric_sensor=101.1)
+        .saw("boost_sensor", "soot", 3, "snout caked, tab whole").planned(["boost_sensor", "charge_air_pipe"], "school run office, by phone")
+        .worked({"boost_sensor": (3, "soot"), "charge_air_pipe": (2, "oil_film")}).relearned().later(5)
+        .measured("after", EngineState(roughness_rpm=8), 52, 810).driven(18, "Full power on the hill, light stays off.")
+        .handed_over(maren, "boost_sensor_fouled", "Oil film in the charge pipe: look at the breather separator next time.", True)
     )  # fmt: skip
-    n = job.number
-    act.now += timedelta(minutes=22)
-    _measure(act, n, "before", fouled, 11, 716)
-    evidence.save_key_on(act, n, {"map_sensor": 100.8, "barometric_sensor": 101.2}, 101.1, 0)
-    evidence.save_look(act, n, "before", "throttle_body", "varnish", 3, "brown band all round at the closed plate")
-    act.now += timedelta(minutes=25)
-    _plan(act, n, ["throttle_body", "intake_tube", "air_filter"], "school run office, by phone")
-    _work(act, n, {"throttle_body": (3, "varnish"), "intake_tube": (2, "oil_film"), "air_filter": (1, "")}, left=0)
-    stages.advance(act, n, "work")
-    _relearn(act, n)
-    act.now += timedelta(minutes=6)
-    _measure(act, n, "after", EngineState(roughness_rpm=7), 12, 741)
-    prove.save_road_test(act, n, 14.0, "No stall in nine stops on the ramp.", "gone", 0)
-    prove.read_pending(act, n, "", 0)
-    stages.advance(act, n, "prove")
-    handover.save_handover(act, n, "throttle_deposit", "Oil film in the breather hose: look at the breather valve next time.", True, 0)
-    db.flush()
-    db.expire_all()
-    act.person = maren
-    act.now += timedelta(minutes=40)
-    handover.sign(act, n)
-
-
-def _proving(db: Session, vehicle: Any, pia: Person, start: datetime) -> None:
-    act = Act(db, pia, start)
-    fouled = EngineState(deposit_mm=0.06, roughness_rpm=16, intake_c=18)
-    job = _begin(
-        act, vehicle, "Idle shakes at the lights, worse since autumn. Almost stalls with the lamps on.", 118_250,
-        {"rough_idle": "present", "hesitation": "absent", "stalls_coming_to_stop": "present", "short_trips": "present"}, "P0506 pending",
-        start + timedelta(hours=30), coolant="ok", oil="ok", bulletins_source="maker's bulletin list", bulletins_outcome="none open",
+    (
+        Story(db, odd, now - timedelta(days=338, hours=6), fleet["QN-114"], "Dies at the ferry ramp when I roll to a stop, starts again at once.", 96_400,
+              coolant="ok", oil="ok", bulletins_source="maker's bulletin list, letter of March", bulletins_outcome="none open")
+        .told(("rough_idle", "stalls_coming_to_stop", "short_trips"), ("whistle_or_hiss",), "p0506")
+        .later(22).measured("before", EngineState(deposit_mm=0.085, roughness_rpm=19), 11, 716).key_on(101.1, map_sensor=100.8, barometric_sensor=101.2)
+        .saw("throttle_body", "varnish", 3, "brown band all round at the closed plate")
+        .later(25).planned(["throttle_body", "intake_tube", "air_filter"], "school run office, by phone")
+        .worked({"throttle_body": (3, "varnish"), "intake_tube": (2, "oil_film"), "air_filter": (1, "")}).relearned().later(6)
+        .measured("after", EngineState(roughness_rpm=7), 12, 741).driven(14, "No stall in nine stops on the ramp.")
+        .handed_over(maren, "throttle_deposit", "Oil film in the breather hose: look at the breather valve next time.", True)
     )  # fmt: skip
-    n = job.number
-    act.now += timedelta(minutes=18)
-    _measure(act, n, "before", fouled, 21, 722)
-    evidence.save_look(act, n, "before", "throttle_body", "oil_carbon", 2)
-    act.now += timedelta(minutes=15)
-    _plan(act, n, ["throttle_body", "intake_tube"], "district nurse, in person")
-    _work(act, n, {"throttle_body": (2, "oil_carbon"), "intake_tube": (2, "oil_film")}, left=1)
-    stages.advance(act, n, "work")
-    _relearn(act, n)
-    act.now += timedelta(minutes=5)
-    _measure(act, n, "after", EngineState(roughness_rpm=7, intake_c=19), 22, 742)
 
 
-def _working(db: Session, vehicle: Any, odd: Person, now: datetime) -> None:
-    act = Act(db, odd, now - timedelta(hours=2))
-    job = _begin(
-        act, vehicle, "No pull up the hill to the bakery, and it drinks more than it did.", 171_900,
-        {"hesitation": "present", "low_power_all_range": "present", "fuel_economy_down": "present", "rough_idle": "absent",
-         "oiled_filter_fitted": "present", "dusty_use": "present"}, "p0171c;P0101",
-        now + timedelta(hours=3), coolant="ok", oil="ok", bulletins_source="maker's bulletin list", bulletins_outcome="none open",
+def _proving(db: Session, pia: Person, vehicle: Vehicle, start: datetime) -> None:
+    (
+        Story(db, pia, start, vehicle, "Idle shakes at the lights, worse since autumn. Almost stalls with the lamps on.", 118_250,
+              start + timedelta(hours=30), coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("rough_idle", "stalls_coming_to_stop", "short_trips"), ("hesitation",), "P0506 pending")
+        .later(18).measured("before", EngineState(deposit_mm=0.06, roughness_rpm=16, intake_c=18), 21, 722)
+        .saw("throttle_body", "oil_carbon", 2).later(15).planned(["throttle_body", "intake_tube"], "district nurse, in person")
+        .worked({"throttle_body": (2, "oil_carbon"), "intake_tube": (2, "oil_film")}, left=1).relearned().later(5)
+        .measured("after", EngineState(roughness_rpm=7, intake_c=19), 22, 742)
     )  # fmt: skip
-    n = job.number
-    act.now += timedelta(minutes=20)
-    _measure(act, n, "before", EngineState(meter_gain=0.82, roughness_rpm=8), 31, 739)
-    evidence.save_key_on(act, n, {"map_sensor": 101.0, "barometric_sensor": 101.3}, 101.2, 0)
-    evidence.save_look(act, n, "before", "maf_sensor", "oil_film", 2, "shines at a slant, dust stuck to it")
-    _plan(act, n, ["maf_sensor"], "bakery, by phone")
-    # Begin so that the meter was sprayed four minutes ago.
-    steps = plan.steps_for(find_job(db, n), ["maf_sensor"], db.get_one(Workshop, 1), Air(14.0, 0.68))
+
+
+def _cooler_away(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
+    """The light diesel waits for its cooler, which is at the bath over night."""
+    story = (
+        Story(db, pia, now - timedelta(hours=9), vehicle, "Black smoke up the quay road and no pull. It was at the dealer's, the valve is new.", 164_700,
+              now + timedelta(hours=20), coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("black_smoke", "low_power_all_range", "valve_already_replaced", "short_trips"), ("coolant_loss",), "P0401 P2457")
+        .later(15).measured("before", EngineState(roughness_rpm=14, recirculated=0.06), 61, 805)
+        .checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
+        .saw("egr_cooler", "hard_carbon", 4, "three tubes in four shut at the inlet").saw("egr_passage", "oil_carbon", 3)
+        .gauged("before", "egr_passage", "oil_carbon", (("passage", 5.4, 2.6),), 5)
+        .later(12).planned(["egr_cooler", "egr_valve", "egr_passage"], "parcels office, by phone")
+    )  # fmt: skip
+    story.worked({"egr_cooler": (4, "hard_carbon"), "egr_valve": (2, "soot"), "egr_passage": (3, "oil_carbon")}, "egr_cooler:send", bay=(13.0, 0.7))
+
+
+def _came_back(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
+    """The after test failed: the idle is worse, so the job went back from proof to evidence."""
+    story = (
+        Story(db, pia, now - timedelta(days=1, hours=7), vehicle, "Hunts at the lights and hisses under the bonnet.", 141_800,
+              now + timedelta(hours=9), coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("hunting_idle", "rough_idle"), ("stalls_coming_to_stop",), "P0505")
+        .later(20).measured("before", EngineState(roughness_rpm=17, leak_g_s=0.5), 71, 672)
+        .saw("idle_air_valve", "varnish", 2).planned(["idle_air_valve", "throttle_body"], "keepers' trust, by phone")
+        .worked({"idle_air_valve": (2, "varnish"), "throttle_body": (2, "varnish")}).relearned().later(5)
+        .measured("after", EngineState(roughness_rpm=16, leak_g_s=0.6), 72, 676).driven(6, "Still hunts at the lights; the hiss is at the plenum.", "there", "P0171 pending")
+    )  # fmt: skip
+    stages.go_back(story.act, story.number, "evidence", "the after test shows no gain and a hiss at the plenum: look for a leak")
+
+
+def _coked_ports(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
+    """Direct injection: ports measured side by side, planned, waits for the doctor's yes."""
+    (
+        Story(db, odd, now - timedelta(hours=5), vehicle, "Cold it stumbles and the light blinks, warm it is only weak.", 132_600,
+              now + timedelta(days=1), coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("rough_idle", "weak_low_end", "high_distance_never_cleaned"), ("whistle_or_hiss",), "P0300 P0303")
+        .later(25).measured("before", EngineState(roughness_rpm=21), 81, 748).key_on(101.2, map_sensor=101.0, boost_sensor=101.4, barometric_sensor=101.1)
+        .gauged("before", "intake_ports", "hard_carbon",
+                (("cylinder 1", 4.1, 1.6), ("cylinder 2", 4.8, 1.9), ("cylinder 3", 6.9, 2.8), ("cylinder 4", 3.9, 1.5)), 15)
+        .saw("intake_manifold", "oil_carbon", 2).later(20)
+        .planned(["intake_ports", "intake_manifold", "runner_flaps"], "")
+    )  # fmt: skip
+
+
+def _heavy_service(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
+    """Heavy diesel past its usual distance: the pressure sensor pulled first, caked, so everything behind it is asked."""
+    (
+        Story(db, pia, now - timedelta(hours=3), vehicle, "Weak with the gravel on, and it burns off the filter every second day.", 412_000,
+              now + timedelta(days=2), 9_850.0, coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("low_power_all_range", "frequent_regeneration", "fuel_economy_flat", "long_idle_or_pto", "high_distance_never_cleaned"), ("coolant_loss",), "P0401 P2002")
+        .later(25).measured("before", EngineState(roughness_rpm=9, recirculated=0.03), 91, 652, 84.0)
+        .key_on(101.2, map_sensor=98.1, boost_sensor=101.0, barometric_sensor=101.1, exhaust_pressure_sensor=101.6)
+        .saw("map_sensor", "oil_carbon", 4, "caked over the cage, the port behind it half shut")
+        .gauged("before", "egr_dp_ports", "hard_carbon", (("upstream", 0.9, 0.5), ("downstream", 1.3, 0.8)), 25, 4)
+        .reached("diagnosis")
+    )  # fmt: skip
+
+
+def _plugged_passage(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
+    """V6: flow low, valve new, position follows: the passage is planned, the harbour has agreed, work can begin."""
+    (
+        Story(db, odd, now - timedelta(hours=4), vehicle, "The light is back a week after the new valve. Pinks on the hill.", 148_000,
+              now + timedelta(hours=7), coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("valve_already_replaced", "short_trips"), ("rough_idle",), "P0401")
+        .later(18).measured("before", EngineState(roughness_rpm=8), 101, 688)
+        .checked("egr_flow_test", egr_test_area_small="present").checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
+        .saw("egr_passage", "hard_carbon", 4, "wire stops a finger deep").planned(["egr_passage", "egr_valve", "throttle_body"], "harbour office, in person")
+    )  # fmt: skip
+
+
+def _working(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
+    """The van whose air meter was sprayed four minutes ago."""
+    story = (
+        Story(db, odd, now - timedelta(hours=2), vehicle, "No pull up the hill to the bakery, and it drinks more than it did.", 171_900,
+              now + timedelta(hours=3), coolant="ok", oil="ok", **LOOKED_UP)
+        .told(("hesitation", "low_power_all_range", "fuel_economy_down", "oiled_filter_fitted", "dusty_use"), ("rough_idle",), "p0171c;P0101")
+        .later(20).measured("before", EngineState(meter_gain=0.82, roughness_rpm=8), 31, 739).key_on(101.2, map_sensor=101.0, barometric_sensor=101.3)
+        .saw("maf_sensor", "oil_film", 2, "shines at a slant, dust stuck to it").planned(["maf_sensor"], "bakery, by phone")
+    )  # fmt: skip
+    steps = plan.steps_for(story.job, ["maf_sensor"], db.get_one(Workshop, 1), Air(14.0, 0.68))
     upto = next(i for i, s in enumerate(steps) if s.key == "maf_sensor:spray")
-    act.now = now - timedelta(minutes=4 + sum(max(0.5, s.minutes) for s in steps[: upto + 1]))
-    _work(act, n, {"maf_sensor": (2, "oil_film")}, "maf_sensor:spray")
+    story.act.now = now - timedelta(minutes=4 + sum(max(0.5, s.minutes) for s in steps[: upto + 1]))
+    story.worked({"maf_sensor": (2, "oil_film")}, "maf_sensor:spray")
 
 
-def _arriving(db: Session, vehicle: Any, pia: Person, start: datetime, now: datetime) -> None:
-    act = Act(db, pia, start)
-    _begin(
-        act, vehicle, "It hums high after start, then drops and shakes at every stop. The kettle light came on yesterday.", 114_800,
-        {"rough_idle": "present", "hunting_idle": "present", "whistle_or_hiss": "present", "short_trips": "present", "cleaned_before_helped": "present"},
-        "P0171, p0507 pending", now + timedelta(hours=5), coolant="ok", oil="high",
+def _beach(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
+    """The two-stroke of the beach patrol: bogs at high revs, the crankcase hose is asked next."""
+    (
+        Story(db, odd, now - timedelta(hours=1), vehicle, "Dies away when I open it along the beach, idles fine.", None, now + timedelta(hours=8), 1_240.0,
+              coolant="", oil="ok", **LOOKED_UP)
+        .told(("bogs_high_rpm", "dusty_use"), ("hard_start",), "P051B")
+        .later(10).measured("before", EngineState(roughness_rpm=30), 111, 1440, 76.0).key_on(101.1, crankcase_pressure_sensor=100.9, barometric_sensor=101.2)
     )  # fmt: skip
+
+
+def _arriving(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
+    Story(db, pia, now - timedelta(minutes=35), vehicle, "It hums high after start, then drops and shakes at every stop. The kettle light came on yesterday.",
+          114_800, now + timedelta(hours=5), coolant="ok", oil="high").told(
+        ("rough_idle", "hunting_idle", "whistle_or_hiss", "short_trips", "cleaned_before_helped"), (), "P0171, p0507 pending")  # fmt: skip

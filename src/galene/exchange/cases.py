@@ -1,17 +1,19 @@
 """The JSON contracts of calculations, assessments and scopes: checked for shape here, judged in the core."""
 
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from galene.core.access import scope
+from galene.core.airpath import EngineFamily
 from galene.core.calculations import CALCULATIONS, as_plain
 from galene.core.diagnosis.assess import assess
 from galene.core.errors import InputError
 from galene.core.units import with_contract_units
-from galene.knowledge.base import KNOWLEDGE, case_from
-from galene.knowledge.families import FAMILIES, OUTLINES
+from galene.knowledge.base import KNOWLEDGE, case_from, outline_of
+from galene.knowledge.families import FAMILIES
 
 
 class Strict(BaseModel):
@@ -35,7 +37,7 @@ class Engine(Strict):
     fuel: Literal["petrol", "diesel"] = "petrol"
     injection: Literal["port", "direct"] = "port"
     cycle: Literal["four_stroke", "two_stroke"] = "four_stroke"
-    throttle: Literal["cable", "electronic"] = "electronic"
+    throttle: Literal["cable", "electronic", "none"] = "electronic"
 
 
 class CaseFile(Strict):
@@ -108,8 +110,8 @@ def calculate(name: str, given: Any) -> Any:
     return as_plain(CALCULATIONS[name].run(record))
 
 
-def assess_case(given: Any) -> Any:
-    """Judge a case file.
+def assess_case(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any:
+    """Judge a case file; `families` are the workshop's own where there are any.
 
     Raises
     ------
@@ -125,7 +127,7 @@ def assess_case(given: Any) -> Any:
         raise _first_fault(fault) from fault
     if (case.engine.family is None) == (case.engine.components is None):
         raise InputError("engine", given.get("engine"), "either a family or a list of components")
-    result = assess(case_from(case.model_dump(), OUTLINES), KNOWLEDGE)
+    result = assess(case_from(case.model_dump(), {i: outline_of(f) for i, f in families.items()}), KNOWLEDGE)
     plain = as_plain(result)
     for check in plain["next_checks"]:
         for side in ("if_positive", "if_negative"):
@@ -133,8 +135,8 @@ def assess_case(given: Any) -> Any:
     return plain
 
 
-def scope_of(given: Any) -> Any:
-    """Access for a set of parts.
+def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any:
+    """Access for a set of parts; `families` are the workshop's own where there are any.
 
     Raises
     ------
@@ -147,9 +149,9 @@ def scope_of(given: Any) -> Any:
         wanted = ScopeFile.model_validate(given)
     except ValidationError as fault:
         raise _first_fault(fault) from fault
-    if wanted.family not in FAMILIES:
-        raise InputError("family", wanted.family, ", ".join(FAMILIES))
-    found = scope(FAMILIES[wanted.family], wanted.components, wanted.open)
+    if wanted.family not in families:
+        raise InputError("family", wanted.family, ", ".join(families))
+    found = scope(families[wanted.family], wanted.components, wanted.open)
     return {
         "operations": [
             {

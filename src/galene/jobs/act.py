@@ -9,9 +9,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
+from galene.exchange.families import family_of_document
 from galene.jobs.errors import AlreadyDone, Missing, NotAllowed, ReadOnly, Stale
-from galene.knowledge.families import FAMILIES
-from galene.store.models import Job, Person, Section, Trace, WriteOnce
+from galene.store.models import FamilyVersion, Job, Person, Section, Trace, WriteOnce
 
 
 @dataclass
@@ -122,6 +122,21 @@ def revision(job: Job, section: str) -> int:
     return next((s.revision for s in job.sections if s.name == section), 0)
 
 
+_FAMILIES: dict[str, EngineFamily] = {}
+
+
+def family_in(version: FamilyVersion) -> EngineFamily:
+    """The family of a version. Versions never change and their digest names the content, so each is read once."""
+    family = _FAMILIES.get(version.digest)
+    if family is None:
+        if len(_FAMILIES) >= 200:
+            _FAMILIES.clear()
+        family = _FAMILIES[version.digest] = family_of_document(version.document)
+    return family
+
+
 def family_of(job: Job) -> EngineFamily:
-    """The engine family of a job."""
-    return FAMILIES[job.family_id]
+    """The engine family of a job, in the version that it began with."""
+    if job.family_version is None:
+        raise Missing(f"engine family {job.family_id}")
+    return family_in(job.family_version)

@@ -1,10 +1,11 @@
 """Stage 2, and the after set of stage 6: readings, looks, and what the calculations make of them."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from galene.core.airflow import ExpectedAirflowInput, TrimPoint, TrimSplitInput, TrimSplitResult, expected_airflow, trim_split
 from galene.core.airpath import EngineFamily
+from galene.core.bore import BoreInput, bore_restriction
 from galene.core.errors import InputError
 from galene.core.pressures import KeyOnInput, KeyOnResult, PressureReading, key_on_agreement
 from galene.core.statistics import mean
@@ -45,7 +46,40 @@ TRIM: tuple[Channel, ...] = (
     Channel("map_kpa", "Manifold", "pressure", 10, 110, ("map", "manifold", "pressure")),
 )
 CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
+NEEDS: dict[str, tuple[str, ...]] = {
+    "idle_airflow_g_s": ("maf_sensor",), "airflow_g_s": ("maf_sensor",), "idle_map_kpa": ("map_sensor", "boost_sensor"), "map_kpa": ("map_sensor", "boost_sensor"),
+}  # fmt: skip
+"""Channels that only an engine with one of these parts can show."""
+
+
+def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
+    """The columns of a set that this engine can fill: no trims on a diesel or two-stroke, no learned opening without a learning throttle."""
+
+    def has(channel: Channel) -> bool:
+        if channel.id in ("trim_idle_percent", "trim_percent"):
+            return has_trims(family)
+        if channel.id == "learned_throttle_percent":
+            return family.fuel == "petrol" and family.throttle == "electronic"
+        return channel.id not in NEEDS or bool(family.components & set(NEEDS[channel.id]))
+
+    return tuple(c for c in CHANNELS[kind] if has(c))
+
+
+def has_trims(family: EngineFamily) -> bool:
+    """Whether the control unit trims its mixture by an oxygen sensor."""
+    return family.fuel == "petrol" and family.cycle == "four_stroke" and "oxygen_sensor" in family.components
+
+
 LOADS = {"lamps": "Headlamps", "rear_heater": "Rear heater", "fan": "Fan", "air_conditioning": "Air conditioning"}
+
+
+@dataclass(frozen=True)
+class MeasuredBore:
+    """One bore: its name on the part (cylinder or end), its clean diameter, thickness clockwise from 12 along the flow, mm."""
+
+    name: str
+    bore_mm: float
+    thickness_mm: tuple[float, ...]
 
 
 @dataclass(frozen=True)
@@ -73,7 +107,7 @@ def _check_conditions(conditions: SetConditions) -> dict[str, str]:
     return faults
 
 
-def read_pasted(kind: str, text: str, units: Mapping[str, str]) -> Mapping[str, list[float]]:
+def read_pasted(family: EngineFamily, kind: str, text: str, units: Mapping[str, str]) -> Mapping[str, list[float]]:
     """Rows pasted for a set, by channel.
 
     Raises
@@ -81,7 +115,7 @@ def read_pasted(kind: str, text: str, units: Mapping[str, str]) -> Mapping[str, 
     Invalid
         Naming line and column.
     """
-    columns = [Column(c.id, c.quantity, units.get(c.id, QUANTITIES[c.quantity].kept.id), c.words) for c in CHANNELS[kind]]
+    columns = [Column(c.id, c.quantity, units.get(c.id, QUANTITIES[c.quantity].kept.id), c.words) for c in channels_of(family, kind)]
     check_text({"rows": text[:100]})
     try:
         return parse_rows(text, columns)
@@ -116,7 +150,7 @@ def save_readings(
     job = act.job(number)
     _phase_open(job, phase)
     faults = _check_conditions(conditions)
-    channels = CHANNELS[kind]
+    channels = channels_of(family_of(job), kind)
     rows = max((len(v) for v in values.values()), default=0)
     filled = [i for i in range(rows) if any(i < len(values.get(c.id, [])) and values[c.id][i] is not None for c in channels)]
     if not filled:
@@ -218,12 +252,50 @@ def save_look(act: Act, number: str, phase: str, part_id: str, deposit: str, gra
         )
         act.db.add(row)
     else:
+        if row.grade != grade:
+            # Seen anew and not measured: what was measured then no longer holds.
+            row.bores, row.open_area_percent = [], None
         row.deposit, row.grade, row.note, row.at, row.person_id = deposit, grade, note.strip() or row.note, act.now, act.person.id
     act.db.flush()
     act.db.expire(job, ["looks"])
     act.trace(job, "look", phase=phase, part=part_id, deposit=deposit, grade=grade)
     if phase == "before":
         derive(act, job)
+    return job
+
+
+def save_bores(act: Act, number: str, phase: str, part_id: str, bores: Sequence[MeasuredBore], deposit: str, note: str, seen: int) -> Job:
+    """Bores measured round the clock on a part, ports side by side. The thickness decides the grade: it beats the eye.
+
+    Raises
+    ------
+    Invalid
+        ``thickness.<bore>.<point>`` and the like for each figure that can not be.
+    """
+    job = act.job(number)
+    if phase not in ("before", "after"):
+        raise Invalid({"phase": "before or after."})
+    if not 1 <= len(bores) <= 16:
+        raise Invalid({"bores": "From 1 to 16 bores side by side."})
+    faults, results = {}, []
+    for k, bore in enumerate(bores):
+        try:
+            results.append(bore_restriction(BoreInput(bore.bore_mm, list(bore.thickness_mm))))
+        except InputError as fault:
+            place = fault.field.replace("thickness_mm[", f"thickness.{k}.").replace("]", "").replace("bore_mm", f"bore.{k}")
+            faults[place] = f"{bore.name}: {fault.allowed}."
+    if faults:
+        raise Invalid(faults)
+    act.claim(job, f"bores {phase} {part_id}", seen)
+    worst = min(results, key=lambda r: r.open_area_percent)
+    save_look(act, number, phase, part_id, deposit, worst.grade, note)
+    row = next(k for k in job.looks if k.phase == phase and k.part == part_id)
+    row.bores = [
+        {"name": b.name, "bore_mm": b.bore_mm, "thickness_mm": list(b.thickness_mm), "open_area_percent": r.open_area_percent}
+        for b, r in zip(bores, results, strict=True)
+    ]
+    row.open_area_percent = worst.open_area_percent
+    act.trace(job, "bores_measured", phase=phase, part=part_id, open_area_percent=round(worst.open_area_percent, 1))
     return job
 
 
@@ -334,11 +406,11 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
             value = mean(values)
             found[evidence] = ("present" if value > band.high else "absent", _margin_confidence(value, band.high, step), "calculation")
     air, pressure, speed = (samples(row_set, c) for c in ("idle_airflow_g_s", "idle_map_kpa", "idle_rpm"))
-    if air and pressure and speed:
+    if air and pressure and speed and family.fuel == "petrol":  # a diesel's recirculation would pass for a meter that reads low
         intake = row_set.conditions.get("intake_c")
         result = expected_airflow(
             ExpectedAirflowInput(family.displacement_l, mean(speed), mean(pressure), 40.0 if intake is None else intake + 12,
-                                 family.volumetric_efficiency_idle, 4, mean(air), 0.08)
+                                 family.volumetric_efficiency_idle, 2 if family.cycle == "two_stroke" else 4, mean(air), 0.08)
         )  # fmt: skip
         found["airflow_reads_low"] = ("present" if result.verdict == "reads_low" else "absent", 0.8, "calculation")
 
@@ -347,8 +419,14 @@ LOOK_EVIDENCE: dict[str, tuple[str, bool]] = {
     "throttle_body": ("look_throttle_clean", True),
     "maf_sensor": ("look_maf_clean", True),
     "map_sensor": ("soot_on_map_sensor", False),
+    "boost_sensor": ("soot_on_boost_sensor", False),
     "intake_ports": ("ports_coked_seen", False),
     "intake_manifold": ("manifold_coked_seen", False),
+    "egr_passage": ("egr_passage_blocked_seen", False),
+    "egr_dp_ports": ("dp_ports_blocked_seen", False),
+    "egr_cooler": ("cooler_face_plugged", False),
+    "exhaust_pressure_tube": ("tube_blocked_seen", False),
+    "crankcase_pressure_hose": ("hose_clear", True),
 }
 """Kind of part to the evidence that a look yields, and whether that evidence means clean."""
 

@@ -10,10 +10,10 @@ from sqlalchemy.orm import Session
 from galene.core.codes import read_codes
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing
+from galene.jobs.families import current_version
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning
-from galene.knowledge.families import FAMILIES
-from galene.store.models import Job, JobCode, ObservationRow, Vehicle
+from galene.store.models import Family, Job, JobCode, ObservationRow, Vehicle
 
 STATES = ("present", "absent", "unknown")
 HAZARDS = {"hybrid": "hybrid or high voltage", "airbag": "airbag wiring in the way"}
@@ -67,7 +67,7 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
         faults["plate"] = "A plate has 2 to 12 letters and figures."
     elif act.db.scalar(select(Vehicle.id).where(Vehicle.plate_key == key)):
         faults["plate"] = f"{given.plate.strip()} is here already: choose it from the list."
-    if given.family not in FAMILIES:
+    if not act.db.scalar(select(Family.current_id).where(Family.id == given.family)):
         faults["family"] = "Choose the engine family."
     if not given.model.strip():
         faults["model"] = "Say what vehicle it is."
@@ -102,7 +102,8 @@ def open_job(act: Act, vehicle: Vehicle, complaint: str, bay: str = "", due_at: 
     last = act.db.scalar(select(func.max(Job.number)).where(Job.number.startswith(prefix)))
     number = f"{prefix}{int(last.split('-')[1]) + 1 if last else 1:04d}"
     job = Job(
-        number=number, vehicle_id=vehicle.id, family_id=vehicle.family_id, stage="intake", state="open", bay=bay,
+        number=number, vehicle_id=vehicle.id, family_id=vehicle.family_id,
+        family_version_id=current_version(act.db, vehicle.family_id).id, stage="intake", state="open", bay=bay,
         technician_id=act.person.id, opened_at=act.now, due_at=due_at, complaint=complaint.strip(), distance_km=None, hours=None,
         fluids={}, bulletins={}, done_checks=[], bay_air={}, relearn={}, road_test={}, handover={},
     )  # fmt: skip

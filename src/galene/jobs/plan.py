@@ -15,9 +15,12 @@ from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COOLANT_STOP
 from galene.knowledge.methods import INSPECT_ONLY, METHODS
 from galene.knowledge.procedures import CLOSING, PROCEDURES
+from galene.knowledge.relearns import relearn_of
 from galene.knowledge.schools import SCHOOLS
 from galene.store.models import Job, Plan, Workshop
 
+RELEARNED = {"throttle_body", "egr_valve", "idle_air_valve", "runner_actuator"}
+"""Kinds of part whose stops or opening the control unit learns anew."""
 SUGGEST_AT = 0.25
 """Causes at least this likely put their part into the first suggestion of the scope."""
 
@@ -83,7 +86,7 @@ def document_for(job: Job, parts: Sequence[str], new_parts: Sequence[str], works
     for step in steps:
         if step.agent:
             agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
-    relearn = sum(family.relearn_holds.values()) if "throttle_body" in parts else 0.0
+    relearn = sum(p.hold_minutes for p in relearn_of(family).phases) if RELEARNED & {family.part(p).component for p in parts} else 0.0
     labour = hands / 60 * workshop.hourly_rate
     proof = 35.0
     parts_cost = sum(family.spare(s).price for s in spares)

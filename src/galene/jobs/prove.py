@@ -13,7 +13,7 @@ from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import samples, set_of
 from galene.jobs.intake import add_codes, check_text
 from galene.jobs.work import start_blockers
-from galene.knowledge.relearns import relearn_for
+from galene.knowledge.relearns import relearn_of
 from galene.store.models import Job, JobCode, ReadingSet
 
 
@@ -37,8 +37,7 @@ def clear_codes(act: Act, number: str) -> Job:
 
 def template_of(job: Job) -> RelearnTemplate:
     """The family's relearn."""
-    family = family_of(job)
-    return relearn_for(family.relearn, family.relearn_holds)
+    return relearn_of(family_of(job))
 
 
 def relearn_state(job: Job) -> RelearnState | None:
@@ -190,7 +189,8 @@ def after_codes(job: Job) -> list[JobCode]:
     return [c for c in job.codes if c.phase == "after"]
 
 
-def _metrics(idle: ReadingSet | None, trim: ReadingSet | None) -> list[MetricValue]:
+def _metrics(job: Job, phase: str) -> list[MetricValue]:
+    idle, trim = set_of(job, phase, "idle"), set_of(job, phase, "trim")
     found = []
     for channel in ("idle_rpm", "idle_airflow_g_s", "idle_map_kpa", "learned_throttle_percent", "trim_idle_percent"):
         values = samples(idle, channel)
@@ -202,6 +202,11 @@ def _metrics(idle: ReadingSet | None, trim: ReadingSet | None) -> list[MetricVal
     flows, trims = samples(trim, "airflow_g_s"), samples(trim, "trim_percent")
     if flows and len(flows) == len(trims):
         found.append(MetricValue("trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1]))
+    measured = {
+        p: [k.open_area_percent for k in job.looks if k.phase == p and k.open_area_percent is not None] for p in ("before", "after")
+    }
+    if measured["before"] and measured["after"]:
+        found.append(MetricValue("open_area_percent", value=min(measured[phase])))
     return found
 
 
@@ -228,7 +233,7 @@ def compare(job: Job) -> BeforeAfterResult | None:
     band = family_of(job).bands.get("idle_rpm")
     return before_after(
         BeforeAfterInput(
-            _metrics(before, set_of(job, "before", "trim")), _metrics(after, set_of(job, "after", "trim")),
+            _metrics(job, "before"), _metrics(job, "after"),
             BothConditions(_conditions(job, before, "before"), _conditions(job, after, "after")),
             {"idle_rpm": (band.low + band.high) / 2} if band else {},
         )
@@ -239,6 +244,6 @@ def metric_samples(job: Job, metric: str) -> tuple[list[float], list[float]]:
     """Samples of a metric before and after, for the plot."""
     sides: list[list[float]] = []
     for phase in ("before", "after"):
-        found = next((m for m in _metrics(set_of(job, phase, "idle"), set_of(job, phase, "trim")) if m.metric == metric), None)
+        found = next((m for m in _metrics(job, phase) if m.metric == metric), None)
         sides.append([] if found is None else (found.samples or ([found.value] if found.value is not None else [])))
     return sides[0], sides[1]

@@ -19,6 +19,7 @@ AGENTS: dict[str, AgentClass] = {
         AgentClass("maf_cleaner", "Meter cleaner, residue-free", 0.030, ("glasses", "nitrile gloves")),
         AgentClass("contact_cleaner", "Contact cleaner, plastic-safe", 0.026, ("glasses", "nitrile gloves")),
         AgentClass("throttle_cleaner", "Throttle cleaner, coating-safe", 0.018, ("glasses", "solvent-proof gloves")),
+        AgentClass("egr_cleaner", "Soot remover, metal only", 0.014, ("glasses", "solvent-proof gloves", "mask for soot")),
         AgentClass("soap_and_water", "Soap and water", 0.001, ("glasses",)),
     )
 }

@@ -46,6 +46,26 @@ METHODS: dict[str, Method] = {
             "Residue-free: a film on the membrane slows it.",
             ("C", "G"),
         ),
+        Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G")),
+        Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G")),
+        Method("secondary_air_flow_sensor", "Out, short bursts across, its little filter renewed", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C")),
+        Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H")),
+        Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", ()),
+        Method("egr_pipe", "Off, brushed wet, vacuumed", "", "Soot dust is not blown about.", ()),
+        Method("egr_cooler", "Off, pressed, sent out to the heated bath", "", "Soot in its tubes needs heat and time.", ("G",)),
+        Method("egr_dp_ports", "Both bores cleared by a drill in the fingers", "", "A tool in the port, never in the sensor.", ()),
+        Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G")),
+        Method("exhaust_pressure_tube", "Off, root drilled by hand, blown through", "", "The root shuts first.", ()),
+        Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G")),
+        Method("intake_manifold", "Off, electronics off, scraped and brushed runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G",)),
+        Method("runner_flaps", "Moved by hand, edges and seats scraped", "", "No liquid at the bushings but a drop of oil.", ()),
+        Method("runner_actuator", "Opened, brush dust out with a dry brush", "", "Electronics are never bathed.", ("H",)),
+        Method("intake_ports", "Valves shut, soaked, scraped with plastic, vacuumed", "egr_cleaner", "Never loosened above an open valve.", ("G",)),
+        Method("crankcase_pressure_hose", "Off, wiped, fitting cleared by hand", "", "The narrow fitting is what blocks.", ()),
+        Method("crankcase_pressure_sensor", "Out, wiped dry, new O-ring", "", "Air past the ring reads as another load.", ("G",)),
+        Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",)),
+        Method("aftertreatment_doser", "Off, tip soaked and brushed", "egr_cleaner", "No wire in the nozzle's hole.", ("G",)),
+        Method("breather_valve", "Washed, or renewed where it sticks", "soap_and_water", "Its rubber swells in solvents.", ()),
     )
-}
+}  # fmt: skip
 INSPECT_ONLY = Method("inspect_only", "Looked at and graded, not cleaned", "", "No cleaning of this part is offered here.", ())

@@ -6,6 +6,26 @@ from galene.core.procedures import PartProcedure, Record, StepTemplate, Wait
 BEFORE = Record("grade_before", "grade", "Deposit found")
 AFTER = Record("grade_after", "grade", "Deposit left")
 
+WHOLE = Record("whole", "yes_no", "Whole: no crack, no broken tab", "Replace it: cleaning mends no crack.")
+PALE = Record("pale", "yes_no", "Pale, crusty residue", "Coolant in the gas: stop, find the leak first.", "yes")
+
+
+def _plain(
+    component: str, title: str, look: str, clean: str, why: str, minutes: float, check: str, agent: str = "", agent_ml: float = 0.0,
+    wait: Wait | None = None, tools: tuple[str, ...] = (), cautions: tuple[str, ...] = (), records: tuple[Record, ...] = (),
+) -> PartProcedure:  # fmt: skip
+    """Look, clean, dry where something is wet, look again: the shape of most parts that are off the engine or laid open."""
+    return PartProcedure(component, title, (
+        StepTemplate("look", look, "What is found decides how far the work goes.", 3, tools=("lamp",), records=(BEFORE, *records)),
+        StepTemplate("clean", clean, why, minutes, tools=tools, cautions=cautions, agent=agent, agent_ml=agent_ml, wait=wait),
+        StepTemplate("check", check, "What is left is what comes back first.", 2, tools=("lamp",), records=(AFTER,)),
+    ))  # fmt: skip
+
+
+def _dries(minutes: float, why: str, agent: str) -> Wait:
+    return Wait("drying", minutes, why, agent)
+
+
 PROCEDURES: dict[str, PartProcedure] = {
     p.component: p
     for p in (
@@ -66,6 +86,60 @@ PROCEDURES: dict[str, PartProcedure] = {
                          wait=Wait("drying", 10, "A wet membrane reads wrong", "contact_cleaner")),
             StepTemplate("check", "Dry and bare", "", 1, records=(AFTER,)),
         )),
+        _plain("idle_air_valve", "Idle air valve", "Look at pintle and seat, push it with a finger: springy, no grit",
+               "Wipe pintle and seat with a cloth damp with cleaner, motor side up", "Liquid in the motor ends it.", 8, "Pintle bare, seat bare, motor dry",
+               "throttle_cleaner", 20, _dries(5, "Vapour in the intake burns at the first start", "throttle_cleaner"), ("lint-free cloth",), ("eyes", "fire")),
+        _plain("boost_sensor", "Boost sensor", "Look at snout, tab and cage, wipe the O-ring's groove with a dry cloth",
+               "Short bursts across the snout, never into it; the pick only in the port", "The tab inside breaks when it is picked at.", 4, "Dry and bare, tab whole",
+               "contact_cleaner", 15, _dries(10, "A wet membrane reads wrong", "contact_cleaner"), (), ("eyes", "fire"), (WHOLE,)),
+        _plain("secondary_air_flow_sensor", "Secondary air meter", "Look through the small meter against a lamp, take out its little filter",
+               "Ten short bursts across the element, new little filter or the old one blown through", "A touched element is a dead one.", 4, "Bare, dry, line not cracked",
+               "maf_cleaner", 25, _dries(15, "Solvent on a powered element burns it", "maf_cleaner"), (), ("eyes", "fire", "element"), (WHOLE,)),
+        _plain("egr_valve", "Recirculation valve", "Push the stem off its seat by hand, look at seat and stem against the lamp",
+               "Part the electrics or keep them up and dry; scrape the seat, work the stem free with cleaner on a brush", "Hard carbon holds the seat open; spray alone does not move it.",
+               22, "Light does not pass the closed seat, the stem falls back by itself", "egr_cleaner", 60, _dries(10, "Vapour in the intake burns at the first start", "throttle_cleaner"),
+               ("scraper", "soft brush"), ("eyes", "fire"), (PALE,)),
+        _plain("egr_passage", "Recirculation passage", "Look into both ends with lamp and wire: how far is it open",
+               "Turn a wire from both ends, vacuum at the other; then cleaner on a brush, wiped out", "What is loosened comes out, never further in.", 26, "Wire and light pass, nothing rattles",
+               "egr_cleaner", 50, None, ("wire", "vacuum with fine filter"), ("eyes", "fire", "objects")),
+        _plain("egr_pipe", "Recirculation pipe", "Look through the pipe, tap it: scale that rings loose", "Brush through, wiped wet, vacuumed", "Soot dust is not blown about.", 10,
+               "Light passes, no scale left", "", 0, None, ("bottle brush", "vacuum with fine filter"), ("eyes",)),
+        PartProcedure("egr_cooler", "Recirculation cooler", (
+            StepTemplate("look", "Look at both faces and at the coolant side's stubs", "A pale crust is coolant: then it is not cleaned but replaced.", 4, tools=("lamp",), records=(BEFORE, PALE)),
+            StepTemplate("pressure", "Shut the stubs, 2 bar of air under water for two minutes: no bubble", "A cleaned cooler that leaks ruins the engine.", 8, tools=("pressure test kit",),
+                         cautions=("eyes",), records=(Record("tight", "yes_no", "No bubble", "Replace the cooler."),)),
+            StepTemplate("send", "Send the cooler out to the heated bath, label on, O-rings off", "Soot in its tubes needs heat and time.", 5, tools=("label",),
+                         wait=Wait("at the bath", 1440, "The bath works over night")),
+            StepTemplate("check", "Look through every tube against a lamp, press it again, dry it with air", "One shut tube in ten is a fifth of its cooling.", 9, tools=("lamp", "pressure test kit"),
+                         records=(AFTER, Record("tight_after", "yes_no", "No bubble", "Replace the cooler."))),
+        )),
+        _plain("egr_dp_ports", "Differential pressure ports", "Look into both bores with the lamp: which is shut", "Turn a fitting drill in the fingers, both bores, vacuum at each turn",
+               "Both are cleaned: one alone reads worse than none.", 10, "A wire falls through both", "", 0, None, ("4 mm drill", "vacuum with fine filter"), ("eyes", "objects")),
+        _plain("egr_dp_sensor", "Differential pressure sensor", "Look at both snouts and the body", "Short bursts across the snouts, none into them", "Nothing is pushed into a membrane.", 4,
+               "Dry, bare, body whole", "contact_cleaner", 15, _dries(10, "A wet membrane reads wrong", "contact_cleaner"), (), ("eyes", "fire"), (WHOLE,)),
+        _plain("exhaust_pressure_tube", "Exhaust pressure tube", "Blow gently through the tube, shield on: does it pass", "Turn a drill in the fingers in the narrow root, wire through the tube, blow out into a cloth",
+               "The root shuts first; the sensor is innocent.", 14, "It passes freely, and the root shows metal", "", 0, None, ("drill in the fingers", "wire", "shield"), ("eyes",)),
+        _plain("charge_air_pipe", "Charge air pipe", "Look for pooled oil, feel the seals", "Wipe the oil out, seals with soap and water", "Oil here fouls what lies behind it.", 8, "Dry inside, seals whole",
+               "soap_and_water", 150, _dries(10, "Drops are drawn in at the first start", "soap_and_water"), ("cloth",), ("eyes",)),
+        _plain("intake_manifold", "Intake manifold", "Look into every runner, measure the mouths with the bore gauge", "Electronics and sensors off first; scrape runner by runner, then brush with cleaner, rinse",
+               "Wall layers of millimetres need tools, no spray moves them.", 75, "Every runner shows its wall, flaps move over their whole travel", "egr_cleaner", 250,
+               _dries(30, "Wet until it looks and feels dry", "water"), ("scraper", "brushes", "vacuum with fine filter"), ("eyes", "fire")),
+        _plain("runner_flaps", "Runner flaps", "Move the flaps by hand over their whole travel, look at lever and bushings", "Scrape edges and seats, a drop of light oil at the bushings", "Stiff flaps break their motor.",
+               18, "They fall by their own weight, no play", "", 0, None, ("scraper",), (), (Record("free", "yes_no", "Whole travel, no play", "Worn: new flaps or manifold."),)),
+        _plain("runner_actuator", "Runner actuator", "Turn the gear by hand, look for brush dust on magnet and sensor", "Open the cover, soft dry brush and vacuum, no liquid", "Electronics are never bathed.", 15,
+               "No dust on magnet and sensor, gear whole", "", 0, None, ("soft brush", "vacuum"), (), (WHOLE,)),
+        _plain("intake_ports", "Intake ports", "Turn the cylinder's valves shut, look and measure with the bore gauge", "Soak with cleaner on a brush, scrape with plastic, vacuum; one cylinder after the other, valves shut",
+               "Never loosened above an open valve.", 95, "Metal shows, nothing lies on a valve", "egr_cleaner", 300, None, ("plastic scraper", "vacuum with fine filter"), ("eyes", "fire", "objects")),
+        _plain("crankcase_pressure_hose", "Crankcase pressure hose", "Blow through by mouth with a clean tube, look at the barb's seat", "Wipe hose and fitting, 1.5 mm drill turned in the fingers in the fitting",
+               "A narrow bore hides the load from the control unit.", 8, "It passes freely", "", 0, None, ("1.5 mm drill", "cloth"), ()),
+        _plain("crankcase_pressure_sensor", "Crankcase pressure sensor", "Look for dust or oil past the O-ring, at snout and barb", "Wipe with a dry cloth, new O-ring with a trace of its own grease",
+               "Air past the ring reads as another load.", 5, "Ring seated, barb whole", "", 0, None, ("cloth",), (), (WHOLE,)),
+        _plain("secondary_air_valve", "Secondary air valve", "Look at the valve's plate from the line's side", "Scrape the seat, cleaner on a brush, line kept dry", "Condensate and soot glue it.", 14,
+               "The plate moves and closes", "egr_cleaner", 30, None, ("scraper",), ("eyes", "fire")),
+        _plain("aftertreatment_doser", "Exhaust fuel doser", "Look at the nozzle: coke, drips", "Soak the tip in cleaner, soft brass brush round it, never a wire in the hole", "A dribbling tip does not light off.", 18,
+               "Tip bare, nothing in the hole", "egr_cleaner", 40, _dries(10, "Vapour near a hot exhaust burns", "throttle_cleaner"), ("soft brass brush",), ("eyes", "fire")),
+        _plain("breather_valve", "Breather valve", "Shake it, blow both ways: it lets one way only", "Wash with soap and water, or fit a new one where it sticks", "Stuck, it passes oil and feeds every deposit behind it.",
+               6, "It moves and lets one way only", "soap_and_water", 100, None, (), ()),
         PartProcedure("inspect_only", "Inspection", (
             StepTemplate("look", "Look, grade and note; this part is not cleaned here", "Seen now, it is known at the next visit.", 3, tools=("lamp",), records=(BEFORE,)),
         )),

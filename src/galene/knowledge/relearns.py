@@ -1,8 +1,8 @@
 """Relearn templates, to be overridden per engine family."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 
+from galene.core.airpath import EngineFamily
 from galene.core.relearn import Guard, Phase, RelearnTemplate
 
 PEDAL = Guard("pedal", "The pedal was touched")
@@ -38,11 +38,45 @@ RELEARNS: dict[str, RelearnTemplate] = {
             "Idle speed and throttle opening stand inside the family's bands, and no code is pending.",
             "Look for unmetered air, a plate that does not close, or low voltage; then begin again.",
         ),
+        RelearnTemplate(
+            "cable_none",
+            "Cable throttle: nothing is learned, the idle is checked",
+            (("warm", "Coolant above 75 °C"), ("loads_off", "All loads off"), ("cable", "The cable has play, the plate rests on its stop")),
+            (
+                Phase("idle", "Start without the pedal and let it idle; the stop screw is not turned", 5,
+                      "Idle may hunt for a minute while the idle valve finds its place.", (PEDAL, FAN, COOLANT), True),
+            ),
+            "Idle speed stands inside the family's band with the idle valve working.",
+            "Look at the idle valve, the bypass and unmetered air; the sealed screw mends nothing.",
+        ),
+        RelearnTemplate(
+            "egr_valve_zero",
+            "Recirculation valve: closed stop learned",
+            (("voltage", "Battery above 12.2 V"), ("cleared", "Codes cleared, no protective mode")),
+            (
+                Phase("key_on", "Ignition on, engine off. Touch nothing", 2, "The valve whirrs to its stop and back.", (VOLTAGE,)),
+                Phase("key_off", "Ignition off, key out. Touch nothing", 2, "The control unit stores the stop.", (VOLTAGE,)),
+                Phase("idle", "Start and let it idle until warm", 6, "Idle may be rough for the first minute.", (PEDAL, VOLTAGE), True),
+            ),
+            "The valve's position reads zero when closed, and no code is pending.",
+            "Look for carbon on the seat, a bent stem or a plug not home; then begin again.",
+        ),
+        RelearnTemplate(
+            "memory_reset",
+            "After the battery was off",
+            (("voltage", "Battery above its maker's least voltage"), ("cleared", "Codes cleared, no protective mode")),
+            (
+                Phase("idle", "Start and let it idle, hands off", 5, "A long crank is normal after the lines were opened.", (PEDAL, VOLTAGE), True),
+                Phase("drive", "Drive gently, then with load on a steady climb", 20, "Power comes back in steps.", (COOLANT,), True),
+            ),
+            "Idle stands inside the family's band, full power is back, and no code is pending.",
+            "Read the codes: what comes back at once is a fault, not a lost memory.",
+        ),
     )
 }  # fmt: skip
 
 
-def relearn_for(template_id: str, holds: Mapping[str, float]) -> RelearnTemplate:
-    """A template with the engine family's own hold minutes."""
-    template = RELEARNS[template_id]
-    return replace(template, phases=tuple(replace(p, hold_minutes=holds.get(p.id, p.hold_minutes)) for p in template.phases))
+def relearn_of(family: EngineFamily) -> RelearnTemplate:
+    """The family's relearn with its own hold minutes; an engine that learns nothing still has its idle checked."""
+    template = RELEARNS[family.relearn or "cable_none"]
+    return replace(template, phases=tuple(replace(p, hold_minutes=family.relearn_holds.get(p.id, p.hold_minutes)) for p in template.phases))

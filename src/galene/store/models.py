@@ -86,6 +86,60 @@ class Workshop(Base):
     revision: Mapped[int] = mapped_column(default=1)
 
 
+class FamilyVersion(Base):
+    """An engine family as it was at one time; never changed, so that a job keeps what it began with. `digest` names its content."""
+
+    __tablename__ = "family_version"
+    __table_args__ = (UniqueConstraint("family_id", "version"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    family_id: Mapped[str]
+    version: Mapped[int]
+    digest: Mapped[str]
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB, deferred=True)
+    note: Mapped[str] = mapped_column(default="")
+    made_at: Mapped[datetime]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person | None] = relationship()
+
+
+class Family(Base):
+    """An engine family: which version is in force, None while it is only a draft."""
+
+    __tablename__ = "family"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    current_id: Mapped[int | None] = mapped_column(ForeignKey("family_version.id"))
+    current: Mapped[FamilyVersion | None] = relationship(lazy="joined")
+
+
+class FamilyDraft(Base):
+    """One state of a family's draft. The newest is the draft, the older ones are what undo goes back to."""
+
+    __tablename__ = "family_draft"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    family_id: Mapped[str] = mapped_column(ForeignKey("family.id"), index=True)
+    document: Mapped[dict[str, Any]]
+    what: Mapped[str]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class Bulletin(Base):
+    """A bulletin or recall that was looked up, for a family or for one vehicle."""
+
+    __tablename__ = "bulletin"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    family_id: Mapped[str | None] = mapped_column(index=True)
+    vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("vehicle.id"), index=True)
+    kind: Mapped[str]
+    title: Mapped[str]
+    source: Mapped[str]
+    outcome: Mapped[str]
+    checked_at: Mapped[datetime]
+    checked_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    checked_by: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
 class Vehicle(Base):
     """A vehicle by its plate; `plate_key` is the plate without spaces and signs, in capitals."""
 
@@ -111,6 +165,7 @@ class Job(Base):
     number: Mapped[str] = mapped_column(unique=True)
     vehicle_id: Mapped[int] = mapped_column(ForeignKey("vehicle.id"))
     family_id: Mapped[str]
+    family_version_id: Mapped[int | None] = mapped_column(ForeignKey("family_version.id"))
     stage: Mapped[str]
     state: Mapped[str] = mapped_column(default="open")
     bay: Mapped[str] = mapped_column(default="")
@@ -140,6 +195,7 @@ class Job(Base):
     reopened_reason: Mapped[str] = mapped_column(default="")
     vehicle: Mapped[Vehicle] = relationship(back_populates="jobs", lazy="joined", innerjoin=True)
     technician: Mapped[Person] = relationship(foreign_keys=[technician_id], lazy="joined", innerjoin=True)
+    family_version: Mapped[FamilyVersion | None] = relationship(lazy="joined")
     signed_by: Mapped[Person | None] = relationship(foreign_keys=[signed_by_id])
     sections: Mapped[list["Section"]] = relationship()
     observations: Mapped[list["ObservationRow"]] = relationship(order_by="ObservationRow.at")
@@ -220,7 +276,7 @@ class Reading(Base):
 
 
 class Look(Base):
-    """What a look at a part showed, before or after the work."""
+    """What a look at a part showed, before or after the work; `bores` are its measured bores, the worst one's open area beside."""
 
     __tablename__ = "look"
     __table_args__ = (UniqueConstraint("job_id", "phase", "part"),)
@@ -231,6 +287,8 @@ class Look(Base):
     deposit: Mapped[str]
     grade: Mapped[int]
     note: Mapped[str] = mapped_column(default="")
+    bores: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    open_area_percent: Mapped[float | None]
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 

@@ -21,11 +21,15 @@ from starlette.types import Receive, Scope, Send
 from galene.core.errors import InputError
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.store.database import make_sessions
+from galene.store.pictures import PictureStore
 from galene.web.api import assessments, calculations, scopes
 from galene.web.forms import Form
 from galene.web.routes import (
     diagnosis,
+    bores,
     evidence,
+    families,
+    family_editor,
     handover,
     intake,
     plan,
@@ -34,6 +38,7 @@ from galene.web.routes import (
     sign_in,
     today,
     vehicles,
+    where,
     work,
     worksheets,
 )
@@ -76,7 +81,7 @@ def _sent(request: Request) -> Form | None:
 
 def _handlers() -> dict[Any, Callable[..., Any]]:
     def stale(request: Request, fault: Stale) -> Response:
-        what = SECTION_WORDS.get(fault.what, "these readings" if fault.what.startswith("readings") else fault.what)
+        what = SECTION_WORDS.get(fault.what, "these readings" if fault.what.startswith("readings") else "this measurement" if fault.what.startswith("bores") else fault.what)
         return _problem(request, 409, "Somebody was faster", [
             f"{fault.who} saved a newer version of {what} at {clock_text(fault.when)}.",
             "Your entries are kept below. Look at the newer version first; then enter again what it lacks."], _sent(request))  # fmt: skip
@@ -150,16 +155,17 @@ def server_clock() -> datetime:
     return datetime.now(UTC)
 
 
-def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock) -> FastAPI:
-    """The application on a database; every time on its pages and in its records comes from `clock`."""
+def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, home: Path = Path(".galene")) -> FastAPI:
+    """The application on a database; every time on its pages and in its records comes from `clock`, pictures lie under `home`."""
     app = FastAPI(title="Galene", version="1", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json")
     app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
+    app.state.pictures = PictureStore(home / "pictures")
     for kind, handler in _handlers().items():
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
-    for module in (sign_in, today, intake, evidence, diagnosis, plan, work, prove, handover, vehicles, worksheets, reference,
-                   calculations, assessments, scopes):  # fmt: skip
+    for module in (sign_in, today, intake, evidence, diagnosis, plan, work, prove, handover, vehicles, where, bores, worksheets, reference, families,
+                   family_editor, calculations, assessments, scopes):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
 

@@ -10,12 +10,13 @@ from galene.jobs.errors import Invalid
 
 
 class Form:
-    """A sent form: every value a text, faults gathered so that all are shown at once."""
+    """A sent form: every value a text, faults gathered so that all are shown at once; `file` is the one file that came with it."""
 
     def __init__(self, data: FormData, system: str) -> None:
         self.pairs: list[tuple[str, str]] = [(k, v) for k, v in data.multi_items() if isinstance(v, str)]
         self.system = system
         self.faults: dict[str, str] = {}
+        self.file = b""
 
     def text(self, name: str) -> str:
         """The first value of a field, empty where it was not sent."""

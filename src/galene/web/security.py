@@ -1,5 +1,6 @@
 """Guards round every request: headers, size, origin. Pure ASGI, so that nothing is read before it is allowed."""
 
+import re
 from collections.abc import Awaitable, Callable
 from urllib.parse import urlsplit
 
@@ -7,6 +8,9 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 MAX_BODY = 2 * 1024 * 1024
+MAX_UPLOAD = 16 * 1024 * 1024
+UPLOADS = re.compile(r"/reference/families/(take-in|[^/]+/edit/picture)")
+"""Where a picture or a family's file with its pictures may come in."""
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
@@ -48,9 +52,11 @@ class Guards:
                 out.setdefault("cache-control", "public, max-age=3600" if static else "no-store")
             await send(message)
 
+        limit = MAX_UPLOAD if UPLOADS.fullmatch(scope["path"]) else MAX_BODY
+        too_much = f"More than {limit // 1024 // 1024} MB were sent. Nothing was saved."
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > MAX_BODY:
-            await self.refuse(scope, receive, send_guarded, 413, f"More than {MAX_BODY // 1024 // 1024} MB were sent. Nothing was saved.")
+        if not length.isdigit() or int(length) > limit:
+            await self.refuse(scope, receive, send_guarded, 413, too_much)
             return
         if scope["method"] in WRITES and not _same_site(scope, headers):
             await self.refuse(scope, receive, send_guarded, 403, "This write came from another site. Nothing was saved.")
@@ -61,14 +67,14 @@ class Guards:
             nonlocal taken
             message = await receive()
             taken += len(message.get("body", b""))
-            if taken > MAX_BODY:
+            if taken > limit:
                 raise TooLarge
             return message
 
         try:
             await self.app(scope, receive_limited, send_guarded)
         except TooLarge:
-            await self.refuse(scope, receive, send_guarded, 413, f"More than {MAX_BODY // 1024 // 1024} MB were sent. Nothing was saved.")
+            await self.refuse(scope, receive, send_guarded, 413, too_much)
 
 
 def _same_site(scope: Scope, headers: Headers) -> bool:

@@ -135,6 +135,13 @@ def unit_options(quantity: str) -> tuple[str, ...]:
     return tuple(u.id for u in QUANTITIES[quantity].units)
 
 
+def _pair(one: Any) -> tuple[str, str]:
+    """Value and words of an option: a part, operation, spare, caution, relearn, or a plain word."""
+    if isinstance(one, str):
+        return one, one.replace("_", " ")
+    return one.id, next(str(getattr(one, a)) for a in ("label", "name", "title", "text", "hazard") if hasattr(one, a))
+
+
 def _environment() -> Environment:
     env = Environment(
         loader=FileSystemLoader(Path(__file__).parent / "templates"),
@@ -153,6 +160,7 @@ def _environment() -> Environment:
     filters: dict[str, Any] = {
         "q": quantity_text, "bare": bare_number, "money": money, "mins": minutes_text, "day": day_text, "clock": clock_text, "evidence": evidence_text,
         "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u), "iso": lambda d: d.isoformat(),
+        "key": lambda pair: pair[0], "pair": _pair, "spare_name": lambda spare_id, family: family.spare(spare_id).name,
         "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
     }  # fmt: skip
     env.filters.update(filters)

@@ -117,3 +117,21 @@ def sent_form(visit: Signed, data: Annotated[Any, Depends(_form)]) -> Form:
 
 
 Sent = Annotated[Form, Depends(sent_form)]
+
+
+async def _form_with_file(request: Request) -> Any:
+    data = await request.form(max_files=1, max_fields=60)
+    file = data.get("file")
+    return data, b"" if file is None or isinstance(file, str) else await file.read()
+
+
+def sent_file(visit: Signed, sent: Annotated[Any, Depends(_form_with_file)]) -> Form:
+    """Dependency: the form with its one file."""
+    data, file = sent
+    form = Form(data, visit.shop.system)
+    form.file = file
+    visit.request.state.form = form
+    return form
+
+
+SentFile = Annotated[Form, Depends(sent_file)]

@@ -1,33 +1,25 @@
-"""Engine families that ship with the product, and outlines of the kinds of engine that the diagnosis knows."""
+"""Engine families that ship with the product, and what the words of a family may be."""
 
 from galene.core.diagnosis.records import EngineOutline
+from galene.core.family_faults import Vocabulary
+from galene.core.proving import METRICS
+from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families.family_a import FAMILY_A
+from galene.knowledge.families.family_b import FAMILY_B
+from galene.knowledge.families.family_c import FAMILY_C
+from galene.knowledge.families.family_d import FAMILY_D
+from galene.knowledge.families.family_e import FAMILY_E
+from galene.knowledge.families.family_f import FAMILY_F
+from galene.knowledge.relearns import RELEARNS
 
-FAMILIES = {FAMILY_A.id: FAMILY_A}
-
-_COMMON = frozenset({"air_filter", "intake_tube", "throttle_body", "intake_manifold", "intake_ports", "barometric_sensor"})
-OUTLINES: dict[str, EngineOutline] = {
-    "A": EngineOutline(FAMILY_A.components, FAMILY_A.fuel, FAMILY_A.injection, FAMILY_A.cycle, FAMILY_A.throttle),
-    "B": EngineOutline(
-        _COMMON | {"maf_sensor", "iat_sensor", "idle_air_valve", "map_sensor", "egr_valve", "egr_passage", "egr_pipe", "breather_valve",
-                   "secondary_air_flow_sensor", "secondary_air_valve", "oxygen_sensor"},
-        "petrol", "port", "four_stroke", "cable"),
-    "C": EngineOutline(
-        _COMMON | {"maf_sensor", "iat_sensor", "charge_air_pipe", "runner_flaps", "runner_actuator", "map_sensor", "boost_sensor",
-                   "breather_valve", "oxygen_sensor"},
-        "petrol", "direct", "four_stroke", "electronic"),
-    "D": EngineOutline(
-        _COMMON | {"maf_sensor", "iat_sensor", "charge_air_pipe", "runner_flaps", "runner_actuator", "boost_sensor", "egr_valve", "egr_passage",
-                   "egr_cooler", "egr_pipe", "egr_temperature_sensor", "breather_valve", "oxidation_catalyst", "particulate_filter"},
-        "diesel", "direct", "four_stroke", "electronic"),
-    "E": EngineOutline(
-        (_COMMON - {"throttle_body"})
-        | {"maf_sensor", "iat_sensor", "charge_air_pipe", "map_sensor", "boost_sensor", "egr_dp_sensor", "egr_dp_ports", "egr_cooler", "egr_valve",
-           "egr_pipe", "egr_passage", "egr_temperature_sensor", "exhaust_pressure_sensor", "exhaust_pressure_tube", "aftertreatment_doser",
-           "oxidation_catalyst", "particulate_filter", "breather_valve"},
-        "diesel", "direct", "four_stroke", "electronic"),
-    "F": EngineOutline(
-        frozenset({"air_filter", "intake_tube", "throttle_body", "crankcase_pressure_sensor", "crankcase_pressure_hose", "barometric_sensor",
-                   "iat_sensor"}),
-        "petrol", "port", "two_stroke", "cable"),
-}  # fmt: skip
+FAMILIES = {f.id: f for f in (FAMILY_A, FAMILY_B, FAMILY_C, FAMILY_D, FAMILY_E, FAMILY_F)}
+OUTLINES: dict[str, EngineOutline] = {i: EngineOutline(f.components, f.fuel, f.injection, f.cycle, f.throttle) for i, f in FAMILIES.items()}
+VOCABULARY = Vocabulary(
+    frozenset(COMPONENTS),
+    frozenset(c.id for c in COMPONENTS.values() if c.once),
+    frozenset(c.id for c in COMPONENTS.values() if c.sensor),
+    frozenset(METRICS),
+    frozenset(RELEARNS),
+    frozenset(CAUTIONS),
+)

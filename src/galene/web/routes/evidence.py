@@ -10,7 +10,6 @@ from galene.jobs import evidence
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.stages import lacks
-from galene.knowledge.components import COMPONENTS
 from galene.store.models import Job, ReadingSet
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
@@ -18,6 +17,7 @@ from galene.web.visit import Sent, Signed, Visit
 
 router = APIRouter(include_in_schema=False)
 ROWS = {"idle": 5, "trim": 4}
+ABSOLUTE = ("map_sensor", "barometric_sensor", "boost_sensor", "exhaust_pressure_sensor", "crankcase_pressure_sensor")
 
 
 def table_of(visit: Visit, job: Job, phase: str, kind: str, form: Form | None = None) -> dict[str, Any]:
@@ -26,7 +26,7 @@ def table_of(visit: Visit, job: Job, phase: str, kind: str, form: Form | None = 
     mine = form is not None and form.text("kind") == kind and form.text("phase") == phase
     system = visit.shop.system
     channels: list[dict[str, Any]] = []
-    for channel in evidence.CHANNELS[kind]:
+    for channel in evidence.channels_of(family_of(job), kind):
         quantity = QUANTITIES[channel.quantity]
         unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(quantity, system).id
         values = form.texts(channel.id) if mine and form else _column(saved, channel.id, channel.quantity, system)
@@ -71,10 +71,10 @@ def results_of(visit: Visit, job: Job) -> dict[str, Any]:
 
 def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
     family = family_of(job)
-    absolute = [p for p in family.parts if p.component in ("map_sensor", "barometric_sensor", "boost_sensor", "exhaust_pressure_sensor")]
+    absolute = [p for p in family.parts if p.component in ABSOLUTE]
     key_on = evidence.set_of(job, "before", "key_on")
     lookable = [
-        p for p in family.parts if not (COMPONENTS[p.component].sensor and p.component not in ("maf_sensor", "map_sensor", "oxygen_sensor"))
+        p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")
     ]
     return visit.page(
         "evidence.html", status, job=job, stage="evidence", family=family, idle=table_of(visit, job, "before", "idle", form),
@@ -82,7 +82,7 @@ def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **
         key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {}, lookable=lookable,
         looks={k.part: k for k in job.looks if k.phase == "before"}, results=results_of(visit, job), lacks=lacks(job, "evidence"),
         seen_key_on=revision(job, "readings_before_key_on"), seen_missing=revision(job, "before_missing"), entered=form,
-        picture=picture_of(family, job), **extra,
+        picture=picture_of(family, job), has_trims=evidence.has_trims(family), **extra,
     )  # fmt: skip
 
 
@@ -108,12 +108,13 @@ def save_set(visit: Visit, number: str, form: Form, location: str) -> None:
     phase, kind = form.text("phase"), form.text("kind")
     if phase not in ("before", "after") or kind not in evidence.CHANNELS:
         raise Refused("This table is not known", ["Load the page again."])
-    channels = evidence.CHANNELS[kind]
+    family = family_of(visit.job(number))
+    channels = evidence.channels_of(family, kind)
     conditions = _conditions(form)
     values: dict[str, list[float | None]]
     if form.text("rows").strip():
         units = {c.id: form.text(f"{c.id}_unit") or in_system(QUANTITIES[c.quantity], visit.shop.system).id for c in channels}
-        values = {k: list(v) for k, v in evidence.read_pasted(kind, form.text("rows"), units).items()}
+        values = {k: list(v) for k, v in evidence.read_pasted(family, kind, form.text("rows"), units).items()}
         source = "pasted"
     else:
         source, values = "typed", {}

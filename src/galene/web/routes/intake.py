@@ -9,20 +9,19 @@ from sqlalchemy import select
 
 from galene.core.codes import read_codes
 from galene.jobs import intake
-from galene.jobs.act import revision
+from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
+from galene.jobs.families import bulletins_for, families
 from galene.jobs.stages import advance, go_back, lacks
 from galene.knowledge.evidence import HISTORY, SYMPTOMS, WHEN
-from galene.knowledge.families import FAMILIES
 from galene.store.models import Job, Trace, Vehicle
 from galene.web.visit import Sent, Signed, Visit
 
 router = APIRouter(include_in_schema=False)
-HISTORY_HERE = [e for e in HISTORY if e.id not in ("valve_already_replaced",)]
 
 
 def new_page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
-    base: dict[str, Any] = {"typed": "", "vehicle": None, "found": [], "families": FAMILIES, "hazards": intake.HAZARDS, "place": "new"}
+    base: dict[str, Any] = {"typed": "", "vehicle": None, "found": [], "families": families(visit.db), "hazards": intake.HAZARDS, "place": "new"}
     return visit.page("new_job.html", status, **{**base, **extra})
 
 
@@ -72,12 +71,13 @@ def begin(visit: Signed, form: Sent) -> Response:
 
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
     states = {o.evidence: o.state for o in job.observations}
-    components = FAMILIES[job.family_id].components
+    components = family_of(job).components
     earlier = [j for j in job.vehicle.jobs if j.id < job.id]
     return visit.page(
         "intake.html", status, job=job, stage="intake", states=states, when=WHEN, earlier=earlier,
         symptoms={g: [e for e in SYMPTOMS if e.group == g and _shows(e.links, components)] for g in WHEN},
-        histories=[e for e in HISTORY_HERE if set(e.needs) <= components], lacks=lacks(job, "intake"), seen=revision(job, "intake"), **extra,
+        histories=[e for e in HISTORY if _shows(e.odds or e.links, components)], lacks=lacks(job, "intake"), seen=revision(job, "intake"),
+        known_bulletins=bulletins_for(visit.db, job.family_id, job.vehicle), **extra,
     )  # fmt: skip
 
 

@@ -10,12 +10,14 @@ from galene.jobs import plan
 from galene.jobs.act import family_of, revision
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid
+from galene.jobs.families import bulletins_for
 from galene.jobs.intake import save_bulletins
 from galene.jobs.stages import lacks
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
 from galene.store.models import Job
 from galene.web.drawings.airpath import picture_of
+from galene.web.drawings.layers import stack_of
 from galene.web.visit import Sent, Signed, Visit
 
 router = APIRouter(include_in_schema=False)
@@ -44,6 +46,7 @@ def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: l
         "job": job, "stage": "plan", "family": family, "parts": parts, "document": document, "access": access, "reachable": reachable, "newest": newest,
         "same": same, "chance": chance, "suggested": {s.component: s for s in access.suggested} if access else {}, "seen": revision(job, "plan"),
         "lacks": lacks(job, "plan"), "picture": picture_of(family, job, scope=parts), "components": COMPONENTS,
+        "stack": stack_of(family, access.operations, parts) if access else None, "known_bulletins": bulletins_for(visit.db, job.family_id, job.vehicle),
         "optional": [s for s in family.spares if s.id in {p.id for p in family.parts} | {"hose_clamp"}], "new_parts": new_parts,
     }  # fmt: skip
 

@@ -32,7 +32,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "result": result, "plot": rows_of(job, result, family, visit.shop.system) if result else [], "metrics": METRICS,
         "before_set": evidence.set_of(job, "before", "idle"), "blockers": work.start_blockers(job, "start", visit.now),
         "lacks": lacks(job, "prove"), "seen_road": revision(job, "road_test"), "seen_pending": revision(job, "pending"),
-        "after_codes": prove.after_codes(job), "entered": form,
+        "after_codes": prove.after_codes(job), "entered": form, "has_trims": evidence.has_trims(family),
     }  # fmt: skip
 
 

@@ -1,17 +1,14 @@
-"""Reference: engine families with their known-good bands, and the workshop's own settings."""
+"""Reference: the workshop's own settings and its engine families."""
 
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.airpath import Band
-from galene.core.proving import METRICS
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs import families
+from galene.jobs.errors import Invalid
 from galene.jobs.people import WorkshopForm, save_workshop
-from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import SCHOOLS
-from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
 from galene.web.visit import Sent, Signed, Visit
 
@@ -19,21 +16,16 @@ router = APIRouter(include_in_schema=False)
 
 
 def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
-    return visit.page("reference.html", status, families=FAMILIES, schools=SCHOOLS, place="reference", **extra)
+    """Settings beside the families in force and the drafts that somebody works on."""
+    return visit.page(
+        "reference.html", status, versions=[(v, families.family_in(v)) for v in families.versions_in_force(visit.db)],
+        drafts=[(d, families.family_in_draft(d)) for d in families.drafts(visit.db)], schools=SCHOOLS, place="reference", **extra,
+    )  # fmt: skip
 
 
 @router.get("/reference")
 def index(visit: Signed) -> HTMLResponse:
     return page(visit)
-
-
-@router.get("/reference/families/{family_id}")
-def family(visit: Signed, family_id: str) -> HTMLResponse:
-    if family_id not in FAMILIES:
-        raise Missing(f"engine family {family_id[:20]}")
-    one = FAMILIES[family_id]
-    bands: list[tuple[str, str, Band]] = [(METRICS[k].label, METRICS[k].quantity, b) for k, b in one.bands.items()]
-    return visit.page("family.html", family=one, picture=picture_of(one), bands=bands, place="reference")
 
 
 def _settings(form: Form) -> WorkshopForm:

@@ -1,16 +1,20 @@
 """Vehicles and their lives."""
 
+from typing import Any
+
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import func, select
 from sqlalchemy.orm import selectinload
 
-from galene.jobs.errors import Missing
+from galene.jobs.act import family_in
+from galene.jobs.errors import Invalid, Missing
+from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
 from galene.jobs.handover import verdict_of
 from galene.jobs.intake import find_vehicles, plate_key
-from galene.knowledge.families import FAMILIES
 from galene.store.models import Job, Vehicle
-from galene.web.visit import Signed
+from galene.web.forms import Form
+from galene.web.visit import Sent, Signed, Visit
 
 router = APIRouter(include_in_schema=False)
 
@@ -28,17 +32,22 @@ def index(visit: Signed, plate: str = "") -> HTMLResponse:
         vehicles=vehicles,
         jobs=jobs,
         counts={n[0]: n[2] for n in newest},
-        families=FAMILIES,
+        families=families(visit.db),
         typed=plate[:20],
         place="vehicles",
     )
 
 
-@router.get("/vehicles/{plate}")
-def show(visit: Signed, plate: str) -> HTMLResponse:
+def _vehicle(visit: Visit, plate: str) -> Vehicle:
     vehicle = visit.db.scalar(select(Vehicle).where(Vehicle.plate_key == plate_key(plate)))
     if vehicle is None:
         raise Missing(f"vehicle {plate[:20]}")
+    return vehicle
+
+
+def page(visit: Visit, plate: str, status: int = 200, entered: Form | None = None, **extra: Any) -> HTMLResponse:
+    """A vehicle's life: visits on a line, bulletins and recalls."""
+    vehicle = _vehicle(visit, plate)
     jobs = (
         visit.db.scalars(
             select(Job)
@@ -51,4 +60,24 @@ def show(visit: Signed, plate: str) -> HTMLResponse:
         .all()
     )
     finished = {j.id: verdict_of(j) for j in jobs if j.state == "finished"}
-    return visit.page("vehicle.html", vehicle=vehicle, jobs=jobs, verdicts=finished, family=FAMILIES[vehicle.family_id], place="vehicles")
+    return visit.page(
+        "vehicle.html", status, vehicle=vehicle, jobs=jobs, verdicts=finished, family=family_in(current_version(visit.db, vehicle.family_id)),
+        bulletins=bulletins_for(visit.db, vehicle.family_id, vehicle), entered=entered, place="vehicles", **extra,
+    )  # fmt: skip
+
+
+@router.get("/vehicles/{plate}")
+def show(visit: Signed, plate: str) -> HTMLResponse:
+    return page(visit, plate)
+
+
+@router.post("/vehicles/{plate}/bulletins")
+def bulletin(visit: Signed, plate: str, form: Sent) -> Response:
+    vehicle = _vehicle(visit, plate)
+    location = f"/vehicles/{vehicle.plate_key}#bulletins"
+    try:
+        with visit.writing(form, location) as act:
+            add_bulletin(act, form.text("kind"), form.text("title"), form.text("source"), form.text("outcome"), None, vehicle)
+    except Invalid as fault:
+        return page(visit, plate, 422, form, faults=fault.fields)
+    return visit.go(location)

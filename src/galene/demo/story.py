@@ -1,0 +1,165 @@
+"""One visit told through the use cases that the screens use, on a clock that runs with the work."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
+from galene.jobs import diagnosis, evidence, handover, intake, plan, prove, stages, work
+from galene.jobs.act import Act, family_of, find_job
+from galene.store.models import Job, Person, Vehicle
+
+Found = Mapping[str, tuple[int, str]]
+"""Grade and kind of deposit by part."""
+
+
+class Story:
+    """A job and the person who does it; `now` moves on as they work."""
+
+    def __init__(self, db: Session, person: Person, start: datetime, vehicle: Vehicle, words: str, km: float | None, due: datetime | None = None, hours: float | None = None, **fields: str) -> None:
+        self.act = Act(db, person, start)
+        job = intake.open_job(self.act, vehicle, words, person.bay, due)
+        form = intake.IntakeForm(words, distance_km=km, hours=hours)
+        for name, value in fields.items():
+            setattr(form, name, value)
+        self.number = job.number
+        intake.save_intake(self.act, self.number, form, 0)
+
+    @property
+    def job(self) -> Job:
+        """The job as it stands."""
+        self.act.db.flush()
+        self.act.db.expire_all()
+        return find_job(self.act.db, self.number)
+
+    def later(self, minutes: float) -> "Story":
+        """Let time pass."""
+        self.act.now += timedelta(minutes=minutes)
+        return self
+
+    def told(self, present: Sequence[str] = (), absent: Sequence[str] = (), codes: str = "") -> "Story":
+        """Symptoms and history tapped, codes typed."""
+        for name in present:
+            intake.tap(self.act, self.number, name, "unknown", "present")
+        for name in absent:
+            intake.tap(self.act, self.number, name, "unknown", "absent")
+        if codes:
+            intake.add_codes(self.act, self.number, codes)
+        return self
+
+    def measured(self, phase: str, state: EngineState, seed: int, rpm: float, coolant_c: float = 91.0) -> "Story":
+        """Idle and, where the engine trims, three and more points of trim."""
+        family = family_of(self.job)
+        warm = evidence.SetConditions(coolant_c, state.intake_c, (), False)
+        for kind, values in (("idle", idle_samples(family, state, seed, rpm)), ("trim", trim_samples(family, state, seed + 1))):
+            channels = {c.id for c in evidence.channels_of(family, kind)}
+            if kind == "idle" or evidence.has_trims(family):
+                evidence.save_readings(self.act, self.number, phase, kind, {k: v for k, v in values.items() if k in channels}, warm, 0)
+        return self
+
+    def key_on(self, barometer_kpa: float, **pressures: float) -> "Story":
+        """Absolute sensors with the ignition on."""
+        evidence.save_key_on(self.act, self.number, dict(pressures), barometer_kpa, 0)
+        return self
+
+    def saw(self, part: str, deposit: str, grade: int, note: str = "") -> "Story":
+        """A look before the work."""
+        evidence.save_look(self.act, self.number, "before", part, deposit, grade, note)
+        return self
+
+    def gauged(self, phase: str, part: str, deposit: str, bores: Sequence[tuple[str, float, float]], seed: int, points: int = 8) -> "Story":
+        """Bores measured round the clock: name, thickest and thinnest deposit in mm."""
+        clean = family_of(self.job).part(part).bore_mm or 40.0
+        measured = [evidence.MeasuredBore(n, clean, deposit_profile(a, b, points, seed + k)) for k, (n, a, b) in enumerate(bores)]
+        evidence.save_bores(self.act, self.number, phase, part, measured, deposit, "", 0)
+        return self
+
+    def checked(self, check: str, **results: str) -> "Story":
+        """A check's results by hand."""
+        diagnosis.record_check(self.act, self.number, check, dict(results))
+        return self
+
+    def reached(self, stage: str) -> "Story":
+        """On to `stage`."""
+        for one in stages.STAGES[: stages.STAGES.index(stage)]:
+            if stages.STAGES.index(self.job.stage) <= stages.STAGES.index(one):
+                stages.advance(self.act, self.number, one)
+        return self
+
+    def planned(self, parts: Sequence[str], who: str, new_parts: Sequence[str] = ()) -> "Story":
+        """Plan saved; approved where somebody agreed."""
+        self.reached("plan")
+        plan.save_plan(self.act, self.number, list(parts), list(new_parts), 0)
+        if who:
+            plan.approve_plan(self.act, self.number, self.job.plans[0].version, who)
+            self.reached("work")
+        return self
+
+    def worked(self, found: Found, until: str = "", left: int = 0, bay: tuple[float, float] = (14.0, 0.68)) -> "Story":
+        """The card ticked at its own pace, waits kept, up to and including the step `until`."""
+        act, db = self.act, self.act.db
+        work.begin_work(act, self.number, *bay, 0)
+        for step in list(self.job.steps):
+            act.now += timedelta(minutes=max(0.5, step.document["minutes"]))
+            job = self.job
+            act.now = max([act.now, *(w.ends_at for w in job.waits if w.name in step.document["after_waits"])])
+            for caution in step.document["cautions"]:
+                work.acknowledge(act, self.number, caution)
+            work.tick(act, self.number, step.id, _answers(step, found, left))
+            db.flush()
+            if step.document["key"] == until:
+                break
+        return self
+
+    def relearned(self) -> "Story":
+        """Codes cleared, first start, the family's relearn held whole."""
+        act = self.act
+        if STAGE_BEFORE_PROOF == self.job.stage:
+            self.reached("prove")
+        prove.clear_codes(act, self.number)
+        template = prove.template_of(self.job)
+        prove.relearn_begin(act, self.number, {c: True for c, _ in template.conditions})
+        for k, phase in enumerate(template.phases):
+            act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
+            following = template.phases[k + 1] if k + 1 < len(template.phases) else None
+            if phase.engine_on or (following and following.engine_on):
+                work.start_engine(act, self.number)
+            prove.relearn_next(act, self.number, k)
+        prove.relearn_finish(act, self.number, True)
+        if self.job.engine_started_at is None:
+            work.start_engine(act, self.number)
+        return self
+
+    def driven(self, km: float, notes: str, complaint: str = "gone", codes: str = "") -> "Story":
+        """Road test and pending codes."""
+        prove.save_road_test(self.act, self.number, km, notes, complaint, 0)
+        prove.read_pending(self.act, self.number, codes, 0)
+        return self
+
+    def handed_over(self, foreman: Person, cause: str, advice: str, fed: bool) -> "Story":
+        """Cause confirmed by the technician, signed by the foreman."""
+        self.reached("handover")
+        handover.save_handover(self.act, self.number, cause, advice, fed, 0)
+        self.later(40)
+        self.act.person = foreman
+        self.act.db.flush()
+        self.act.db.expire_all()
+        handover.sign(self.act, self.number)
+        return self
+
+
+STAGE_BEFORE_PROOF = "work"
+
+
+def _answers(step: Any, found: Found, left: int) -> dict[str, str]:
+    given: dict[str, str] = {}
+    for record in step.document["records"]:
+        if record["kind"] == "grade":
+            grade, deposit = found.get(step.document["part"], (1, "")) if record["id"] == "grade_before" else (left, "")
+            given[record["id"]] = str(grade)
+            given[record["id"] + "_deposit"] = deposit
+        else:
+            given[record["id"]] = "no" if record["bad_answer"] == "yes" else "yes"
+    return given

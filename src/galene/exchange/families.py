@@ -1,0 +1,157 @@
+"""Engine families as JSON: in and out without loss, with a schema that others can check against."""
+
+import base64
+import binascii
+import json
+from collections.abc import Mapping
+from functools import lru_cache
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from galene.core.airpath import EngineFamily
+from galene.core.errors import InputError
+from galene.core.family_faults import FamilyFault, family_faults
+from galene.knowledge.families import VOCABULARY
+
+FORMAT, VERSION = "galene-engine-family", 1
+MAX_DEPTH = 12
+
+
+@lru_cache(maxsize=1)
+def _adapter() -> TypeAdapter[EngineFamily]:
+    return TypeAdapter(EngineFamily)
+
+
+def document_of(family: EngineFamily) -> dict[str, Any]:
+    """A family as plain data, the form that is kept and sent."""
+    found: dict[str, Any] = _adapter().dump_python(family, mode="json")
+    return found
+
+
+def family_of_document(document: Any) -> EngineFamily:
+    """A family from plain data.
+
+    Raises
+    ------
+    InputError
+        Naming the place in the data and what is wrong there: a missing or unknown field, a value of the wrong kind.
+    """
+    try:
+        family = _adapter().validate_json(json.dumps(document, allow_nan=False), strict=True)
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        place = _place(first["loc"])
+        missing = first["type"] in ("missing", "missing_argument")
+        raise InputError(place, None if missing else _short(first["input"]), "a value: this field is needed" if missing else first["msg"]) from fault
+    except (TypeError, ValueError, RecursionError) as fault:
+        raise InputError("family", type(document).__name__, "plain JSON values, every number finite") from fault
+    _unknown(document, document_of(family), "")
+    return family
+
+
+def _place(steps: tuple[int | str, ...]) -> str:
+    place = ""
+    for step in steps:
+        place += f"[{step}]" if isinstance(step, int) else f"{'.' if place else ''}{step}"
+    return place or "family"
+
+
+def _short(value: Any) -> Any:
+    text = repr(value)
+    return value if len(text) <= 60 else text[:57] + "…"
+
+
+def _unknown(given: Any, kept: Any, place: str) -> None:
+    """Refuse fields that reading dropped: a slip in a name must not pass unseen."""
+    if isinstance(given, dict) and isinstance(kept, dict):
+        for name, value in given.items():
+            path = f"{place}.{name}" if place else str(name)
+            if name not in kept:
+                raise InputError(path, _short(value), "no such field")
+            _unknown(value, kept[name], path)
+    elif isinstance(given, list) and isinstance(kept, list):
+        for i, (a, b) in enumerate(zip(given, kept, strict=False)):
+            _unknown(a, b, f"{place}[{i}]")
+
+
+def faults_of(family: EngineFamily) -> list[FamilyFault]:
+    """What is wrong with a family by the trade's vocabulary."""
+    return family_faults(family, VOCABULARY)
+
+
+def to_file(family: EngineFamily, pictures: Mapping[str, bytes]) -> dict[str, Any]:
+    """The file that is sent to another workshop; `pictures` are JPEG bytes by content hash."""
+    return {
+        "format": FORMAT,
+        "format_version": VERSION,
+        "family": document_of(family),
+        "pictures": {k: base64.b64encode(v).decode() for k, v in pictures.items()},
+    }
+
+
+def from_file(text: bytes) -> tuple[EngineFamily, dict[str, bytes]]:
+    """A family and its pictures from a file.
+
+    Raises
+    ------
+    InputError
+        No JSON (with line and column), another format or version, or whatever is wrong with the family.
+    """
+    try:
+        whole = json.loads(text.decode("utf-8-sig"))
+    except UnicodeDecodeError as fault:
+        raise InputError("file", f"byte {fault.start}", "text in UTF-8") from fault
+    except json.JSONDecodeError as fault:
+        raise InputError("file", f"line {fault.lineno}, column {fault.colno}", f"JSON; found: {fault.msg}") from fault
+    except RecursionError as fault:
+        raise InputError("file", "too deep", f"at most {MAX_DEPTH} levels") from fault
+    if not isinstance(whole, dict) or whole.get("format") != FORMAT:
+        raise InputError("format", whole.get("format") if isinstance(whole, dict) else type(whole).__name__, FORMAT)
+    if whole.get("format_version") != VERSION:
+        raise InputError("format_version", whole.get("format_version"), str(VERSION))
+    extra = set(whole) - {"format", "format_version", "family", "pictures"}
+    if extra:
+        raise InputError(sorted(extra)[0], "…", "no such field")
+    if not isinstance(whole.get("family"), dict):
+        raise InputError("family", type(whole.get("family")).__name__, "an object")
+    pictures: dict[str, bytes] = {}
+    given = whole.get("pictures", {})
+    if not isinstance(given, dict):
+        raise InputError("pictures", type(given).__name__, "an object of base64 texts")
+    for name, value in given.items():
+        try:
+            pictures[str(name)] = base64.b64decode(value, validate=True)
+        except (binascii.Error, TypeError, ValueError) as fault:
+            raise InputError(f"pictures.{name}", _short(value), "base64 text") from fault
+    return family_of_document(whole["family"]), pictures
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of the file."""
+    family = _adapter().json_schema(ref_template="#/$defs/{model}")
+    definitions = family.pop("$defs", {})
+    for one in (family, *definitions.values()):
+        if one.get("type") == "object" and "properties" in one:
+            one["additionalProperties"] = False
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Galene engine family",
+        "description": "One engine family with its parts, air path, access operations and reference values. Lengths in mm, "
+        "pressures in kPa, airflow in g/s, temperatures in degrees C, torque in N m, times in minutes.",
+        "type": "object",
+        "properties": {
+            "format": {"const": FORMAT},
+            "format_version": {"const": VERSION},
+            "family": {"$ref": "#/$defs/EngineFamily"},
+            "pictures": {"type": "object", "additionalProperties": {"type": "string", "contentEncoding": "base64", "contentMediaType": "image/jpeg"}},
+        },
+        "required": ["format", "format_version", "family"],
+        "additionalProperties": False,
+        "$defs": {**definitions, "EngineFamily": family},
+    }
+
+
+def schema_text() -> str:
+    """The schema as it is published in `docs/formats/`."""
+    return json.dumps(schema(), indent=2, ensure_ascii=False) + "\n"

@@ -1,0 +1,50 @@
+"""Short ways to write a family's parts, so that each stands in one line of its table."""
+
+from galene.core.airpath import Fastener, Opened, Operation, Pipe
+
+
+def plug(name: str) -> Opened:
+    """A connector that is pulled."""
+    return Opened(f"{name} connector", "connector")
+
+
+def bolts(name: str, count: int = 1, word: str = "bolts") -> Opened:
+    """A set of fasteners that is undone."""
+    return Opened(f"{name} {word}", "fastener set", count)
+
+
+def hose(name: str, count: int = 1) -> Opened:
+    """A hose that is pulled."""
+    return Opened(name, "hose", count)
+
+
+def tape(place: str) -> Opened:
+    """Tape over an opening."""
+    return Opened(f"Tape over {place}", "tape")
+
+
+def rag(place: str) -> Opened:
+    """A rag in a mouth of the engine: looked for twice."""
+    return Opened(f"Rag in {place}", "rag inside", dangerous=True)
+
+
+def chain(circuit: str, *parts: str) -> tuple[Pipe, ...]:
+    """Parts joined one after the other."""
+    return tuple(Pipe(a, b, circuit) for a, b in zip(parts, parts[1:], strict=False))
+
+
+def screw(part: str, torque_nm: float, count: int = 1, driver: str = "T20 driver") -> Fastener:
+    """Small screws of a plastic body: by hand only."""
+    return Fastener(part, "screw" if count == 1 else "screws", count, driver, torque_nm, True)
+
+
+def sensor_out(part: str, label: str, off: float, on: float, torque_driver: str, after: tuple[str, ...] = (), consumes: tuple[str, ...] = ()) -> Operation:
+    """Pull a small sensor held by one screw, and cover its port."""
+    low = label[0].lower() + label[1:]
+    return Operation(
+        f"{part}_out", f"Unplug the {low}, undo its screw, twist and lift it straight", f"Refit the {low} on its new ring, screw by hand, plug clicked home",
+        part, off, on, after=after, reaches=(part,), needs=("ignition_off",), tools=(torque_driver,), consumes=consumes,
+        opens=(plug(label), bolts(label, 1, "screw"), tape(f"the {low}'s port")),
+    )  # fmt: skip
+
+

@@ -1,0 +1,88 @@
+"""Pictures on disk, named by what is in them: the same picture is kept once, and a half-written one never has a name."""
+
+import hashlib
+import os
+import tempfile
+from io import BytesIO
+from pathlib import Path
+
+from galene.core.errors import InputError
+
+LONGEST_SIDE, QUALITY, MAX_PIXELS = 1600, 84, 60_000_000
+
+
+def encode(data: bytes) -> bytes:
+    """Any common picture as a JPEG: turned the right way up, at most 1600 pixels, without the camera's notes.
+
+    Raises
+    ------
+    InputError
+        No picture, a kind that can not be read here (HEIC among them), or one that is too large to open.
+    """
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    if data[4:12] in (b"ftypheic", b"ftypheix", b"ftypmif1", b"ftyphevc"):
+        raise InputError("picture", "HEIC", "JPEG, PNG or WebP: set the camera to “most compatible”")
+    Image.MAX_IMAGE_PIXELS = MAX_PIXELS
+    try:
+        with Image.open(BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
+            upright = ImageOps.exif_transpose(opened)
+            upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+            out = BytesIO()
+            upright.convert("RGB").save(out, "JPEG", quality=QUALITY)
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as fault:
+        raise InputError("picture", f"{len(data)} bytes", "a whole JPEG, PNG or WebP picture") from fault
+    return out.getvalue()
+
+
+class PictureStore:
+    """A folder of pictures under the data folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def path(self, name: str) -> Path:
+        """Where the picture with this content hash lies.
+
+        Raises
+        ------
+        InputError
+            A name that is no content hash.
+        """
+        if len(name) != 64 or any(c not in "0123456789abcdef" for c in name):
+            raise InputError("picture", name[:80], "a content hash")
+        return self.folder / name[:2] / f"{name}.jpg"
+
+    def keep(self, data: bytes) -> str:
+        """Encode and keep a picture; its content hash. Durable when this returns."""
+        return self._write(encode(data))
+
+    def keep_encoded(self, name: str, data: bytes) -> str:
+        """Keep a JPEG that came with its hash, so that a family that is sent on keeps its names; others are encoded anew."""
+        if hashlib.sha256(data).hexdigest() == name and data[:3] == b"\xff\xd8\xff":
+            encode(data)
+            return self._write(data)
+        return self.keep(data)
+
+    def read(self, name: str) -> bytes | None:
+        """The picture, None where there is none."""
+        path = self.path(name)
+        return path.read_bytes() if path.is_file() else None
+
+    def _write(self, data: bytes) -> str:
+        name = hashlib.sha256(data).hexdigest()
+        path = self.path(name)
+        if path.is_file():
+            return name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, half = tempfile.mkstemp(dir=path.parent)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                file.write(data)
+                file.flush()
+                os.fsync(file.fileno())
+            Path(half).replace(path)
+        except OSError:
+            Path(half).unlink(missing_ok=True)
+            raise
+        return name

@@ -1,0 +1,287 @@
+"""The editor of an engine family: one form per part, operation and table, on a draft that may have faults until it is published."""
+
+import re
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.airpath import CIRCUITS, Band, EngineFamily, Fastener, Opened, Operation, Part, Pipe
+from galene.core.errors import InputError
+from galene.core.family_faults import STATES
+from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.proving import METRICS
+from galene.exchange.families import faults_of
+from galene.jobs import families, family_edits
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.family_edits import Change
+from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.components import COMPONENTS
+from galene.knowledge.relearns import RELEARNS
+from galene.web.drawings.airpath import picture_of
+from galene.web.forms import Form
+from galene.web.visit import Sent, SentFile, Signed, Visit
+
+router = APIRouter(include_in_schema=False, prefix="/reference/families/{family_id}/edit")
+FEATURES: dict[str, str] = {
+    "cable": "cable", "electronic": "electronic", "coated_bore": "coated bore", "faces_down": "faces down", "plastic": "plastic",
+    "aluminium": "aluminium", "hot_element": "hot element", "membrane": "membrane", "hall_sensor": "Hall sensor", "seal_nbr": "NBR seal",
+    "seal_fkm": "FKM seal", "seal_epdm": "EPDM seal", "seal_silicone": "silicone seal", "upstream": "upstream", "downstream": "downstream",
+}  # fmt: skip
+SECTIONS = ("facts", "part", "operation", "bands", "spares")
+
+
+def _selection(family: EngineFamily, query: dict[str, str]) -> dict[str, Any]:
+    """What the right-hand side edits."""
+    part = next((p for p in family.parts if p.id == query.get("part")), None)
+    operation = next((o for o in family.operations if o.id == query.get("operation")), None)
+    section = "part" if part else "operation" if operation or query.get("operation") == "new" else query.get("section", "facts")
+    return {"part": part, "operation": operation, "section": section if section in SECTIONS else "facts"}
+
+
+def _place_link(family: EngineFamily, place: str) -> str:
+    """Where in the editor a fault is mended."""
+    found = re.match(r"(parts|operations|taps|fasteners|pipes)\[(\d+)\]", place)
+    if found:
+        what, i = found[1], int(found[2])
+        if what == "parts":
+            return f"part={family.parts[i].id}"
+        if what == "operations":
+            return f"operation={family.operations[i].id}"
+        return f"part={ {'taps': lambda: family.taps[i].sensor, 'fasteners': lambda: family.fasteners[i].part, 'pipes': lambda: family.pipes[i].source}[what]() }"
+    return "section=" + ("bands" if place.startswith("bands") else "spares" if place.startswith("spares") else "facts")
+
+
+def page(visit: Visit, family_id: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None, query: dict[str, str] | None = None) -> HTMLResponse:
+    draft = families.draft_of(visit.db, family_id)
+    if draft is None:
+        raise Missing(f"draft of engine family {family_id[:20]}")
+    family = families.family_in_draft(draft)
+    chosen = _selection(family, query or dict(visit.request.query_params))
+    part = chosen["part"]
+    wrong = faults_of(family)
+    return visit.page(
+        "family_editor.html", status, family=family, draft=draft, picture=picture_of(family, lit=[part.id] if part else []),
+        wrong=[(f, _place_link(family, f.place)) for f in wrong], faults=faults or {}, entered=form, place="reference",
+        components=COMPONENTS, features=FEATURES, circuits=CIRCUITS, states=STATES, kinds=KINDS, befores=BEFORE, cautions=CAUTIONS, metrics=METRICS,
+        relearns=RELEARNS, published=families.versions_of(visit.db, family_id)[:1],
+        tapped_on=next((t.on or "" for t in family.taps if part and t.sensor == part.id), None), **chosen,
+    )  # fmt: skip
+
+
+@router.get("")
+def show(visit: Signed, family_id: str) -> Response:
+    if families.draft_of(visit.db, family_id) is None:
+        return visit.go(f"/reference/families/{family_id}")
+    return page(visit, family_id)
+
+
+@router.post("/begin")
+def begin(visit: Signed, family_id: str, form: Sent) -> Response:
+    location = f"/reference/families/{family_id}/edit"
+    with visit.writing(form, location) as act:
+        families.begin_draft(act, family_id)
+    return visit.go(location)
+
+
+def _save(visit: Visit, family_id: str, form: Form, what: str, change: Change, at: str) -> Response:
+    """Change the draft and show the same place again, with faults at their fields where it can not be."""
+    location = f"/reference/families/{family_id}/edit?{at}#edit"
+    query = dict(p.split("=", 1) for p in at.split("&"))
+    try:
+        form.check()
+        with visit.writing(form, location) as act:
+            families.edit_draft(act, family_id, form.integer("seen"), what, change)
+    except Invalid as fault:
+        return page(visit, family_id, 422, form, fault.fields, query)
+    except InputError as fault:
+        return page(visit, family_id, 422, form, {fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"}, query)
+    return visit.go(location)
+
+
+def _family(visit: Visit, family_id: str) -> EngineFamily:
+    draft = families.draft_of(visit.db, family_id)
+    if draft is None:
+        raise Missing(f"draft of engine family {family_id[:20]}")
+    return families.family_in_draft(draft)
+
+
+@router.post("/add")
+def add(visit: Signed, family_id: str, form: Sent) -> Response:
+    component = form.text("component")
+    new = family_edits.free_id(component, (p.id for p in _family(visit, family_id).parts))
+    return _save(visit, family_id, form, f"added {component.replace('_', ' ')}", family_edits.add_part(component, form.text("after")), f"part={new}")
+
+
+@router.post("/remove-part")
+def remove_part(visit: Signed, family_id: str, form: Sent) -> Response:
+    return _save(visit, family_id, form, f"took out {form.text('part')}", family_edits.remove_part(form.text("part")), "section=facts")
+
+
+def _rows(form: Form, *names: str) -> list[dict[str, str]]:
+    """A table's rows as sent; rows whose first cell is empty are left out."""
+    columns = {n: form.texts(n) for n in names}
+    count = max((len(v) for v in columns.values()), default=0)
+    rows = [{n: columns[n][i].strip() if i < len(columns[n]) else "" for n in names} for i in range(min(count, 60))]
+    return [r for r in rows if r[names[0]]]
+
+
+def _whole(form: Form, name: str, text: str, label: str, low: int, high: int) -> int:
+    if text.isdigit() and low <= int(text) <= high:
+        return int(text)
+    form.faults[name] = f"{label}: a whole number from {low} to {high}."
+    return low
+
+
+def _number(form: Form, name: str, label: str, start: float = 0.0) -> float:
+    value = form.number(name, label)
+    if value is None:
+        form.faults.setdefault(name, f"{label}: enter a figure.")
+    return start if value is None else value
+
+
+@router.post("/part")
+def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
+    old = next((p for p in _family(visit, family_id).parts if p.id == form.text("part")), None)
+    if old is None:
+        raise Missing(f"part {form.text('part')[:40]}")
+    part = Part(
+        old.id, old.component, form.text("label").strip(), tuple(f for f in form.texts("features") if f in FEATURES), form.text("where").strip(),
+        form.text("quirk").strip(), form.text("part_number").strip(), form.quantity("bore_mm", "length", "Bore"), old.picture,
+    )  # fmt: skip
+    pipes = [Pipe(old.id, r["target"], r["circuit"]) for r in _rows(form, "target", "circuit")]
+    fasteners = []
+    by_hand = set(form.texts("hand_tool_only"))
+    for i, row in enumerate(_rows(form, "fastener", "count", "driver", "torque", "row")):
+        torque = form.quantity("torque", "torque", "Torque", row["torque"]) if row["torque"] else None
+        fasteners.append(Fastener(old.id, row["fastener"], _whole(form, f"count.{i}", row["count"], "How many", 1, 99), row["driver"], torque, row["row"] in by_hand))
+    sits = form.text("on") if COMPONENTS[old.component].sensor else None
+    return _save(visit, family_id, form, f"changed {part.label.lower()}", family_edits.save_part(part, sits, pipes, fasteners), f"part={old.id}")
+
+
+@router.post("/operation")
+def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
+    family = _family(visit, family_id)
+    old = form.text("operation")
+    operation_id = old if old != "new" else family_edits.free_id(form.text("text"), (o.id for o in family.operations))
+    inside = set(form.texts("dangerous"))
+    opens = tuple(
+        Opened(r["opens"], r["opens_kind"], _whole(form, f"opens_count.{i}", r["opens_count"] or "1", "How many", 1, 99), r["opens_before"], r["opens_row"] in inside)
+        for i, r in enumerate(_rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row"))
+    )
+    operation = Operation(
+        operation_id, form.text("text").strip(), form.text("text_back").strip(), form.text("part"), _number(form, "minutes_off", "Minutes off"),
+        _number(form, "minutes_on", "Minutes on"), tuple(form.texts("after")), tuple(form.texts("reaches")), form.text("removes"), opens,
+        tuple(form.texts("consumes")), tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), tuple(form.texts("needs")),
+        _number(form, "wait_minutes", "Wait before"), tuple(form.texts("cautions")),
+    )  # fmt: skip
+    return _save(visit, family_id, form, f"changed “{operation.text[:40]}”", family_edits.save_operation(operation),
+                 f"operation={operation_id if not form.faults else old}")  # fmt: skip
+
+
+@router.post("/operation-place")
+def operation_place(visit: Signed, family_id: str, form: Sent) -> Response:
+    operation_id, do = form.text("operation"), form.text("do")
+    if do == "remove":
+        return _save(visit, family_id, form, f"took out {operation_id}", family_edits.remove_operation(operation_id), "section=facts")
+    return _save(visit, family_id, form, f"moved {operation_id}", family_edits.move_operation(operation_id, -1 if do == "up" else 1), f"operation={operation_id}")
+
+
+@router.post("/facts")
+def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
+    from dataclasses import replace
+
+    displacement = form.quantity("displacement_l", "engine_size", "Engine size") or 0.0
+    cylinders = _whole(form, "cylinders", form.text("cylinders").strip(), "Cylinders", 1, 24)
+    ratio, filling = _number(form, "compression_ratio", "Compression ratio"), _number(form, "volumetric_efficiency_idle", "Filling at idle")
+    angle, fan = _number(form, "closed_angle_deg", "Closed plate's angle"), form.quantity("fan_on_c", "temperature", "Fan cuts in")
+    step = _number(form, "degrees_per_percent", "Degrees a percent")
+    holds = {p.id: m for p in RELEARNS[form.text("relearn")].phases if (m := form.number(f"hold.{p.id}", p.id)) is not None} if form.text("relearn") in RELEARNS else {}
+    notes = tuple(n.strip() for n in form.text("notes").splitlines() if n.strip())
+
+    def change(family: EngineFamily) -> EngineFamily:
+        return replace(
+            family, name=form.text("name").strip(), fuel=form.text("fuel"), injection=form.text("injection"), cycle=form.text("cycle"),
+            throttle=form.text("throttle"), displacement_l=displacement, cylinders=cylinders, compression_ratio=ratio,
+            volumetric_efficiency_idle=filling, closed_angle_deg=angle, degrees_per_percent=step, fan_on_c=98.0 if fan is None else fan, relearn=form.text("relearn"),
+            relearn_holds=holds, notes=notes,
+        )  # fmt: skip
+
+    return _save(visit, family_id, form, "changed the engine's facts", change, "section=facts")
+
+
+@router.post("/bands")
+def save_bands(visit: Signed, family_id: str, form: Sent) -> Response:
+    bands = {}
+    for metric in METRICS.values():
+        low = form.quantity(f"low.{metric.id}", metric.quantity, metric.label)
+        high = form.quantity(f"high.{metric.id}", metric.quantity, metric.label)
+        if low is None and high is None:
+            continue
+        if low is None or high is None:
+            form.faults[f"{'low' if low is None else 'high'}.{metric.id}"] = f"{metric.label}: both ends, or neither."
+            continue
+        bands[metric.id] = Band(low, high, form.text(f"source.{metric.id}").strip())
+    return _save(visit, family_id, form, "changed the reference values", family_edits.save_bands(bands), "section=bands")
+
+
+@router.post("/spares")
+def save_spares(visit: Signed, family_id: str, form: Sent) -> Response:
+    rows = []
+    for i, row in enumerate(_rows(form, "spare", "number", "price", "spare_id")):
+        try:
+            price = float(row["price"].replace(",", ".") or "0")
+        except ValueError:
+            form.faults[f"price.{i}"] = f"{row['spare']}: the price is not a number."
+            price = 0.0
+        rows.append((row["spare_id"], row["spare"], row["number"], price))
+    return _save(visit, family_id, form, "changed the spare parts", family_edits.save_spares(rows), "section=spares")
+
+
+@router.post("/picture")
+def save_picture(visit: Signed, family_id: str, form: SentFile) -> Response:
+    from dataclasses import replace
+
+    part_id = form.text("part")
+    store = visit.request.app.state.pictures
+    name = ""
+    try:
+        if not form.text("remove"):
+            name = store.keep(form.file) if form.file else ""
+            if not name:
+                raise InputError("picture", "nothing", "a JPEG, PNG or WebP picture")
+    except InputError as fault:
+        form.faults["picture"] = f"{fault.value}: wanted is {fault.allowed}."
+
+    def change(family: EngineFamily) -> EngineFamily:
+        return replace(family, parts=tuple(replace(p, picture=name) if p.id == part_id else p for p in family.parts))
+
+    return _save(visit, family_id, form, "changed a picture", change, f"part={part_id}")
+
+
+@router.post("/undo")
+def undo(visit: Signed, family_id: str, form: Sent) -> Response:
+    location = f"/reference/families/{family_id}/edit"
+    with visit.writing(form, location) as act:
+        families.undo_draft(act, family_id, form.integer("seen"))
+    return visit.go(location)
+
+
+@router.post("/drop")
+def drop(visit: Signed, family_id: str, form: Sent) -> Response:
+    with visit.writing(form, "/reference#families") as act:
+        families.drop_draft(act, family_id, form.integer("seen"))
+    return visit.go("/reference#families")
+
+
+@router.post("/publish")
+def publish(visit: Signed, family_id: str, form: Sent) -> Response:
+    location = f"/reference/families/{family_id}"
+    try:
+        with visit.writing(form, location) as act:
+            families.publish(act, family_id, form.integer("seen"), form.text("note"))
+    except Invalid as fault:
+        return page(visit, family_id, 422, form, fault.fields, {"section": "facts"})
+    except Refused as fault:
+        return page(visit, family_id, 409, form, {"publish": "; ".join(fault.reasons[:3])}, {"section": "facts"})
+    return visit.go(location)
