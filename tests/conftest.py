@@ -15,7 +15,7 @@ from galene.demo.world import load
 from galene.jobs.act import Act
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
-from galene.store.models import Person
+from galene.store.models import Job, Person
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 COUNT = itertools.count()
@@ -77,6 +77,11 @@ def db(engine: Engine) -> Iterator[Session]:
 def person(db: Session, name: str) -> Person:
     """One of the demo's people."""
     return db.scalars(select(Person).where(Person.sign_in == name)).one()
+
+
+def demo_jobs(db: Session) -> dict[str, str]:
+    """The demo's newest job of family A at each stage, by number."""
+    return {j.stage: j.number for j in db.scalars(select(Job).where(Job.family_id == "A").order_by(Job.opened_at)).unique()}
 
 
 @pytest.fixture

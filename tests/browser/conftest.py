@@ -4,6 +4,7 @@ import threading
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -31,11 +32,11 @@ class Server:
 
 
 @pytest.fixture
-def server(engine: Engine) -> Iterator[Server]:
+def server(engine: Engine, tmp_path: Path) -> Iterator[Server]:
     made = Server()
     port = free_port()
     made.address = f"http://127.0.0.1:{port}"
-    runner = uvicorn.Server(uvicorn.Config(create_app(engine, made.clock), host="127.0.0.1", port=port, log_level="error"))
+    runner = uvicorn.Server(uvicorn.Config(create_app(engine, made.clock, tmp_path), host="127.0.0.1", port=port, log_level="error"))
     thread = threading.Thread(target=runner.run, daemon=True)
     thread.start()
     while not runner.started:

@@ -5,13 +5,12 @@ import re
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, idle_samples
 from galene.knowledge.families import FAMILIES
-from galene.store.models import Job
 from tests.browser.conftest import Server
+from tests.conftest import demo_jobs
 
 
 def sign_in(page: Page, server: Server, name: str) -> None:
@@ -150,7 +149,7 @@ def test_no_view_overflows_or_shuts_anybody_out(
             page.locator(".masthead details summary").click()
             page.locator(f"button[name={name}][value={wanted}]").click()
             expect(page.locator(f"html.{wanted}")).to_be_attached()
-    numbers = {j.stage: j.number for j in db.scalars(select(Job)).unique()}
+    numbers = demo_jobs(db)
     views = [
         "/",
         "/jobs/new?plate=qn",
@@ -179,7 +178,7 @@ def test_number_pad_in_the_bay(page: Page, server: Server, db: Session, faults: 
     sign_in(page, server, "odd")
     page.locator(".masthead details summary").click()
     page.get_by_role("button", name=re.compile("in the bay")).click()
-    number = db.scalars(select(Job).where(Job.stage == "intake")).unique().one().number
+    number = demo_jobs(db)["intake"]
     page.goto(f"{server.address}/jobs/{number}/evidence")
     field = page.get_by_label("Speed, row 1").first
     field.click()

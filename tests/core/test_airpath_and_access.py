@@ -1,52 +1,60 @@
-"""The graph, its faults, access unions, and the drawing's positions."""
+"""The graph and its faults, access unions and their order, where a part is."""
 
-import itertools
 from dataclasses import replace
+from itertools import pairwise, permutations
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.access import minutes_of, operations_for, scope
-from galene.core.airpath import Operation, Part, Pipe, Tap, faults_of, graph
+from galene.core.access import in_order, layers, minutes_of, operations_for, scope
+from galene.core.airpath import Band, EngineFamily, Operation, Part, Pipe, Tap, graph, spine
 from galene.core.errors import InputError
+from galene.core.family_faults import family_faults
+from galene.core.whereabouts import find_parts, whereabouts
 from galene.exchange.cases import scope_of
-from galene.knowledge.families import FAMILIES
-from galene.web.drawings.airpath import BODY, picture_of
+from galene.knowledge.components import COMPONENTS
+from galene.knowledge.families import FAMILIES, VOCABULARY
 
 A = FAMILIES["A"]
 REACHABLE = sorted({p for o in A.operations for p in o.reaches})
 
 
-def test_family_a_is_sound() -> None:
-    assert faults_of(A) == []
+def test_shipped_families_are_sound() -> None:
+    for family in FAMILIES.values():
+        assert family_faults(family, VOCABULARY) == [], family.id
     assert graph(A).has_edge("intake_tube", "throttle_body")
 
 
+D = FAMILIES["D"]
+
+
 @pytest.mark.parametrize(
-    ("broken", "words"),
+    ("broken", "place", "words"),
     [
-        (replace(A, parts=(*A.parts, Part("air_filter", "air_filter", "x"))), "stands twice"),
-        (replace(A, pipes=(*A.pipes, Pipe("air_filter", "nowhere"))), "'nowhere' is no part"),
-        (replace(A, pipes=tuple(p for p in A.pipes if p.target != "throttle_body")), "no air reaches the ports"),
-        (replace(A, pipes=(*A.pipes, Pipe("intake_manifold", "intake_tube"))), "runs in a circle"),
-        (replace(A, taps=(*A.taps, Tap("ghost", None))), "'ghost' is no part"),
-        (replace(A, parts=(*A.parts, Part("egr_pipe", "egr_pipe", "x"))), "joined to nothing"),
-        (replace(A, operations=(*A.operations, Operation("x", "", "", "air_filter", 1, 1, ("y",)))), "is no operation"),
-        (
-            replace(
-                A,
-                operations=(
-                    Operation("x", "", "", "air_filter", 1, 1, ("y",)),
-                    Operation("y", "", "", "air_filter", 1, 1, ("x",)),
-                ),
-            ),
-            "wait for each other",
-        ),
+        (replace(A, parts=(*A.parts, Part("air_filter", "air_filter", "x"))), "parts[13].id", "stands twice"),
+        (replace(A, parts=(*A.parts, Part("second_barometer", "barometric_sensor", "x"))), "parts[13].component", "once only"),
+        (replace(A, parts=(*A.parts, Part("x", "gearbox", "x"))), "parts[13].component", "no kind of component"),
+        (replace(A, pipes=(*A.pipes, Pipe("air_filter", "nowhere"))), "pipes[7].target", "'nowhere' is no part"),
+        (replace(A, pipes=tuple(p for p in A.pipes if p.target != "throttle_body")), "parts[9]", "no air reaches intake ports"),
+        (replace(A, pipes=(*A.pipes, Pipe("intake_manifold", "intake_tube"))), "pipes", "intake_tube → throttle_body → intake_manifold → intake_tube"),
+        (replace(A, taps=(*A.taps, Tap("ghost", None))), "taps[6].sensor", "'ghost' is no part"),
+        (replace(A, taps=A.taps[1:]), "parts[1]", "say on which part it sits"),
+        (replace(A, parts=(*A.parts, Part("egr_pipe", "egr_pipe", "x"))), "parts[13]", "not joined to the path"),
+        (replace(D, pipes=tuple(p for p in D.pipes if (p.source, p.target) != ("egr_passage", "intake_manifold"))), "parts[15]", "does not come back into the intake"),
+        (replace(D, pipes=tuple(p for p in D.pipes if (p.source, p.target) != ("turbine", "egr_pipe"))), "parts[14]", "no exhaust gas reaches"),
+        (replace(A, operations=(*A.operations, Operation("x", "off", "on", "air_filter", 1, 1, ("y",)))), "operations[9].after", "'y' is no operation"),
+        (replace(A, operations=(Operation("x", "off", "on", "air_filter", 1, 1, ("y",)), Operation("y", "off", "on", "air_filter", 1, 1, ("x",)))),
+         "operations[0].after", "x → y → x"),
+        (replace(A, operations=(Operation("x", "off", "on", "air_filter", -1, 1),)), "operations[0].minutes_off", "-1 is not from 0"),
+        (replace(A, bands={"idle_rpm": Band(800, 700, "typed")}), "bands.idle_rpm", "low end comes first"),
+        (replace(A, relearn="wish"), "relearn", "'wish' is none of"),
+        (replace(A, displacement_l=0.0), "displacement_l", "0 is not from 0.02"),
     ],
-)
-def test_faults_of_a_family_are_named(broken, words: str) -> None:  # type: ignore[no-untyped-def]
-    assert any(words in f for f in faults_of(broken)), faults_of(broken)
+)  # fmt: skip
+def test_faults_of_a_family_are_named_at_their_place(broken: EngineFamily, place: str, words: str) -> None:
+    found = family_faults(broken, VOCABULARY)
+    assert any(f.place == place and words in f.text for f in found), [str(f) for f in found]
 
 
 def test_throttle_needs_cover_and_tube() -> None:
@@ -114,14 +122,71 @@ def test_the_scope_contract_refuses_by_name(given_: object, named: str) -> None:
     assert named in str(fault.value)
 
 
-@pytest.mark.parametrize("folding", ["wide", "narrow"])
-def test_nothing_in_the_drawing_overlaps(folding: str) -> None:
-    layout = getattr(picture_of(A, scope=["throttle_body"]), folding)
-    assert {p.part.id for p in layout.parts} | {s.part.id for s in layout.sensors} == {p.id for p in A.parts}
-    boxes = [(p.part.id, p.x - BODY / 2, p.y - 40, p.x + BODY / 2, p.y + 82) for p in layout.parts]
-    boxes += [(s.part.id, s.x - 44, s.y - 54, s.x + 44, s.y + 16) for s in layout.sensors]
-    for (a, *one), (b, *two) in itertools.combinations(boxes, 2):
-        apart = one[2] <= two[0] or two[2] <= one[0] or one[3] <= two[1] or two[3] <= one[1]
-        assert apart, f"{a} overlaps {b}"
-    for _, x0, y0, x1, y1 in boxes:
-        assert x0 >= 0 and y0 >= 0 and x1 <= layout.width and y1 <= layout.height + 40
+def test_the_union_of_the_contract_example() -> None:
+    found = scope(D, ["egr_valve", "intake_ports"], ["engine_cover"])
+    ids = [o.id for o in found.operations]
+    assert ids[-1] == "manifold_off" and "engine_cover" not in ids and ids.index("coolant_low") < ids.index("egr_valve_off")
+    assert found.marginal["egr_passage"] == 0 and found.marginal["egr_cooler"] > 60
+    assert {s.component for s in found.suggested} >= {"egr_passage", "intake_manifold", "runner_flaps"}
+
+
+def test_a_part_with_two_ways_takes_the_one_that_is_open_anyway() -> None:
+    assert {o.id for o in operations_for(D, ["egr_passage"])} == {"engine_cover", "charge_pipe_off", "throttle_off"}
+    assert "throttle_off" not in {o.id for o in operations_for(D, ["egr_passage", "egr_valve"])}
+
+
+def _operation(name: str, needs: tuple[str, ...] = (), after: tuple[str, ...] = ()) -> Operation:
+    return Operation(name, name, name, "air_filter", 1, 1, after, needs=needs)
+
+
+def _changes(operations: tuple[Operation, ...]) -> int:
+    used = ["engine_warm_running" in o.needs for o in operations if o.needs]
+    return sum(a != b for a, b in pairwise(used))
+
+
+@given(st.data())
+def test_the_order_needs_the_fewest_changes_of_state(data: st.DataObject) -> None:
+    """Against every order there is, for five operations with random states and prerequisites."""
+    listed = []
+    for i in range(5):
+        needs = data.draw(st.sampled_from([(), ("engine_warm_running",), ("engine_cold",), ("battery_off",)]))
+        after = tuple(sorted(data.draw(st.sets(st.sampled_from([o.id for o in listed]), max_size=2)))) if listed else ()
+        listed.append(_operation(f"o{i}", needs, after))
+    ordered = in_order(listed)
+    ids = [o.id for o in ordered]
+    assert sorted(ids) == sorted(o.id for o in listed) and all(ids.index(n) < ids.index(o.id) for o in ordered for n in o.after)
+    valid = (p for p in permutations(listed) if all([x.id for x in p].index(n) < i for i, o in enumerate(p) for n in o.after))
+    assert _changes(ordered) == min(_changes(p) for p in valid)
+
+
+def test_layers_rest_on_what_comes_off_before() -> None:
+    found = layers(operations_for(D, ["intake_ports"]))
+    depth = {o.id: k for k, layer in enumerate(found) for o in layer}
+    assert depth["engine_cover"] == 0 and depth["manifold_off"] == max(depth.values())
+    for layer in found:
+        assert all(depth[n] < depth[o.id] for o in layer for n in o.after if n in depth)
+
+
+KINDS = {c.id: (c.title, c.what) for c in COMPONENTS.values()}
+
+
+@pytest.mark.parametrize(
+    ("typed", "first"),
+    [("air meter", "maf_sensor"), ("secondary met", "secondary_air_flow_sensor"), ("ho-2960", "egr_valve"), ("pump", "secondary_air_flow_sensor"), ("passage", "egr_passage")],
+)  # fmt: skip
+def test_a_part_is_found_by_name_number_or_place(typed: str, first: str) -> None:
+    assert find_parts(FAMILIES["B"], typed, KINDS)[0].id == first
+
+
+def test_like_names_are_told_apart_and_the_way_is_shown() -> None:
+    found = whereabouts(FAMILIES["B"], "maf_sensor", KINDS)
+    assert [(n.part.id, "Not the main meter" in n.what) for n in found.namesakes] == [("secondary_air_flow_sensor", True)]
+    assert [o.id for o in whereabouts(D, "egr_valve", KINDS).operations or ()] == ["engine_cover", "coolant_low", "egr_valve_off"]
+    assert whereabouts(D, "egr_valve", KINDS, ["engine_cover", "coolant_low"]).minutes == 29
+    assert whereabouts(D, "barometric_sensor", KINDS).operations is None
+    assert find_parts(D, "gearbox", KINDS) == []
+
+
+def test_the_spine_follows_the_air_and_then_the_exhaust() -> None:
+    intake, exhaust = spine(FAMILIES["E"])
+    assert intake[0] == "air_filter" and intake[-1] == "intake_ports" and exhaust[-1] == "particulate_filter"

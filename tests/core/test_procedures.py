@@ -14,7 +14,7 @@ from galene.core.relearn import advance, begin, finish, guard_broken, seconds_le
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.procedures import CLOSING, PROCEDURES
-from galene.knowledge.relearns import relearn_for
+from galene.knowledge.relearns import relearn_of
 from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS
 
 A = FAMILIES["A"]
@@ -130,7 +130,7 @@ def test_gates() -> None:
     assert blockers("start", [], [wet], [], NOW + timedelta(minutes=4)) == ()
 
 
-TEMPLATE = relearn_for("throttle_manual", A.relearn_holds)
+TEMPLATE = relearn_of(A)
 READY = {c: True for c, _ in TEMPLATE.conditions}
 
 

@@ -13,7 +13,7 @@ from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
 from galene.jobs.handover import reopen, sign
 from galene.store.models import MustGoBack, Person, StepRow, Trace
-from tests.conftest import person
+from tests.conftest import demo_jobs, person
 
 ARRIVING = WORKING = PROVING = FINISHED = ""
 
@@ -21,12 +21,9 @@ ARRIVING = WORKING = PROVING = FINISHED = ""
 @pytest.fixture(autouse=True)
 def numbers(db: Session) -> None:
     """The demo numbers its jobs within the year that it is loaded in; tests name them by their place."""
-    from galene.store.models import Job
-
     global ARRIVING, WORKING, PROVING, FINISHED
-    by_stage = {(j.stage, j.state): j.number for j in db.scalars(select(Job)).unique()}
-    ARRIVING, WORKING = by_stage["intake", "open"], by_stage["work", "open"]
-    PROVING, FINISHED = by_stage["prove", "open"], by_stage["handover", "finished"]
+    by_stage = demo_jobs(db)
+    ARRIVING, WORKING, PROVING, FINISHED = (by_stage[s] for s in ("intake", "work", "prove", "handover"))
 
 
 def form(job_number: str, db: Session, **change: object) -> intake.IntakeForm:

@@ -3,7 +3,6 @@
 from datetime import timedelta
 
 import pytest
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, idle_samples, trim_samples
@@ -14,14 +13,15 @@ from galene.jobs.people import WorkshopForm, save_workshop, sign_in
 from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import DEFAULT_POLICY
-from galene.store.models import Job, Workshop
+from galene.store.models import Workshop
+from tests.conftest import demo_jobs
 
 A = FAMILIES["A"]
 WARM = evidence.SetConditions(90.0, 20.0)
 
 
-def job_at(db: Session, stage: str, state: str = "open") -> str:
-    return db.scalars(select(Job).where(Job.stage == stage, Job.state == state)).unique().one().number
+def job_at(db: Session, stage: str) -> str:
+    return demo_jobs(db)[stage]
 
 
 @pytest.fixture
@@ -106,7 +106,7 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
 
 
 def test_vehicles_are_found_by_two_signs_and_refused_twice(odd: Act) -> None:
-    assert [v.plate for v in intake.find_vehicles(odd.db, "qn 1")] == ["QN-114"]
+    assert [v.plate for v in intake.find_vehicles(odd.db, "qn 1")] == ["QN-114", "QN-152"]
     assert intake.find_vehicles(odd.db, "%") == []
     for wrong, field in (
         (intake.NewVehicle("QN 114", model="x", family="A"), "plate"),

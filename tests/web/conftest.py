@@ -2,14 +2,15 @@
 
 import re
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from galene.store.models import Job
 from galene.web.app import create_app
+from tests.conftest import demo_jobs
 
 HOST = "http://testserver"
 
@@ -31,9 +32,9 @@ class Browser(TestClient):
 
 
 @pytest.fixture
-def visitor(engine: Engine) -> Iterator[Browser]:
+def visitor(engine: Engine, tmp_path: Path) -> Iterator[Browser]:
     """Nobody signed in."""
-    with Browser(create_app(engine), base_url=HOST, raise_server_exceptions=False) as client:
+    with Browser(create_app(engine, home=tmp_path), base_url=HOST, raise_server_exceptions=False) as client:
         yield client
 
 
@@ -57,4 +58,4 @@ def web(as_person: Callable[[str], Browser]) -> Browser:
 @pytest.fixture
 def numbers(db: Session) -> dict[str, str]:
     """Job numbers of the demo by stage."""
-    return {j.stage: j.number for j in db.scalars(select(Job)).unique()}
+    return demo_jobs(db)

@@ -1,5 +1,6 @@
 """What must be opened to reach a scope, and what the open access makes cheap: `scope`."""
 
+import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
@@ -144,7 +145,7 @@ def in_order(operations: Iterable[Operation]) -> tuple[Operation, ...]:
             placed.add(free.id)
         # A start in a state that nothing uses is no change at all.
         used = [r for r in map(_running, ordered) if r is not None]
-        changes = sum(a != b for a, b in zip(used, used[1:], strict=False))
+        changes = sum(a != b for a, b in itertools.pairwise(used))
         if changes < fewest:
             best, fewest = ordered, changes
     return tuple(best)
@@ -210,9 +211,7 @@ def scope(
     access = _Access(family, open_)
     union = access.union(chosen, removed)
     operations = in_order(o for o in family.operations if o.id in union)
-    marginal = {
-        p.id: access.cost(access.reached(p.id, union) - union) for p in family.parts if p.id not in chosen and p.id in access.ways
-    }
+    marginal = {p.id: access.cost(access.reached(p.id, union) - union) for p in family.parts if p.id not in chosen and p.id in access.ways}
     suggested: dict[str, Suggestion] = {}
     kinds = {family.part(c).component for c in chosen}
     for kind, other, why in PAIRS:

@@ -7,7 +7,6 @@ import networkx as nx
 
 from galene.core.errors import InputError
 
-
 CIRCUITS: tuple[str, ...] = ("main", "bypass", "breather", "recirculation", "secondary", "exhaust", "signal")
 """What a pipe carries: counted air, idle air round the plate, crankcase gas, exhaust led back, air pumped into the
 exhaust, exhaust on its way out, and a pressure that a sensor reads at the end of a tube."""
@@ -185,9 +184,7 @@ def spine(family: EngineFamily) -> tuple[tuple[str, ...], tuple[str, ...]]:
 
     def longest(circuit: str, start: str | None) -> tuple[str, ...]:
         way: nx.DiGraph[str] = nx.DiGraph()
-        way.add_edges_from(
-            (p.source, p.target) for p in sorted(family.pipes, key=lambda p: order[p.source]) if p.circuit == circuit
-        )
+        way.add_edges_from((p.source, p.target) for p in sorted(family.pipes, key=lambda p: order[p.source]) if p.circuit == circuit)
         if start is not None:
             way = way.subgraph({start, *nx.descendants(way, start)}) if start in way else nx.DiGraph()
         if not way or not nx.is_directed_acyclic_graph(way):

@@ -33,7 +33,9 @@ def idle_samples(family: EngineFamily, state: EngineState, seed: int, rpm: float
     }
     for _ in range(count):
         speed = rpm + chance.gauss(0, state.roughness_rpm)
-        pressure = 32.4 + chance.gauss(0, 0.25) + state.roughness_rpm * 0.05 if throttled else state.barometer_kpa - 0.9 + chance.gauss(0, 0.2)
+        pressure = (
+            32.4 + chance.gauss(0, 0.25) + state.roughness_rpm * 0.05 if throttled else state.barometer_kpa - 0.9 + chance.gauss(0, 0.2)
+        )
         charge = charge_flow_g_s(family.displacement_l, speed, pressure, state.intake_c + 12, family.volumetric_efficiency_idle, strokes)
         past_plate = charge * (1 - state.recirculated) - state.leak_g_s
         shown = state.meter_gain * past_plate

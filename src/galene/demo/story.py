@@ -18,13 +18,11 @@ Found = Mapping[str, tuple[int, str]]
 class Story:
     """A job and the person who does it; `now` moves on as they work."""
 
-    def __init__(self, db: Session, person: Person, start: datetime, vehicle: Vehicle, words: str, km: float | None, due: datetime | None = None, hours: float | None = None, **fields: str) -> None:
+    def __init__(
+        self, db: Session, person: Person, start: datetime, vehicle: Vehicle, form: intake.IntakeForm, due: datetime | None = None
+    ) -> None:
         self.act = Act(db, person, start)
-        job = intake.open_job(self.act, vehicle, words, person.bay, due)
-        form = intake.IntakeForm(words, distance_km=km, hours=hours)
-        for name, value in fields.items():
-            setattr(form, name, value)
-        self.number = job.number
+        self.number = intake.open_job(self.act, vehicle, form.complaint, person.bay, due).number
         intake.save_intake(self.act, self.number, form, 0)
 
     @property
@@ -116,7 +114,7 @@ class Story:
     def relearned(self) -> "Story":
         """Codes cleared, first start, the family's relearn held whole."""
         act = self.act
-        if STAGE_BEFORE_PROOF == self.job.stage:
+        if self.job.stage == STAGE_BEFORE_PROOF:
             self.reached("prove")
         prove.clear_codes(act, self.number)
         template = prove.template_of(self.job)

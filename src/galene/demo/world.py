@@ -15,7 +15,7 @@ from galene.knowledge.schools import DEFAULT_POLICY
 from galene.store.models import Person, Vehicle, Workshop
 
 SIGN_INS = (("maren", "foreman", "slipway-maren"), ("odd", "technician", "slipway-odd"), ("pia", "technician", "slipway-pia"))
-LOOKED_UP = {"bulletins_source": "maker's bulletin list", "bulletins_outcome": "none open"}
+LISTED = ("maker's bulletin list", "none open")
 FLEET = (
     ("QN-114", "Brinewell", "Causeway 12-seat", "2017", "A", "Quillness school run"),
     ("QN-207", "Hollinvar", "Drayman van", "2015", "A", "Slipside bakery"),
@@ -28,6 +28,12 @@ FLEET = (
     ("QN-501", "Grundvik", "Hauler 78", "2014", "E", "Island roads and ferries"),
     ("QN-F3", "Sandpiper", "Beach 250", "2020", "F", "Beach patrol"),
 )
+
+
+def _said(
+    words: str, km: float | None, hours: float | None = None, coolant: str = "ok", oil: str = "ok", bulletins: tuple[str, str] = LISTED
+) -> intake.IntakeForm:
+    return intake.IntakeForm(words, "", km, hours, coolant, oil, *bulletins)
 
 
 def is_empty(db: Session) -> bool:
@@ -55,9 +61,24 @@ def load(db: Session, now: datetime) -> None:
     fleet = {v[0]: intake.add_vehicle(act, intake.NewVehicle(*v)) for v in FLEET}
     families.add_bulletin(act, "bulletin", "Idle after battery work: relearn before any part is replaced", "maker's bulletin list, letter of March",
                           "known in the shed, followed", "A")  # fmt: skip
-    families.add_bulletin(act, "bulletin", "Revised breather separator against ports that coke", "maker's bulletin list", "ask for it at the next parts order", "C")
+    families.add_bulletin(
+        act,
+        "bulletin",
+        "Revised breather separator against ports that coke",
+        "maker's bulletin list",
+        "ask for it at the next parts order",
+        "C",
+    )
     act.now = now - timedelta(days=200)
-    families.add_bulletin(act, "recall", "Recirculation cooler: exchange where it loses coolant", "maker's hotline", "covers cooler and labour until ten years of age", None, fleet["QN-266"])
+    families.add_bulletin(
+        act,
+        "recall",
+        "Recirculation cooler: exchange where it loses coolant",
+        "maker's hotline",
+        "covers cooler and labour until ten years of age",
+        None,
+        fleet["QN-266"],
+    )
     _history(db, people, fleet, now)
     _proving(db, people["pia"], fleet["QN-331"], now - timedelta(hours=26))
     _cooler_away(db, people["pia"], fleet["QN-260"], now)
@@ -75,7 +96,7 @@ def _history(db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], 
     odd, pia, maren = people["odd"], people["pia"], people["maren"]
     for days, km, deposit, grade in ((1050, 61_300, 0.05, 2), (690, 79_900, 0.06, 2)):
         (
-            Story(db, odd, now - timedelta(days=days), fleet["QN-114"], "Shakes at the stops, worst when cold.", km, coolant="ok", oil="ok", **LOOKED_UP)
+            Story(db, odd, now - timedelta(days=days), fleet["QN-114"], _said("Shakes at the stops, worst when cold.", km))
             .told(("rough_idle", "short_trips"), ("hesitation",), "p0506")
             .later(20).measured("before", EngineState(deposit_mm=deposit, roughness_rpm=15), days, 720)
             .saw("throttle_body", "varnish", grade).planned(["throttle_body", "intake_tube"], "school run office, by phone")
@@ -84,7 +105,7 @@ def _history(db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], 
             .handed_over(maren, "throttle_deposit", "", False)
         )  # fmt: skip
     (
-        Story(db, pia, now - timedelta(days=520), fleet["QN-266"], "Warning light, no power on the hill.", 88_400, coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, pia, now - timedelta(days=520), fleet["QN-266"], _said("Warning light, no power on the hill.", 88_400))
         .told(("reduced_power_mode", "low_power_all_range", "short_trips"), ("coolant_loss",), "P0236 P2101")
         .later(15).measured("before", EngineState(roughness_rpm=9), 51, 812).key_on(101.0, boost_sensor=96.2, barometric_sensor=101.1)
         .saw("boost_sensor", "soot", 3, "snout caked, tab whole").planned(["boost_sensor", "charge_air_pipe"], "school run office, by phone")
@@ -93,8 +114,8 @@ def _history(db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], 
         .handed_over(maren, "boost_sensor_fouled", "Oil film in the charge pipe: look at the breather separator next time.", True)
     )  # fmt: skip
     (
-        Story(db, odd, now - timedelta(days=338, hours=6), fleet["QN-114"], "Dies at the ferry ramp when I roll to a stop, starts again at once.", 96_400,
-              coolant="ok", oil="ok", bulletins_source="maker's bulletin list, letter of March", bulletins_outcome="none open")
+        Story(db, odd, now - timedelta(days=338, hours=6), fleet["QN-114"],
+              _said("Dies at the ferry ramp when I roll to a stop, starts again at once.", 96_400, bulletins=("maker's bulletin list, letter of March", "none open")))
         .told(("rough_idle", "stalls_coming_to_stop", "short_trips"), ("whistle_or_hiss",), "p0506")
         .later(22).measured("before", EngineState(deposit_mm=0.085, roughness_rpm=19), 11, 716).key_on(101.1, map_sensor=100.8, barometric_sensor=101.2)
         .saw("throttle_body", "varnish", 3, "brown band all round at the closed plate")
@@ -107,8 +128,7 @@ def _history(db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], 
 
 def _proving(db: Session, pia: Person, vehicle: Vehicle, start: datetime) -> None:
     (
-        Story(db, pia, start, vehicle, "Idle shakes at the lights, worse since autumn. Almost stalls with the lamps on.", 118_250,
-              start + timedelta(hours=30), coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, pia, start, vehicle, _said("Idle shakes at the lights, worse since autumn. Almost stalls with the lamps on.", 118_250), start + timedelta(hours=30))
         .told(("rough_idle", "stalls_coming_to_stop", "short_trips"), ("hesitation",), "P0506 pending")
         .later(18).measured("before", EngineState(deposit_mm=0.06, roughness_rpm=16, intake_c=18), 21, 722)
         .saw("throttle_body", "oil_carbon", 2).later(15).planned(["throttle_body", "intake_tube"], "district nurse, in person")
@@ -120,8 +140,8 @@ def _proving(db: Session, pia: Person, vehicle: Vehicle, start: datetime) -> Non
 def _cooler_away(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
     """The light diesel waits for its cooler, which is at the bath over night."""
     story = (
-        Story(db, pia, now - timedelta(hours=9), vehicle, "Black smoke up the quay road and no pull. It was at the dealer's, the valve is new.", 164_700,
-              now + timedelta(hours=20), coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, pia, now - timedelta(hours=9), vehicle, _said("Black smoke up the quay road and no pull. It was at the dealer's, the valve is new.", 164_700),
+              now + timedelta(hours=20))
         .told(("black_smoke", "low_power_all_range", "valve_already_replaced", "short_trips"), ("coolant_loss",), "P0401 P2457")
         .later(15).measured("before", EngineState(roughness_rpm=14, recirculated=0.06), 61, 805)
         .checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
@@ -129,14 +149,16 @@ def _cooler_away(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> N
         .gauged("before", "egr_passage", "oil_carbon", (("passage", 5.4, 2.6),), 5)
         .later(12).planned(["egr_cooler", "egr_valve", "egr_passage"], "parcels office, by phone")
     )  # fmt: skip
-    story.worked({"egr_cooler": (4, "hard_carbon"), "egr_valve": (2, "soot"), "egr_passage": (3, "oil_carbon")}, "egr_cooler:send", bay=(13.0, 0.7))
+    story.worked(
+        {"egr_cooler": (4, "hard_carbon"), "egr_valve": (2, "soot"), "egr_passage": (3, "oil_carbon")}, "egr_cooler:send", bay=(13.0, 0.7)
+    )
 
 
 def _came_back(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
     """The after test failed: the idle is worse, so the job went back from proof to evidence."""
     story = (
-        Story(db, pia, now - timedelta(days=1, hours=7), vehicle, "Hunts at the lights and hisses under the bonnet.", 141_800,
-              now + timedelta(hours=9), coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, pia, now - timedelta(days=1, hours=7), vehicle, _said("Hunts at the lights and hisses under the bonnet.", 141_800),
+              now + timedelta(hours=9))
         .told(("hunting_idle", "rough_idle"), ("stalls_coming_to_stop",), "P0505")
         .later(20).measured("before", EngineState(roughness_rpm=17, leak_g_s=0.5), 71, 672)
         .saw("idle_air_valve", "varnish", 2).planned(["idle_air_valve", "throttle_body"], "keepers' trust, by phone")
@@ -149,8 +171,8 @@ def _came_back(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> Non
 def _coked_ports(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
     """Direct injection: ports measured side by side, planned, waits for the doctor's yes."""
     (
-        Story(db, odd, now - timedelta(hours=5), vehicle, "Cold it stumbles and the light blinks, warm it is only weak.", 132_600,
-              now + timedelta(days=1), coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, odd, now - timedelta(hours=5), vehicle, _said("Cold it stumbles and the light blinks, warm it is only weak.", 132_600),
+              now + timedelta(days=1))
         .told(("rough_idle", "weak_low_end", "high_distance_never_cleaned"), ("whistle_or_hiss",), "P0300 P0303")
         .later(25).measured("before", EngineState(roughness_rpm=21), 81, 748).key_on(101.2, map_sensor=101.0, boost_sensor=101.4, barometric_sensor=101.1)
         .gauged("before", "intake_ports", "hard_carbon",
@@ -163,8 +185,8 @@ def _coked_ports(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> N
 def _heavy_service(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
     """Heavy diesel past its usual distance: the pressure sensor pulled first, caked, so everything behind it is asked."""
     (
-        Story(db, pia, now - timedelta(hours=3), vehicle, "Weak with the gravel on, and it burns off the filter every second day.", 412_000,
-              now + timedelta(days=2), 9_850.0, coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, pia, now - timedelta(hours=3), vehicle, _said("Weak with the gravel on, and it burns off the filter every second day.", 412_000, 9_850.0),
+              now + timedelta(days=2))
         .told(("low_power_all_range", "frequent_regeneration", "fuel_economy_flat", "long_idle_or_pto", "high_distance_never_cleaned"), ("coolant_loss",), "P0401 P2002")
         .later(25).measured("before", EngineState(roughness_rpm=9, recirculated=0.03), 91, 652, 84.0)
         .key_on(101.2, map_sensor=98.1, boost_sensor=101.0, barometric_sensor=101.1, exhaust_pressure_sensor=101.6)
@@ -177,8 +199,8 @@ def _heavy_service(db: Session, pia: Person, vehicle: Vehicle, now: datetime) ->
 def _plugged_passage(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
     """V6: flow low, valve new, position follows: the passage is planned, the harbour has agreed, work can begin."""
     (
-        Story(db, odd, now - timedelta(hours=4), vehicle, "The light is back a week after the new valve. Pinks on the hill.", 148_000,
-              now + timedelta(hours=7), coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, odd, now - timedelta(hours=4), vehicle, _said("The light is back a week after the new valve. Pinks on the hill.", 148_000),
+              now + timedelta(hours=7))
         .told(("valve_already_replaced", "short_trips"), ("rough_idle",), "P0401")
         .later(18).measured("before", EngineState(roughness_rpm=8), 101, 688)
         .checked("egr_flow_test", egr_test_area_small="present").checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
@@ -189,8 +211,8 @@ def _plugged_passage(db: Session, odd: Person, vehicle: Vehicle, now: datetime) 
 def _working(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
     """The van whose air meter was sprayed four minutes ago."""
     story = (
-        Story(db, odd, now - timedelta(hours=2), vehicle, "No pull up the hill to the bakery, and it drinks more than it did.", 171_900,
-              now + timedelta(hours=3), coolant="ok", oil="ok", **LOOKED_UP)
+        Story(db, odd, now - timedelta(hours=2), vehicle, _said("No pull up the hill to the bakery, and it drinks more than it did.", 171_900),
+              now + timedelta(hours=3))
         .told(("hesitation", "low_power_all_range", "fuel_economy_down", "oiled_filter_fitted", "dusty_use"), ("rough_idle",), "p0171c;P0101")
         .later(20).measured("before", EngineState(meter_gain=0.82, roughness_rpm=8), 31, 739).key_on(101.2, map_sensor=101.0, barometric_sensor=101.3)
         .saw("maf_sensor", "oil_film", 2, "shines at a slant, dust stuck to it").planned(["maf_sensor"], "bakery, by phone")
@@ -204,14 +226,13 @@ def _working(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
 def _beach(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
     """The two-stroke of the beach patrol: bogs at high revs, the crankcase hose is asked next."""
     (
-        Story(db, odd, now - timedelta(hours=1), vehicle, "Dies away when I open it along the beach, idles fine.", None, now + timedelta(hours=8), 1_240.0,
-              coolant="", oil="ok", **LOOKED_UP)
+        Story(db, odd, now - timedelta(hours=1), vehicle, _said("Dies away when I open it along the beach, idles fine.", None, 1_240.0, coolant=""), now + timedelta(hours=8))
         .told(("bogs_high_rpm", "dusty_use"), ("hard_start",), "P051B")
         .later(10).measured("before", EngineState(roughness_rpm=30), 111, 1440, 76.0).key_on(101.1, crankcase_pressure_sensor=100.9, barometric_sensor=101.2)
     )  # fmt: skip
 
 
 def _arriving(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None:
-    Story(db, pia, now - timedelta(minutes=35), vehicle, "It hums high after start, then drops and shakes at every stop. The kettle light came on yesterday.",
-          114_800, now + timedelta(hours=5), coolant="ok", oil="high").told(
+    Story(db, pia, now - timedelta(minutes=35), vehicle, _said("It hums high after start, then drops and shakes at every stop. The kettle light came on yesterday.",
+          114_800, oil="high", bulletins=("", "")), now + timedelta(hours=5)).told(
         ("rough_idle", "hunting_idle", "whistle_or_hiss", "short_trips", "cleaned_before_helped"), (), "P0171, p0507 pending")  # fmt: skip

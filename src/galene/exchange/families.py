@@ -43,7 +43,9 @@ def family_of_document(document: Any) -> EngineFamily:
         first = fault.errors()[0]
         place = _place(first["loc"])
         missing = first["type"] in ("missing", "missing_argument")
-        raise InputError(place, None if missing else _short(first["input"]), "a value: this field is needed" if missing else first["msg"]) from fault
+        raise InputError(
+            place, None if missing else _short(first["input"]), "a value: this field is needed" if missing else first["msg"]
+        ) from fault
     except (TypeError, ValueError, RecursionError) as fault:
         raise InputError("family", type(document).__name__, "plain JSON values, every number finite") from fault
     _unknown(document, document_of(family), "")
@@ -144,7 +146,10 @@ def schema() -> dict[str, Any]:
             "format": {"const": FORMAT},
             "format_version": {"const": VERSION},
             "family": {"$ref": "#/$defs/EngineFamily"},
-            "pictures": {"type": "object", "additionalProperties": {"type": "string", "contentEncoding": "base64", "contentMediaType": "image/jpeg"}},
+            "pictures": {
+                "type": "object",
+                "additionalProperties": {"type": "string", "contentEncoding": "base64", "contentMediaType": "image/jpeg"},
+            },
         },
         "required": ["format", "format_version", "family"],
         "additionalProperties": False,

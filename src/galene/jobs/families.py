@@ -241,7 +241,9 @@ def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
     _lock(act, family.id)
     open_draft = draft_of(act.db, family.id)
     if open_draft is not None:
-        raise Refused("Somebody edits this family", [f"{open_draft.person.name} has a draft of {family.id} open: publish it or throw it away first"])
+        raise Refused(
+            "Somebody edits this family", [f"{open_draft.person.name} has a draft of {family.id} open: publish it or throw it away first"]
+        )
     current = act.db.get_one(Family, family.id).current
     if current is not None:
         _keep(act, family_in(current), "draft begun")

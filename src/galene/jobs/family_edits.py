@@ -44,7 +44,7 @@ def add_part(component: str, after: str) -> Change:
             taps = (*taps, Tap(part_id, place or None))
         elif place:
             on = next((p for p in pipes if p.source == place and p.circuit == "main"), None)
-            pipes = tuple(p for p in pipes if p is not on) + (Pipe(place, part_id),)
+            pipes = (*tuple(p for p in pipes if p is not on), Pipe(place, part_id))
             if on is not None:
                 pipes = (*pipes, Pipe(part_id, on.target))
         return replace(family, parts=(*family.parts, part), taps=taps, pipes=pipes)

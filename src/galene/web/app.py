@@ -25,8 +25,8 @@ from galene.store.pictures import PictureStore
 from galene.web.api import assessments, calculations, scopes
 from galene.web.forms import Form
 from galene.web.routes import (
-    diagnosis,
     bores,
+    diagnosis,
     evidence,
     families,
     family_editor,
@@ -81,7 +81,10 @@ def _sent(request: Request) -> Form | None:
 
 def _handlers() -> dict[Any, Callable[..., Any]]:
     def stale(request: Request, fault: Stale) -> Response:
-        what = SECTION_WORDS.get(fault.what, "these readings" if fault.what.startswith("readings") else "this measurement" if fault.what.startswith("bores") else fault.what)
+        what = SECTION_WORDS.get(
+            fault.what,
+            "these readings" if fault.what.startswith("readings") else "this measurement" if fault.what.startswith("bores") else fault.what,
+        )
         return _problem(request, 409, "Somebody was faster", [
             f"{fault.who} saved a newer version of {what} at {clock_text(fault.when)}.",
             "Your entries are kept below. Look at the newer version first; then enter again what it lacks."], _sent(request))  # fmt: skip

@@ -1,5 +1,7 @@
 """Short ways to write a family's parts, so that each stands in one line of its table."""
 
+import itertools
+
 from galene.core.airpath import Fastener, Opened, Operation, Pipe
 
 
@@ -30,7 +32,7 @@ def rag(place: str) -> Opened:
 
 def chain(circuit: str, *parts: str) -> tuple[Pipe, ...]:
     """Parts joined one after the other."""
-    return tuple(Pipe(a, b, circuit) for a, b in zip(parts, parts[1:], strict=False))
+    return tuple(Pipe(a, b, circuit) for a, b in itertools.pairwise(parts))
 
 
 def screw(part: str, torque_nm: float, count: int = 1, driver: str = "T20 driver") -> Fastener:
@@ -38,7 +40,9 @@ def screw(part: str, torque_nm: float, count: int = 1, driver: str = "T20 driver
     return Fastener(part, "screw" if count == 1 else "screws", count, driver, torque_nm, True)
 
 
-def sensor_out(part: str, label: str, off: float, on: float, torque_driver: str, after: tuple[str, ...] = (), consumes: tuple[str, ...] = ()) -> Operation:
+def sensor_out(
+    part: str, label: str, off: float, on: float, torque_driver: str, after: tuple[str, ...] = (), consumes: tuple[str, ...] = ()
+) -> Operation:
     """Pull a small sensor held by one screw, and cover its port."""
     low = label[0].lower() + label[1:]
     return Operation(
@@ -46,5 +50,3 @@ def sensor_out(part: str, label: str, off: float, on: float, torque_driver: str,
         part, off, on, after=after, reaches=(part,), needs=("ignition_off",), tools=(torque_driver,), consumes=consumes,
         opens=(plug(label), bolts(label, 1, "screw"), tape(f"the {low}'s port")),
     )  # fmt: skip
-
-

@@ -5,8 +5,9 @@ bypass, tubes of sensors) lies between. Lines run only in the channels between c
 stay inside their cells, so nothing can overlap whatever the family.
 """
 
+import itertools
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from galene.core.airpath import CIRCUITS, EngineFamily, Pipe, spine
@@ -14,7 +15,7 @@ from galene.core.airpath import CIRCUITS, EngineFamily, Pipe, spine
 BODY_W, BODY_H, HEAD = 92.0, 84.0, 32.0
 STALK, GUTTER, TRACK, LEVEL = 40.0, 26.0, 13.0, 29.0
 """Length of a sensor's stalk, width of the outer channels, distance of tracks, height at which side lines leave a body."""
-GLYPH = 0.56
+GLYPH = 0.54
 """Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the browser."""
 
 
@@ -30,7 +31,7 @@ class Shape:
     sensor_type: float
 
 
-WIDE = Shape(7, (168.0, 230.0), 1180.0, 84.0, 15.0, 12.5)
+WIDE = Shape(7, (168.0, 230.0), 1180.0, 84.0, 15.0, 12.0)
 NARROW = Shape(3, (168.0, 190.0), 540.0, 126.0, 19.0, 17.0)
 
 
@@ -335,20 +336,43 @@ class _Router:
         z1, z2 = (a.row, b.row - 1) if down else (a.row - 1, b.row)
         return _Route(pipe, [], [z1, z2], [bs, gutter, bt])
 
-    def spread(self, routes: Sequence[_Route]) -> list[int]:
-        """Give every stretch a track of its own where stretches would lie on each other; tracks needed per zone."""
+    def spread(self, routes: Sequence[_Route]) -> tuple[list[int], dict[int, float]]:
+        """Give every stretch a track of its own where stretches would lie on each other.
+
+        Returns
+        -------
+        tuple
+            Tracks needed per zone, and how far stretches reach to the side of each boundary.
+        """
         across: dict[int, list[list[tuple[float, float]]]] = {}
         beside: dict[int, list[list[tuple[float, float]]]] = {}
+        slots: list[list[int]] = []
         for route in routes:
-            for z, (b1, b2) in zip(route.zones, zip(route.boundaries, route.boundaries[1:], strict=False), strict=True):
-                low, high = min(b1, b2) - 0.3, max(b1, b2) + 0.3
-                route.tracks.append(_slot(across.setdefault(z, []), low, high))
             a, b = self.cells[route.pipe.source], self.cells[route.pipe.target]
+            slots.append([])
+            if len(set(route.boundaries)) == 1:
+                # Straight down one channel: a single stretch that turns nowhere.
+                low, high = min(a.row, b.row) - 0.2, max(a.row, b.row) + (0.7 if a.row == b.row else 0.2)
+                slot = _slot(beside.setdefault(route.boundaries[0], []), low, high)
+                route.tracks = [0] * len(route.zones)
+                slots[-1] = [slot] * len(route.boundaries)
+                continue
+            for z, (b1, b2) in zip(route.zones, zip(route.boundaries, route.boundaries[1:], strict=False), strict=True):
+                route.tracks.append(_slot(across.setdefault(z, []), min(b1, b2) - 0.3, max(b1, b2) + 0.3))
             stops = [a.row, *(z + 0.5 for z in route.zones), b.row]
-            for boundary, (y1, y2) in zip(route.boundaries, zip(stops, stops[1:], strict=False), strict=True):
-                slot = _slot(beside.setdefault(boundary, []), min(y1, y2) - 0.2, max(y1, y2) + 0.2)
-                route.shifts.append((slot + 1) // 2 * 5.0 * (1 if slot % 2 else -1))
-        return [len(across.get(z, [])) for z in range(self.rows)]
+            for boundary, (y1, y2) in zip(route.boundaries, itertools.pairwise(stops), strict=True):
+                slots[-1].append(_slot(beside.setdefault(boundary, []), min(y1, y2) - 0.2, max(y1, y2) + 0.2))
+        # Many stretches in one channel move closer together, so that they never leave it.
+        step = {k: min(8.0, 20.0 / max(1, len(v) // 2)) for k, v in beside.items()}
+        for route, own in zip(routes, slots, strict=True):
+            route.shifts = [_side(slot) * step[k] for k, slot in zip(route.boundaries, own, strict=True)]
+        reach = {k: max(abs(_side(slot)) for slot in range(len(v))) * step[k] for k, v in beside.items()}
+        return [len(across.get(z, [])) for z in range(self.rows)], reach
+
+
+def _side(slot: int) -> int:
+    """Where the n-th stretch of a channel runs: the middle, then one to each side by turns."""
+    return (slot + 1) // 2 * (1 if slot % 2 else -1)
 
 
 def _slot(lanes: list[list[tuple[float, float]]], low: float, high: float) -> int:
@@ -386,20 +410,37 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
     pipes = [p for p in family.pipes if p.source in known and p.target in known and p.source != p.target and p.circuit in CIRCUITS]
     straight = [p for p in pipes if router.straight(p)]
     routes = [router.route(p) for p in pipes if p not in straight]
-    tracks = router.spread(routes)
+    tracks, reach = router.spread(routes)
 
     def x_of(cell: _Cell) -> float:
         return GUTTER + cell.middle * cell_w
 
-    top, centre, below = [0.0] * rows, [0.0] * rows, [0.0] * rows
+    def aside(boundary: int) -> float:
+        """What a channel takes from the cells beside it."""
+        return reach[boundary] + 6 if boundary in reach else 4.0
+
+    def room_of(cell: _Cell, offset: float = 0.0) -> float:
+        """Width of a label that stands `offset` from the middle of a cell and leaves the channels free."""
+        half = cell.span * cell_w / 2
+        return 2 * min(half + offset - aside(cell.start), half - offset - aside(cell.start + cell.span))
+
+    def pitch_of(cell: _Cell) -> float:
+        """Distance of a part's sensors: what its cells leave, at least a slot."""
+        return min(118.0 if shape is WIDE else 150.0, cell.span * cell_w / max(1, len(tapped.get(cell.id, ()))))
+
+    heads: dict[str, list[tuple[str, float, float]]] = {}
+    for cell in cells:
+        sensors = tapped.get(cell.id, [])
+        offsets = [(k - (len(sensors) - 1) / 2) * pitch_of(cell) for k in range(len(sensors))]
+        heads[cell.id] = [(s, o, min(pitch_of(cell) - 8, room_of(cell, o))) for s, o in zip(sensors, offsets, strict=True)]
+    centre, below = [0.0] * rows, [0.0] * rows
     y = 10.0
     for r in range(rows):
         members = [c for c in cells if c.row == r]
-        above = [s for c in members for s in tapped.get(c.id, [])]
-        head = max((len(wrap(labels[s], shape.slot - 16, shape.sensor_type)) for s in above), default=0) * shape.sensor_type * 1.12
-        top[r] = y
+        above = [(s, room) for c in members for s, _, room in heads[c.id]]
+        head = max((len(wrap(labels[s], room, shape.sensor_type)) for s, room in above), default=0) * shape.sensor_type * 1.12
         centre[r] = y + (head + HEAD + STALK + 6 if above else 8) + BODY_H / 2
-        lines = max((len(wrap(labels[c.id], c.span * cell_w - 26, shape.part_type)) for c in members), default=0)
+        lines = max((len(wrap(labels[c.id], room_of(c) - 4, shape.part_type)) for c in members), default=0)
         # A row of codes may stand under the label.
         below[r] = centre[r] + BODY_H / 2 + 6 + lines * shape.part_type * 1.12 + 24
         y = below[r] + 8 + (tracks[r] * TRACK + 6 if tracks[r] else 0)
@@ -409,18 +450,16 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
         form = "free" if cell.id in {t.sensor for t in family.taps} else "part"
         nodes.append(
             Node(cell.id, form, Box(x, mid, BODY_W, BODY_H),
-                 _label(labels[cell.id], x, mid + BODY_H / 2 + 6, cell.span * cell_w - 26, shape.part_type))
+                 _label(labels[cell.id], x, mid + BODY_H / 2 + 6, room_of(cell) - 4, shape.part_type))
         )  # fmt: skip
-        sensors = tapped.get(cell.id, [])
-        for k, sensor in enumerate(sensors):
-            offset = (k - (len(sensors) - 1) / 2) * shape.slot
+        for sensor, offset, room in heads[cell.id]:
             size = shape.sensor_type
-            lines = len(wrap(labels[sensor], shape.slot - 16, size))
+            lines = len(wrap(labels[sensor], room, size))
             head_y = mid - BODY_H / 2 - STALK - HEAD / 2
             foot = max(-36.0, min(36.0, offset * 0.5))
             stalks.append(
                 Stalk(sensor, cell.id, Box(x + offset, head_y, HEAD, HEAD),
-                      _label(labels[sensor], x + offset, head_y - HEAD / 2 - 4 - lines * size * 1.12, shape.slot - 16, size),
+                      _label(labels[sensor], x + offset, head_y - HEAD / 2 - 4 - lines * size * 1.12, room, size),
                       (x + foot, mid - BODY_H / 2 + 8))
             )  # fmt: skip
     drawn = [_straight(p, known, x_of, centre) for p in straight]
@@ -428,14 +467,14 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
     return Layout(2 * GUTTER + columns * cell_w, y + 6, tuple(nodes), tuple(stalks), tuple(drawn))
 
 
-def _straight(pipe: Pipe, cells: dict[str, _Cell], x_of, centre: list[float]) -> Line:  # type: ignore[no-untyped-def]
+def _straight(pipe: Pipe, cells: dict[str, _Cell], x_of: Callable[[_Cell], float], centre: list[float]) -> Line:
     a, b = cells[pipe.source], cells[pipe.target]
     side = 1 if x_of(b) > x_of(a) else -1
     y = centre[a.row]
     return Line(pipe.source, pipe.target, pipe.circuit, ((x_of(a) + side * BODY_W / 2, y), (x_of(b) - side * BODY_W / 2, y)), True)
 
 
-def _routed(route: _Route, router: _Router, x_of, centre: list[float], below: list[float], cell_w: float) -> Line:  # type: ignore[no-untyped-def]
+def _routed(route: _Route, router: _Router, x_of: Callable[[_Cell], float], centre: list[float], below: list[float], cell_w: float) -> Line:
     a, b = router.cells[route.pipe.source], router.cells[route.pipe.target]
 
     def bx(k: int) -> float:

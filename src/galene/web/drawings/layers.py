@@ -59,4 +59,6 @@ def stack_of(family: EngineFamily, operations: Sequence[Operation], scope: Seque
             if need in placed:
                 under = placed[need]
                 rests.append((under.x + under.w, under.y + 20, sheet.x, sheet.y + 20))
-    return Stack(max(SHEET_W + 8, 4 + len(columns) * (SHEET_W + GAP_X) - GAP_X + 4), height, tuple(columns), tuple(placed.values()), tuple(rests))
+    return Stack(
+        max(SHEET_W + 8, 4 + len(columns) * (SHEET_W + GAP_X) - GAP_X + 4), height, tuple(columns), tuple(placed.values()), tuple(rests)
+    )

@@ -34,7 +34,11 @@ def _read(form: Form) -> list[evidence.MeasuredBore]:
         row = []
         for i in range(points):
             text = typed[i] if i < len(typed) else ""
-            value = form.quantity(f"thickness.{k}.{i}", "length", f"{name}, {gauge.clock_word(i, points)} o'clock", _with(text, unit)) if text.strip() else 0.0
+            value = (
+                form.quantity(f"thickness.{k}.{i}", "length", f"{name}, {gauge.clock_word(i, points)} o'clock", _with(text, unit))
+                if text.strip()
+                else 0.0
+            )
             row.append(0.0 if value is None else value)
         found.append(evidence.MeasuredBore(name.strip()[:40] or f"{k + 1}", bore or 0.0, tuple(row)))
     return found
@@ -78,13 +82,18 @@ def _judged(bores: list[evidence.MeasuredBore], faults: dict[str, str]) -> list[
     return results
 
 
-def _context(visit: Visit, bores: list[evidence.MeasuredBore], before: list[dict[str, Any]], form: Form | None, faults: dict[str, str]) -> dict[str, Any]:
+def _context(
+    visit: Visit, bores: list[evidence.MeasuredBore], before: list[dict[str, Any]], form: Form | None, faults: dict[str, str]
+) -> dict[str, Any]:
     unit = (form.text("length_unit") if form else "") or in_system(QUANTITIES["length"], visit.shop.system).id
     results = _judged(bores, faults)
     earlier = {b["name"]: (b["bore_mm"], b["thickness_mm"]) for b in before}
     known = [(k, r) for k, r in enumerate(results) if r is not None]
     worst = min(known, key=lambda r: r[1].open_area_percent)[0] if known else None
-    drawn = [gauge.drawn(b.name, b.bore_mm if r else 1.0, b.thickness_mm if r else [0.0] * len(b.thickness_mm), earlier.get(b.name)) for b, r in zip(bores, results, strict=True)]
+    drawn = [
+        gauge.drawn(b.name, b.bore_mm if r else 1.0, b.thickness_mm if r else [0.0] * len(b.thickness_mm), earlier.get(b.name))
+        for b, r in zip(bores, results, strict=True)
+    ]
     return {
         "bores": bores, "drawn": drawn, "results": results, "worst": worst, "points": len(bores[0].thickness_mm) if bores else START_POINTS,
         "point_choices": POINTS, "length_unit": unit, "length_units": [u.id for u in QUANTITIES["length"].units], "shown": _shown, "faults": faults,
@@ -107,7 +116,9 @@ def _start(job: Job, part_id: str, look: Look | None, before: Look | None, cylin
     return [evidence.MeasuredBore(n, part.bore_mm or START_BORE_MM, (0.0,) * START_POINTS) for n in names]
 
 
-def page(visit: Visit, job: Job, part_id: str, phase: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None) -> HTMLResponse:
+def page(
+    visit: Visit, job: Job, part_id: str, phase: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None
+) -> HTMLResponse:
     family = family_of(job)
     part = family.part(part_id)
     look, before = _look(job, part.id, phase), _look(job, part.id, "before")
@@ -166,7 +177,13 @@ def live(visit: Signed, number: str, part: str, form: Sent) -> HTMLResponse:
 def worksheet(visit: Signed) -> HTMLResponse:
     thickness = (2.0, 2.5, 3.5, 4.5, 5.0, 5.5, 6.0, 5.5, 4.5, 3.5, 2.5, 2.0)
     bores = [evidence.MeasuredBore("bore", START_BORE_MM, thickness)]
-    return visit.page("bores_worksheet.html", place="worksheets", action="/worksheets/bore-restriction", save=False, **_context(visit, bores, [], None, {}))
+    return visit.page(
+        "bores_worksheet.html",
+        place="worksheets",
+        action="/worksheets/bore-restriction",
+        save=False,
+        **_context(visit, bores, [], None, {}),
+    )
 
 
 @router.post("/worksheets/bore-restriction")

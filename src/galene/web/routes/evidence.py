@@ -73,9 +73,7 @@ def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **
     family = family_of(job)
     absolute = [p for p in family.parts if p.component in ABSOLUTE]
     key_on = evidence.set_of(job, "before", "key_on")
-    lookable = [
-        p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")
-    ]
+    lookable = [p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")]
     return visit.page(
         "evidence.html", status, job=job, stage="evidence", family=family, idle=table_of(visit, job, "before", "idle", form),
         trim=table_of(visit, job, "before", "trim", form), absolute=absolute, loads=evidence.LOADS,

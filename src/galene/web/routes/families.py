@@ -11,6 +11,7 @@ from galene.core.errors import InputError
 from galene.core.proving import METRICS
 from galene.exchange.families import from_file, to_file
 from galene.jobs import families
+from galene.jobs.act import family_in
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
@@ -20,14 +21,16 @@ from galene.web.visit import Sent, SentFile, Signed, Visit
 router = APIRouter(include_in_schema=False)
 
 
-def family_page(visit: Visit, family_id: str, version: int = 0, status: int = 200, entered: Form | None = None, **extra: object) -> HTMLResponse:
+def family_page(
+    visit: Visit, family_id: str, version: int = 0, status: int = 200, entered: Form | None = None, **extra: object
+) -> HTMLResponse:
     """A family in force, or an older version of it."""
     versions = families.versions_of(visit.db, family_id)
     current = families.current_version(visit.db, family_id)
     shown = next((v for v in versions if v.version == version), None) if version else current
     if shown is None:
         raise Missing(f"version {version} of engine family {family_id[:20]}")
-    one = families.family_in(shown)
+    one = family_in(shown)
     bands: list[tuple[str, str, Band]] = [(METRICS[k].label, METRICS[k].quantity, b) for k, b in one.bands.items()]
     return visit.page(
         "family.html", status, family=one, picture=picture_of(one), bands=bands, versions=versions, shown=shown, current=current,
@@ -47,12 +50,16 @@ def download(visit: Signed, family_id: str, version: int = 0) -> Response:
     row = next((v for v in rows if v.version == version), None) if version else families.current_version(visit.db, family_id)
     if row is None:
         raise Missing(f"version {version} of engine family {family_id[:20]}")
-    one = families.family_in(row)
+    one = family_in(row)
     store = visit.request.app.state.pictures
     pictures = {p.picture: data for p in one.parts if p.picture and (data := store.read(p.picture)) is not None}
     text = json.dumps(to_file(one, pictures), ensure_ascii=False, indent=1)
     name = re.sub(r"[^A-Za-z0-9-]", "", one.id) or "family"
-    return Response(text, media_type="application/json", headers={"content-disposition": f'attachment; filename="engine-family-{name}-v{row.version}.json"'})
+    return Response(
+        text,
+        media_type="application/json",
+        headers={"content-disposition": f'attachment; filename="engine-family-{name}-v{row.version}.json"'},
+    )
 
 
 @router.post("/reference/families/{family_id}/bulletins")

@@ -52,7 +52,14 @@ def _place_link(family: EngineFamily, place: str) -> str:
     return "section=" + ("bands" if place.startswith("bands") else "spares" if place.startswith("spares") else "facts")
 
 
-def page(visit: Visit, family_id: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None, query: dict[str, str] | None = None) -> HTMLResponse:
+def page(
+    visit: Visit,
+    family_id: str,
+    status: int = 200,
+    form: Form | None = None,
+    faults: dict[str, str] | None = None,
+    query: dict[str, str] | None = None,
+) -> HTMLResponse:
     draft = families.draft_of(visit.db, family_id)
     if draft is None:
         raise Missing(f"draft of engine family {family_id[:20]}")
@@ -110,7 +117,9 @@ def _family(visit: Visit, family_id: str) -> EngineFamily:
 def add(visit: Signed, family_id: str, form: Sent) -> Response:
     component = form.text("component")
     new = family_edits.free_id(component, (p.id for p in _family(visit, family_id).parts))
-    return _save(visit, family_id, form, f"added {component.replace('_', ' ')}", family_edits.add_part(component, form.text("after")), f"part={new}")
+    return _save(
+        visit, family_id, form, f"added {component.replace('_', ' ')}", family_edits.add_part(component, form.text("after")), f"part={new}"
+    )
 
 
 @router.post("/remove-part")
@@ -154,9 +163,20 @@ def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
     by_hand = set(form.texts("hand_tool_only"))
     for i, row in enumerate(_rows(form, "fastener", "count", "driver", "torque", "row")):
         torque = form.quantity("torque", "torque", "Torque", row["torque"]) if row["torque"] else None
-        fasteners.append(Fastener(old.id, row["fastener"], _whole(form, f"count.{i}", row["count"], "How many", 1, 99), row["driver"], torque, row["row"] in by_hand))
+        fasteners.append(
+            Fastener(
+                old.id,
+                row["fastener"],
+                _whole(form, f"count.{i}", row["count"], "How many", 1, 99),
+                row["driver"],
+                torque,
+                row["row"] in by_hand,
+            )
+        )
     sits = form.text("on") if COMPONENTS[old.component].sensor else None
-    return _save(visit, family_id, form, f"changed {part.label.lower()}", family_edits.save_part(part, sits, pipes, fasteners), f"part={old.id}")
+    return _save(
+        visit, family_id, form, f"changed {part.label.lower()}", family_edits.save_part(part, sits, pipes, fasteners), f"part={old.id}"
+    )
 
 
 @router.post("/operation")
@@ -166,7 +186,13 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
     operation_id = old if old != "new" else family_edits.free_id(form.text("text"), (o.id for o in family.operations))
     inside = set(form.texts("dangerous"))
     opens = tuple(
-        Opened(r["opens"], r["opens_kind"], _whole(form, f"opens_count.{i}", r["opens_count"] or "1", "How many", 1, 99), r["opens_before"], r["opens_row"] in inside)
+        Opened(
+            r["opens"],
+            r["opens_kind"],
+            _whole(form, f"opens_count.{i}", r["opens_count"] or "1", "How many", 1, 99),
+            r["opens_before"],
+            r["opens_row"] in inside,
+        )
         for i, r in enumerate(_rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row"))
     )
     operation = Operation(
@@ -184,7 +210,14 @@ def operation_place(visit: Signed, family_id: str, form: Sent) -> Response:
     operation_id, do = form.text("operation"), form.text("do")
     if do == "remove":
         return _save(visit, family_id, form, f"took out {operation_id}", family_edits.remove_operation(operation_id), "section=facts")
-    return _save(visit, family_id, form, f"moved {operation_id}", family_edits.move_operation(operation_id, -1 if do == "up" else 1), f"operation={operation_id}")
+    return _save(
+        visit,
+        family_id,
+        form,
+        f"moved {operation_id}",
+        family_edits.move_operation(operation_id, -1 if do == "up" else 1),
+        f"operation={operation_id}",
+    )
 
 
 @router.post("/facts")
@@ -196,7 +229,11 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
     ratio, filling = _number(form, "compression_ratio", "Compression ratio"), _number(form, "volumetric_efficiency_idle", "Filling at idle")
     angle, fan = _number(form, "closed_angle_deg", "Closed plate's angle"), form.quantity("fan_on_c", "temperature", "Fan cuts in")
     step = _number(form, "degrees_per_percent", "Degrees a percent")
-    holds = {p.id: m for p in RELEARNS[form.text("relearn")].phases if (m := form.number(f"hold.{p.id}", p.id)) is not None} if form.text("relearn") in RELEARNS else {}
+    holds = (
+        {p.id: m for p in RELEARNS[form.text("relearn")].phases if (m := form.number(f"hold.{p.id}", p.id)) is not None}
+        if form.text("relearn") in RELEARNS
+        else {}
+    )
     notes = tuple(n.strip() for n in form.text("notes").splitlines() if n.strip())
 
     def change(family: EngineFamily) -> EngineFamily:

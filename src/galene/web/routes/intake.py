@@ -21,7 +21,14 @@ router = APIRouter(include_in_schema=False)
 
 
 def new_page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
-    base: dict[str, Any] = {"typed": "", "vehicle": None, "found": [], "families": families(visit.db), "hazards": intake.HAZARDS, "place": "new"}
+    base: dict[str, Any] = {
+        "typed": "",
+        "vehicle": None,
+        "found": [],
+        "families": families(visit.db),
+        "hazards": intake.HAZARDS,
+        "place": "new",
+    }
     return visit.page("new_job.html", status, **{**base, **extra})
 
 

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.jobs import families
+from galene.jobs.act import family_in
 from galene.jobs.errors import Invalid
 from galene.jobs.people import WorkshopForm, save_workshop
 from galene.knowledge.schools import SCHOOLS
@@ -18,7 +19,7 @@ router = APIRouter(include_in_schema=False)
 def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
     """Settings beside the families in force and the drafts that somebody works on."""
     return visit.page(
-        "reference.html", status, versions=[(v, families.family_in(v)) for v in families.versions_in_force(visit.db)],
+        "reference.html", status, versions=[(v, family_in(v)) for v in families.versions_in_force(visit.db)],
         drafts=[(d, families.family_in_draft(d)) for d in families.drafts(visit.db)], schools=SCHOOLS, place="reference", **extra,
     )  # fmt: skip
 

@@ -26,7 +26,11 @@ def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any
     vehicle = visit.db.scalar(select(Vehicle).where(Vehicle.plate_key == plate_key(plate)))
     if vehicle is None:
         raise Missing(f"vehicle {plate[:20]}")
-    job = visit.db.scalars(select(Job).where(Job.vehicle_id == vehicle.id, Job.state == "open").order_by(Job.id.desc()).limit(1)).unique().first()
+    job = (
+        visit.db.scalars(select(Job).where(Job.vehicle_id == vehicle.id, Job.state == "open").order_by(Job.id.desc()).limit(1))
+        .unique()
+        .first()
+    )
     family = family_of(job) if job else family_in(current_version(visit.db, vehicle.family_id))
     codes = read_codes(typed).codes if typed.strip() else ()
     meaning = code_meaning(codes[0].code) if codes else None
@@ -35,7 +39,13 @@ def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any
         group = GROUPS[meaning.group] if meaning.group else None
         parts = [p for p in family.parts if group and p.component == group.component]
         if not parts:
-            missing = f"{codes[0].code} points at no part of this engine's air path." if not group else f"This engine has no {KINDS[group.component][0].lower()}." if group.component in KINDS else ""
+            missing = (
+                f"{codes[0].code} points at no part of this engine's air path."
+                if not group
+                else f"This engine has no {KINDS[group.component][0].lower()}."
+                if group.component in KINDS
+                else ""
+            )
     else:
         parts = find_parts(family, typed, KINDS) if typed.strip() else []
         group = None
@@ -43,13 +53,14 @@ def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any
             missing = "No part of this engine answers to that. Try a word of its name, its number, or a code."
     if chosen and any(p.id == chosen for p in family.parts):
         parts = sorted(parts, key=lambda p: p.id != chosen) if any(p.id == chosen for p in parts) else [family.part(chosen), *parts]
-    opened = [s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:")] if job else []
+    opened = (
+        [s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:")] if job else []
+    )
     known = {o.id for o in family.operations}
     first = whereabouts(family, parts[0].id, KINDS, [o for o in opened if o in known]) if parts else None
     return {
         "vehicle": vehicle, "job": None, "open_job": job, "family": family, "typed": typed, "found": first, "others": parts[1:8], "missing": missing,
         "meaning": meaning, "group": group, "picture": picture_of(family, job, lit=[parts[0].id] if parts else []), "place": "vehicles",
-        "every": family.parts,
     }  # fmt: skip
 
 

@@ -177,7 +177,7 @@ def _start(visit: Any, sheet: Worksheet) -> Form:
 
 @router.get("/worksheets")
 def index(visit: Signed) -> HTMLResponse:
-    return visit.page("worksheets.html", calculations=[CALCULATIONS[n] for n in SHEETS], place="worksheets")
+    return visit.page("worksheets.html", calculations=list(CALCULATIONS.values()), place="worksheets")
 
 
 @router.get("/worksheets/{name}")
@@ -187,7 +187,7 @@ def show(visit: Signed, name: str) -> HTMLResponse:
     sheet = SHEETS[name]
     form = _start(visit, sheet)
     return visit.page(
-        "worksheet.html", sheet=sheet, calculation=CALCULATIONS[name], calculations=[CALCULATIONS[n] for n in SHEETS], form=form, place="worksheets",
+        "worksheet.html", sheet=sheet, calculation=CALCULATIONS[name], calculations=list(CALCULATIONS.values()), form=form, place="worksheets",
         **outcome(sheet, form),
     )  # fmt: skip
 
