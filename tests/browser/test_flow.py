@@ -159,6 +159,9 @@ def test_no_view_overflows_or_shuts_anybody_out(
         "/worksheets/trim-split",
         "/reference",
         "/reference/families/A",
+        "/reference/families/E",
+        "/vehicles/QN088/where?q=meter",
+        "/worksheets/bore-restriction",
     ]
     views += [
         f"/jobs/{numbers[a]}/{b}"

@@ -149,13 +149,18 @@ def _number(form: Form, name: str, label: str, start: float = 0.0) -> float:
     return start if value is None else value
 
 
+def _chosen(old: tuple[str, ...], ticked: list[str]) -> tuple[str, ...]:
+    """What is ticked, those that were there before in their old order."""
+    return (*(x for x in old if x in ticked), *(x for x in dict.fromkeys(ticked) if x not in old))
+
+
 @router.post("/part")
 def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
     old = next((p for p in _family(visit, family_id).parts if p.id == form.text("part")), None)
     if old is None:
         raise Missing(f"part {form.text('part')[:40]}")
     part = Part(
-        old.id, old.component, form.text("label").strip(), tuple(f for f in form.texts("features") if f in FEATURES), form.text("where").strip(),
+        old.id, old.component, form.text("label").strip(), _chosen(old.features, [f for f in form.texts("features") if f in FEATURES]), form.text("where").strip(),
         form.text("quirk").strip(), form.text("part_number").strip(), form.quantity("bore_mm", "length", "Bore"), old.picture,
     )  # fmt: skip
     pipes = [Pipe(old.id, r["target"], r["circuit"]) for r in _rows(form, "target", "circuit")]
@@ -183,6 +188,11 @@ def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
 def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
     family = _family(visit, family_id)
     old = form.text("operation")
+    was = next((o for o in family.operations if o.id == old), None)
+
+    def ticked(name: str) -> tuple[str, ...]:
+        return _chosen(getattr(was, name) if was else (), form.texts(name))
+
     operation_id = old if old != "new" else family_edits.free_id(form.text("text"), (o.id for o in family.operations))
     inside = set(form.texts("dangerous"))
     opens = tuple(
@@ -197,9 +207,9 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
     )
     operation = Operation(
         operation_id, form.text("text").strip(), form.text("text_back").strip(), form.text("part"), _number(form, "minutes_off", "Minutes off"),
-        _number(form, "minutes_on", "Minutes on"), tuple(form.texts("after")), tuple(form.texts("reaches")), form.text("removes"), opens,
-        tuple(form.texts("consumes")), tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), tuple(form.texts("needs")),
-        _number(form, "wait_minutes", "Wait before"), tuple(form.texts("cautions")),
+        _number(form, "minutes_on", "Minutes on"), ticked("after"), ticked("reaches"), form.text("removes"), opens,
+        ticked("consumes"), tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), ticked("needs"),
+        _number(form, "wait_minutes", "Wait before"), ticked("cautions"),
     )  # fmt: skip
     return _save(visit, family_id, form, f"changed “{operation.text[:40]}”", family_edits.save_operation(operation),
                  f"operation={operation_id if not form.faults else old}")  # fmt: skip
