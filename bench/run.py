@@ -16,7 +16,9 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 from urllib.request import urlopen
@@ -30,11 +32,15 @@ from jinja2 import Template
 from sqlalchemy import Engine, event, insert, select, text
 from sqlalchemy.orm import Session
 
+from galene.core.access import scope
+from galene.core.airpath import EngineFamily, Part, Pipe
 from galene.demo.world import load
+from galene.knowledge.families import FAMILIES
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, JobCode, ObservationRow, StepRow, Vehicle
-from galene.web.app import create_app
+from galene.web.app import create_app, settle
+from galene.web.drawings.airpath_layout import NARROW, WIDE, lay_out
 
 ROOT = Path(__file__).resolve().parent.parent
 SIGN_IN = {"name": "odd", "password": "slipway-odd", "back": "/"}
@@ -108,6 +114,11 @@ def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
         "vehicle": "/vehicles/QN114",
         "reference": "/reference",
         "idle gap": "/worksheets/idle-gap",
+        "bore gauge": f"/jobs/{numbers['family C']}/bores/intake_ports",
+        "family E": "/reference/families/E",
+        "where is it": "/vehicles/QN501/where?q=pressure",
+        "E: diagnosis": f"/jobs/{numbers['family E']}/diagnosis",
+        "C: plan": f"/jobs/{numbers['family C']}/plan",
     }
     places = (
         ("intake", "intake"),
@@ -233,6 +244,39 @@ def bare_route(app: FastAPI, engine: Engine, queries: int) -> None:
         return HTMLResponse(line.render(rows=len(rows)))
 
 
+def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
+    """A family like this one with more of everything: chains of parts and of operations that wait for each other."""
+    more = [Part(f"extra_{i}", "egr_pipe", f"Extra pipe {i}") for i in range(parts - len(family.parts))]
+    ends = [Pipe("exhaust_manifold", more[0].id, "recirculation"), Pipe(more[-1].id, "intake_manifold", "recirculation")] if more else []
+    pipes = [*(Pipe(a.id, b.id, "recirculation") for a, b in pairwise(more)), *ends]
+    steps = [
+        replace(family.operations[i % len(family.operations)], id=f"more_{i}", after=(f"more_{i - 3}",) if i >= 3 else (), reaches=(more[i % len(more)].id,))
+        for i in range(operations - len(family.operations))
+    ]
+    return replace(family, parts=(*family.parts, *more), pipes=(*family.pipes, *pipes), operations=(*family.operations, *steps))
+
+
+def in_the_core() -> None:
+    """Drawing, scope and assessment without a page round them."""
+
+    def best(call: Callable[[], object]) -> str:
+        times = []
+        for _ in range(20):
+            begin = time.perf_counter()
+            call()
+            times.append(time.perf_counter() - begin)
+        return f"{min(times) * 1e3:6.2f} ms"
+
+    largest = max(FAMILIES.values(), key=lambda f: len(f.parts))
+    big = _grown(largest, 40, 60)
+    reach = [p.id for p in big.parts if any(p.id in o.reaches for o in big.operations)]
+    print(f"  drawing, family {largest.id}, {len(largest.parts)} parts, wide   {best(lambda: lay_out(largest, WIDE))}")
+    print(f"  drawing, 40 parts, wide              {best(lambda: lay_out(big, WIDE))}")
+    print(f"  drawing, 40 parts, narrow            {best(lambda: lay_out(big, NARROW))}")
+    print(f"  scope, family {largest.id}, all parts          {best(lambda: scope(largest, reach[:8]))}")
+    print(f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}")
+
+
 def startup(folder: Path) -> None:
     """Seconds from the command to a healthy answer, first with an empty data folder, then again; memory after use."""
     port = free_port()
@@ -268,8 +312,10 @@ def main() -> None:
         with Session(engine, expire_on_commit=False) as db:
             load(db, datetime.now(UTC))
             db.commit()
-            numbers = {j.stage: j.number for j in db.scalars(select(Job)).unique()}
+            numbers = {j.stage: j.number for j in db.scalars(select(Job).where(Job.family_id == "A").order_by(Job.opened_at)).unique()}
+            numbers |= {f"family {j.family_id}": j.number for j in db.scalars(select(Job).where(Job.state == "open")).unique()}
         app = create_app(engine)
+        settle()  # as the server does
         count = [0]
         event.listen(engine, "before_cursor_execute", lambda *_: count.__setitem__(0, count[0] + 1))
         with serving(app) as address:
@@ -295,6 +341,8 @@ def main() -> None:
         engine.dispose()
     finally:
         cluster.stop()
+    print("In the core, best of 20, one thread")
+    in_the_core()
     print("Start-up after set-up")
     startup(folder / "startup")
 

@@ -132,13 +132,11 @@ def _prepare(url: str) -> bool:
 
 
 def _serve(url: str, port: int, home: Path, loaded: bool) -> None:
-    import gc
-
     import uvicorn
 
     from galene.demo.world import SIGN_INS
     from galene.store.database import make_engine
-    from galene.web.app import create_app, quiet_log
+    from galene.web.app import create_app, quiet_log, settle
 
     quiet_log()
     engine = make_engine(url)
@@ -152,10 +150,7 @@ def _serve(url: str, port: int, home: Path, loaded: bool) -> None:
     print("  Ctrl-C stops everything.\n", flush=True)
     # Units and printing are slow to import: have them ready before the first page needs them.
     threading.Timer(2.0, _warm).start()
-    # The tables of knowledge live as long as the server: the collector need not walk them at every page.
-    gc.collect()
-    gc.freeze()
-    gc.set_threshold(20_000, 20, 50)
+    settle()
     server.run()
     engine.dispose()
 

@@ -11,7 +11,7 @@ from galene.core.airpath import EngineFamily, Part, Pipe, Tap
 from galene.core.family_faults import family_faults
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
-from galene.web.drawings.airpath_layout import NARROW, WIDE, Box, Layout, Shape, lay_out, wrap
+from galene.web.drawings.airpath_layout import GLYPH, NARROW, WIDE, Box, Layout, Shape, lay_out, wrap
 
 SENSORS = sorted(c.id for c in COMPONENTS.values() if c.sensor and not c.once)
 MAIN = ["intake_tube", "charge_air_pipe", "throttle_body", "intake_manifold", "runner_flaps"]
@@ -99,5 +99,5 @@ def test_a_draft_that_is_joined_to_nothing_can_be_drawn_too() -> None:
 
 def test_long_words_are_parted_and_long_labels_cut() -> None:
     assert wrap("Intake temperature", 80, 12) == ("Intake", "temperature")
-    assert all(len(line) * 12 * 0.54 <= 80 for line in wrap("Überdruckklappenstellgliedgehäuse vorn", 80, 12))
+    assert all(len(line) * 12 * GLYPH <= 80 for line in wrap("Überdruckklappenstellgliedgehäuse vorn", 80, 12))
     assert wrap("one two three four five six seven", 40, 12)[-1].endswith("…")

@@ -1,5 +1,7 @@
 """Stage 3: the job as a case, its assessment, and results of checks entered by hand."""
 
+from typing import Any
+
 from galene.core.diagnosis.assess import assess
 from galene.core.diagnosis.records import Assessment, Case, Observation
 from galene.jobs.act import Act, family_of
@@ -8,6 +10,7 @@ from galene.jobs.intake import STATES, observe
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.store.models import Job
 
+_WEIGHED: dict[tuple[Any, ...], Assessment] = {}
 DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
 
 
@@ -27,8 +30,23 @@ def case_of(job: Job) -> Case:
 
 
 def assess_job(job: Job, hourly_rate: float) -> Assessment:
-    """The ranking of a job as it stands."""
-    return assess(case_of(job), KNOWLEDGE, hourly_rate)
+    """The ranking of a job as it stands; the same case is weighed once."""
+    case = case_of(job)
+    key = (
+        case.engine,
+        tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
+        case.distance_km,
+        case.hours,
+        case.access_open,
+        case.done_checks,
+        hourly_rate,
+    )
+    found = _WEIGHED.get(key)
+    if found is None:
+        if len(_WEIGHED) >= 500:
+            _WEIGHED.clear()
+        found = _WEIGHED[key] = assess(case, KNOWLEDGE, hourly_rate)
+    return found
 
 
 def record_check(act: Act, number: str, check_id: str, results: dict[str, str]) -> Job:

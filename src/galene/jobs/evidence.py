@@ -321,6 +321,14 @@ def samples(row_set: ReadingSet | None, channel: str) -> list[float]:
     return [r.value for r in row_set.readings if r.channel == channel] if row_set else []
 
 
+def by_channel(row_set: ReadingSet | None) -> dict[str, list[float]]:
+    """Every channel's values in order, in one walk over the readings."""
+    found: dict[str, list[float]] = {}
+    for reading in row_set.readings if row_set else ():
+        found.setdefault(reading.channel, []).append(reading.value)
+    return found
+
+
 def key_on_result(job: Job, altitude_m: float | None) -> KeyOnResult | None:
     """Key-on agreement of a job's readings; the workshop's altitude stands in for a missing barometer."""
     row_set = set_of(job, "before", "key_on")

@@ -48,10 +48,10 @@ def sign_in(db: Session, name: str, password: str, now: datetime) -> str | None:
     return secret
 
 
-def session_of(db: Session, secret: str, now: datetime) -> WebSession | None:
-    """The session behind a cookie, None where it is unknown or over."""
-    row = db.get(WebSession, _key(secret))
-    return row if row and row.expires_at > now else None
+def session_of(db: Session, secret: str, now: datetime) -> tuple[WebSession, Workshop] | None:
+    """The session behind a cookie with the workshop, in one query; None where it is unknown or over."""
+    row = db.execute(select(WebSession, Workshop).join(Workshop, Workshop.id == 1).where(WebSession.id == _key(secret))).first()
+    return (row[0], row[1]) if row and row[0].expires_at > now else None
 
 
 def sign_out(db: Session, secret: str) -> None:

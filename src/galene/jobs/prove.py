@@ -10,7 +10,7 @@ from galene.core.relearn import RelearnState, RelearnTemplate, Restart, advance,
 from galene.core.statistics import mean
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.evidence import samples, set_of
+from galene.jobs.evidence import by_channel, samples, set_of
 from galene.jobs.intake import add_codes, check_text
 from galene.jobs.work import start_blockers
 from galene.knowledge.relearns import relearn_of
@@ -190,16 +190,16 @@ def after_codes(job: Job) -> list[JobCode]:
 
 
 def _metrics(job: Job, phase: str) -> list[MetricValue]:
-    idle, trim = set_of(job, phase, "idle"), set_of(job, phase, "trim")
-    found = []
-    for channel in ("idle_rpm", "idle_airflow_g_s", "idle_map_kpa", "learned_throttle_percent", "trim_idle_percent"):
-        values = samples(idle, channel)
-        if values:
-            found.append(MetricValue(channel, samples=values))
-    speeds = samples(idle, "idle_rpm")
+    idle, trim = by_channel(set_of(job, phase, "idle")), by_channel(set_of(job, phase, "trim"))
+    found = [
+        MetricValue(channel, samples=idle[channel])
+        for channel in ("idle_rpm", "idle_airflow_g_s", "idle_map_kpa", "learned_throttle_percent", "trim_idle_percent")
+        if idle.get(channel)
+    ]
+    speeds = idle.get("idle_rpm", [])
     if len(speeds) >= 3:
         found.append(MetricValue("idle_rpm_spread", value=max(speeds) - min(speeds)))
-    flows, trims = samples(trim, "airflow_g_s"), samples(trim, "trim_percent")
+    flows, trims = trim.get("airflow_g_s", []), trim.get("trim_percent", [])
     if flows and len(flows) == len(trims):
         found.append(MetricValue("trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1]))
     measured = {
@@ -240,10 +240,6 @@ def compare(job: Job) -> BeforeAfterResult | None:
     )  # fmt: skip
 
 
-def metric_samples(job: Job, metric: str) -> tuple[list[float], list[float]]:
-    """Samples of a metric before and after, for the plot."""
-    sides: list[list[float]] = []
-    for phase in ("before", "after"):
-        found = next((m for m in _metrics(job, phase) if m.metric == metric), None)
-        sides.append([] if found is None else (found.samples or ([found.value] if found.value is not None else [])))
-    return sides[0], sides[1]
+def samples_by_metric(job: Job, phase: str) -> dict[str, list[float]]:
+    """Samples of every metric of a phase, for the plot; a metric with one value has one sample."""
+    return {m.metric: m.samples or ([m.value] if m.value is not None else []) for m in _metrics(job, phase)}

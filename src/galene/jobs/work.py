@@ -113,7 +113,9 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
         )  # fmt: skip
     act.trace(job, "step_done", step=step["key"], records=kept, early=early_reason.strip())
     act.db.flush()
-    act.db.expire(job, ["items", "waits"])
+    # Read again only what this tick added to: the answer waits for it.
+    if step["opens"] or step["wait_name"]:
+        act.db.expire(job, ["items", "waits"])
     return job, True
 
 

@@ -160,7 +160,11 @@ class Job(Base):
     """One visit. `stage` is where it stands, `state` open or finished."""
 
     __tablename__ = "job"
-    __table_args__ = (Index("job_open", "state", "stage"), Index("job_vehicle", "vehicle_id"))
+    __table_args__ = (
+        Index("job_open", "state", "stage"),
+        Index("job_vehicle", "vehicle_id"),
+        Index("job_finished", "state", "finished_at"),
+    )
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     number: Mapped[str] = mapped_column(unique=True)
     vehicle_id: Mapped[int] = mapped_column(ForeignKey("vehicle.id"))

@@ -1,6 +1,6 @@
 """What comes out of a form: texts, numbers, quantities in whatever unit the meter shows."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from starlette.datastructures import FormData
 
@@ -12,11 +12,16 @@ from galene.jobs.errors import Invalid
 class Form:
     """A sent form: every value a text, faults gathered so that all are shown at once; `file` is the one file that came with it."""
 
-    def __init__(self, data: FormData, system: str) -> None:
+    def __init__(self, data: FormData, system: Callable[[], str]) -> None:
         self.pairs: list[tuple[str, str]] = [(k, v) for k, v in data.multi_items() if isinstance(v, str)]
-        self.system = system
+        self._system = system
         self.faults: dict[str, str] = {}
         self.file = b""
+
+    @property
+    def system(self) -> str:
+        """The workshop's choice of units."""
+        return self._system()
 
     def text(self, name: str) -> str:
         """The first value of a field, empty where it was not sent."""

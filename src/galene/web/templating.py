@@ -1,5 +1,6 @@
 """The template environment: filters for units and times, and the frame of a job's pages."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -135,6 +136,19 @@ def unit_options(quantity: str) -> tuple[str, ...]:
     return tuple(u.id for u in QUANTITIES[quantity].units)
 
 
+_REMEMBERED: dict[Any, Markup] = {}
+
+
+def remembered(key: Any, macro: Callable[..., Any], *args: Any) -> Markup:
+    """What a macro gave for the same key before; a key must hold everything that its arguments decide."""
+    found = _REMEMBERED.get(key)
+    if found is None:
+        if len(_REMEMBERED) >= 400:
+            _REMEMBERED.clear()
+        found = _REMEMBERED[key] = Markup(macro(*args))  # noqa: S704
+    return found
+
+
 def _pair(one: Any) -> tuple[str, str]:
     """Value and words of an option: a part, operation, spare, caution, relearn, or a plain word."""
     if isinstance(one, str):
@@ -154,7 +168,7 @@ def _environment() -> Environment:
     env.globals.update(
         _=say, STAGES=STAGES, STAGE_TITLES=STAGE_TITLES, DEPOSIT_KINDS=DEPOSIT_KINDS, GRADES=GRADES, CAUTIONS=CAUTIONS, GROUPS=GROUPS,
         GENERAL_NOTICE=GENERAL_NOTICE, KNOWLEDGE=KNOWLEDGE, code_meaning=code_meaning, read_codes=read_codes, revision=revision,
-        family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
+        remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
     )  # fmt: skip
     filters: dict[str, Any] = {

@@ -1,13 +1,16 @@
 """One request by one signed-in person: session, workshop, rendering, and the frame round every write."""
 
+import inspect
 import secrets
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import datetime
+from functools import wraps
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.routing import APIRoute
 from sqlalchemy.orm import Session
 
 from galene.jobs.act import Act, find_job
@@ -26,12 +29,65 @@ class SignInFirst(Exception):
 
 
 class Visit:
-    """What a route needs. Reads use `db` straight; writes go through `writing`."""
+    """What a route needs. Reads use `db` straight; writes go through `writing`.
 
-    def __init__(self, request: Request, db: Session, row: WebSession, shop: Workshop) -> None:
-        self.request, self.db, self.session, self.shop = request, db, row, shop
+    The session is opened by the first use, in the thread that runs the route: `VisitRoute` does that before the route
+    and closes it behind it, so that a page costs one hop to a thread and not one for each of its parts.
+    """
+
+    def __init__(self, request: Request) -> None:
+        self.request = request
         self.now: datetime = request.app.state.clock()
-        self.person: Person = row.person
+        self.routed = False
+        self._held: tuple[Session, WebSession, Workshop] | None = None
+
+    def open(self) -> tuple[Session, WebSession, Workshop]:
+        """The database session, who is signed in, and the workshop.
+
+        Raises
+        ------
+        SignInFirst
+        """
+        if self._held is None:
+            if not self.routed:
+                raise RuntimeError("a route that takes a visit belongs to a router with VisitRoute, which closes it")
+            secret = self.request.cookies.get(COOKIE, "")
+            db: Session = self.request.app.state.sessions()
+            try:
+                found = session_of(db, secret, self.now) if secret else None
+            except BaseException:
+                db.close()
+                raise
+            if found is None:
+                db.close()
+                raise SignInFirst(self.request.url.path if self.request.method == "GET" else self.request.headers.get("referer", "/"))
+            self._held = (db, *found)
+        return self._held
+
+    def close(self) -> None:
+        """Give the database session back."""
+        if self._held is not None:
+            self._held[0].close()
+
+    @property
+    def db(self) -> Session:
+        """The database session of this request."""
+        return self.open()[0]
+
+    @property
+    def session(self) -> WebSession:
+        """The signed-in browser."""
+        return self.open()[1]
+
+    @property
+    def shop(self) -> Workshop:
+        """The workshop's settings."""
+        return self.open()[2]
+
+    @property
+    def person(self) -> Person:
+        """Who is signed in."""
+        return self.session.person
 
     @contextmanager
     def writing(self, form: Form, location: str) -> Iterator[Act]:
@@ -91,27 +147,42 @@ class Visit:
         return RedirectResponse(location, 303)
 
 
-def open_visit(request: Request) -> Iterator[Visit]:
-    """Dependency: the visit of a signed-in person, else the sign-in page."""
-    with request.app.state.sessions() as db:
-        secret = request.cookies.get(COOKIE, "")
-        row = session_of(db, secret, request.app.state.clock()) if secret else None
-        if row is None:
-            back = request.url.path if request.method == "GET" else request.headers.get("referer", "/")
-            raise SignInFirst(back)
-        yield Visit(request, db, row, db.get_one(Workshop, 1))
+class VisitRoute(APIRoute):
+    """A route of signed-in people: nobody else gets as far as its function."""
+
+    def __init__(self, path: str, endpoint: Callable[..., Any], **more: Any) -> None:
+        super().__init__(path, _signed(endpoint) if "visit" in inspect.signature(endpoint).parameters else endpoint, **more)
+
+
+def _signed(endpoint: Callable[..., Any]) -> Callable[..., Any]:
+    @wraps(endpoint)
+    def run(*args: Any, visit: Visit, **kwargs: Any) -> Any:
+        visit.routed = True
+        try:
+            visit.open()
+            return endpoint(*args, visit=visit, **kwargs)
+        finally:
+            visit.close()
+
+    return run
+
+
+async def open_visit(request: Request) -> Visit:
+    """Dependency: the visit, whose session is opened by the route."""
+    return Visit(request)
 
 
 Signed = Annotated[Visit, Depends(open_visit)]
 
 
-async def _form(request: Request) -> Any:
+async def form_data(request: Request) -> Any:
+    """Dependency: a form without files."""
     return await request.form(max_files=0, max_fields=600)
 
 
-def sent_form(visit: Signed, data: Annotated[Any, Depends(_form)]) -> Form:
+async def sent_form(visit: Signed, data: Annotated[Any, Depends(form_data)]) -> Form:
     """Dependency: the form that came with the request."""
-    form = Form(data, visit.shop.system)
+    form = Form(data, lambda: visit.shop.system)
     visit.request.state.form = form
     return form
 
@@ -119,17 +190,12 @@ def sent_form(visit: Signed, data: Annotated[Any, Depends(_form)]) -> Form:
 Sent = Annotated[Form, Depends(sent_form)]
 
 
-async def _form_with_file(request: Request) -> Any:
-    data = await request.form(max_files=1, max_fields=60)
-    file = data.get("file")
-    return data, b"" if file is None or isinstance(file, str) else await file.read()
-
-
-def sent_file(visit: Signed, sent: Annotated[Any, Depends(_form_with_file)]) -> Form:
+async def sent_file(visit: Signed, request: Request) -> Form:
     """Dependency: the form with its one file."""
-    data, file = sent
-    form = Form(data, visit.shop.system)
-    form.file = file
+    data = await request.form(max_files=1, max_fields=60)
+    form = Form(data, lambda: visit.shop.system)
+    file = data.get("file")
+    form.file = b"" if file is None or isinstance(file, str) else await file.read()
     visit.request.state.form = form
     return form
 

@@ -16,7 +16,7 @@ FAMILY_B = EngineFamily(
     parts=(
         Part("air_filter", "air_filter", "Air filter", where="Round box on the right wing, five clips.", part_number="HO-2910"),
         Part("maf_sensor", "maf_sensor", "Air meter", ("hot_element", "plastic"), where="Behind the box's outlet, mesh facing the filter.", part_number="HO-2922"),
-        Part("iat_sensor", "iat_sensor", "Intake temperature", ("plastic",), where="Screwed into the plenum's rear."),
+        Part("iat_sensor", "iat_sensor", "Plenum temp.", ("plastic",), where="Screwed into the plenum's rear."),
         Part("intake_tube", "intake_tube", "Intake tube", where="Two boots with a resonator box between them; check both ends of the box."),
         Part("throttle_body", "throttle_body", "Throttle body", ("cable",), where="Front of the plenum, cable drum on the left.", bore_mm=66.0,
              quirk="The stop screw is sealed: never turned to mend an idle.", part_number="HO-2950"),

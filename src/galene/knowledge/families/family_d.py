@@ -93,7 +93,7 @@ FAMILY_D = EngineFamily(
     bands={
         "idle_rpm": Band(770, 850, "family entry: target 810 rpm warm, loads off"),
         "idle_map_kpa": Band(96.0, 103.0, "family entry: near ambient, the flap is open"),
-        "idle_airflow_g_s": Band(7.4, 11.0, "family entry: recirculation shut for the reading"),
+        "idle_airflow_g_s": Band(13.2, 16.2, "family entry: recirculation shut for the reading"),
         "egr_area_mm2": Band(110.0, 190.0, "flow tests of clean engines of this family"),
         "open_area_percent": Band(90.0, 100.0, "manifold inlets of this family after cleaning"),
     },

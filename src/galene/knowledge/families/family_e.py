@@ -101,7 +101,7 @@ FAMILY_E = EngineFamily(
     bands={
         "idle_rpm": Band(620, 690, "family entry: target 655 rpm warm, loads off"),
         "idle_map_kpa": Band(98.0, 106.0, "family entry"),
-        "idle_airflow_g_s": Band(26.0, 36.0, "family entry: recirculation shut for the reading"),
+        "idle_airflow_g_s": Band(40.0, 48.0, "family entry: recirculation shut for the reading"),
         "boost_kpa": Band(215.0, 255.0, "family entry: full load at 1400 rpm"),
     },
     spares=(

@@ -2,6 +2,8 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import count
+from typing import Any
 
 from galene.core.airpath import EngineFamily, Part
 from galene.core.diagnosis.records import Evidence
@@ -12,7 +14,10 @@ from galene.web.drawings.airpath_layout import NARROW, WIDE, Layout, lay_out
 
 STRAINED_BELOW = 80.0
 """Open area in percent below which flow lines crowd and break, as at grade 3 and above."""
-_LAYOUTS: dict[int, tuple[EngineFamily, Layout, Layout]] = {}
+LOW = 560.0
+"""Drawings lower than this stand above the words of a page, higher ones below them."""
+_LAYOUTS: dict[int, tuple[EngineFamily, Layout, Layout, int]] = {}
+_SERIAL = count(1)
 
 
 @dataclass(frozen=True)
@@ -42,17 +47,28 @@ class Picture:
     wide: Layout
     narrow: Layout
     family: EngineFamily
+    serial: int
     marks: Mapping[str, Mark] = field(default_factory=dict)
 
+    @property
+    def key(self) -> tuple[Any, ...]:
+        """All that decides the drawing: the family's layout and every mark on it."""
+        return (self.serial, *self.marks.values())
 
-def layouts_of(family: EngineFamily) -> tuple[Layout, Layout]:
-    """Both foldings of a family, kept as long as the family's record is the same one."""
+    @property
+    def low(self) -> bool:
+        """Whether it leaves room on a first screen for what stands under it."""
+        return self.wide.height < LOW
+
+
+def layouts_of(family: EngineFamily) -> tuple[Layout, Layout, int]:
+    """Both foldings of a family, kept as long as the family's record is the same one, and a number that no other pair has."""
     kept = _LAYOUTS.get(id(family))
     if kept is None or kept[0] is not family:
         if len(_LAYOUTS) >= 64:
             _LAYOUTS.clear()
-        kept = _LAYOUTS[id(family)] = (family, lay_out(family, WIDE), lay_out(family, NARROW))
-    return kept[1], kept[2]
+        kept = _LAYOUTS[id(family)] = (family, lay_out(family, WIDE), lay_out(family, NARROW), next(_SERIAL))
+    return kept[1:]
 
 
 def part_of_code(family: EngineFamily, code: str) -> Part | None:
@@ -101,5 +117,5 @@ def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], lit: S
 
 def picture_of(family: EngineFamily, job: Job | None = None, scope: Sequence[str] = (), lit: Sequence[str] = ()) -> Picture:
     """The drawing of a family, with a job's marks on it; `lit` parts are the ones looked for."""
-    wide, narrow = layouts_of(family)
-    return Picture(wide, narrow, family, marks_of(family, job, scope, lit))
+    wide, narrow, serial = layouts_of(family)
+    return Picture(wide, narrow, family, serial, marks_of(family, job, scope, lit))

@@ -15,7 +15,7 @@ from galene.core.airpath import CIRCUITS, EngineFamily, Pipe, spine
 BODY_W, BODY_H, HEAD = 92.0, 84.0, 32.0
 STALK, GUTTER, TRACK, LEVEL = 40.0, 26.0, 13.0, 29.0
 """Length of a sensor's stalk, width of the outer channels, distance of tracks, height at which side lines leave a body."""
-GLYPH = 0.54
+GLYPH = 0.52
 """Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the browser."""
 
 
@@ -439,7 +439,7 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
         members = [c for c in cells if c.row == r]
         above = [(s, room) for c in members for s, _, room in heads[c.id]]
         head = max((len(wrap(labels[s], room, shape.sensor_type)) for s, room in above), default=0) * shape.sensor_type * 1.12
-        centre[r] = y + (head + HEAD + STALK + 6 if above else 8) + BODY_H / 2
+        centre[r] = y + (head + HEAD + STALK + 11 if above else 8) + BODY_H / 2
         lines = max((len(wrap(labels[c.id], room_of(c) - 4, shape.part_type)) for c in members), default=0)
         # A row of codes may stand under the label.
         below[r] = centre[r] + BODY_H / 2 + 6 + lines * shape.part_type * 1.12 + 24
@@ -459,7 +459,7 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
             foot = max(-36.0, min(36.0, offset * 0.5))
             stalks.append(
                 Stalk(sensor, cell.id, Box(x + offset, head_y, HEAD, HEAD),
-                      _label(labels[sensor], x + offset, head_y - HEAD / 2 - 4 - lines * size * 1.12, room, size),
+                      _label(labels[sensor], x + offset, head_y - HEAD / 2 - 9 - lines * size * 1.12, room, size),
                       (x + foot, mid - BODY_H / 2 + 8))
             )  # fmt: skip
     drawn = [_straight(p, known, x_of, centre) for p in straight]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from galene.core.airpath import EngineFamily
 from galene.core.proving import METRICS, BeforeAfterResult, MetricChange
 from galene.core.units import QUANTITIES, convert, in_system
-from galene.jobs.prove import metric_samples
+from galene.jobs.prove import samples_by_metric
 from galene.store.models import Job
 
 LEFT, RIGHT = 12.0, 408.0
@@ -41,12 +41,14 @@ def round_step(rough: float) -> float:
 def rows_of(job: Job, result: BeforeAfterResult, family: EngineFamily, system: str) -> list[PlotRow]:
     """One row for each metric that both sets hold."""
     rows = []
+    before, after = samples_by_metric(job, "before"), samples_by_metric(job, "after")
     for change in result.metrics:
         if change.before is None or change.after is None:
             continue
-        before, after = metric_samples(job, change.metric)
         band = family.bands.get(change.metric)
-        rows.append(row_of(change, before, after, (band.low, band.high) if band else None, system))
+        rows.append(
+            row_of(change, before.get(change.metric, []), after.get(change.metric, []), (band.low, band.high) if band else None, system)
+        )
     order = {"worse": 0, "improved": 1, "unchanged": 2, "not_comparable": 3}
     return sorted(rows, key=lambda r: order[r.change.verdict])
 

@@ -7,7 +7,10 @@ from datetime import datetime, timedelta
 from galene.jobs.today import Standing
 
 HOURS, LEFT, WIDTH = 10, 20.0, 1160.0
-LANES = 3
+TURN = 1000.0
+"""From here on words stand to the left of their mark."""
+LANES, DUE_LANES, WORDS = 3, 5, 186.0
+"""Waits shown, rows for due marks, and the room that a due mark's words take."""
 
 
 @dataclass(frozen=True)
@@ -59,14 +62,15 @@ def day_strip(standings: Sequence[Standing], now: datetime) -> DayStrip | None:
         if s.wait
     )
     marks: list[Mark] = []
-    ends = [-1e9] * LANES
+    taken: list[list[tuple[float, float]]] = [[] for _ in range(DUE_LANES)]
     for s in sorted((s for s in standings if s.job.due_at and s.job.due_at < end), key=lambda s: s.job.due_at or now):
         due = s.job.due_at or now
         place = x(due)
-        lane = next((k for k in range(LANES) if place - ends[k] > 120), None)
+        room = (place - 4, place + WORDS) if place < TURN else (place - WORDS, place + 4)
+        lane = next((k for k, row in enumerate(taken) if all(room[1] <= a or b <= room[0] for a, b in row)), None)
         if lane is None:
             continue
-        ends[lane] = place
+        taken[lane].append(room)
         marks.append(Mark(place, lane, s.job.vehicle.plate, f"{due.astimezone():%H:%M}", due < now, f"/jobs/{s.job.number}"))
     if not bars and not marks:
         return None

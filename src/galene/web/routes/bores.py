@@ -14,9 +14,9 @@ from galene.jobs.errors import Invalid
 from galene.store.models import Job, Look
 from galene.web.drawings import gauge
 from galene.web.forms import Form
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 POINTS = (4, 6, 8, 12, 16, 24)
 START_POINTS, START_BORE_MM = 8, 46.0
 

@@ -11,9 +11,9 @@ from galene.jobs.errors import Invalid
 from galene.knowledge.base import KNOWLEDGE
 from galene.store.models import Job
 from galene.web.drawings.airpath import picture_of
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 WORKSHEET_OF = {"key_on_agreement": "evidence#key_on", "idle_readings": "evidence#idle", "trim_survey": "evidence#trim",
                 "airflow_against_expected": "evidence#idle", "look_throttle": "evidence#looks", "look_maf": "evidence#looks",
                 "look_filter": "evidence#looks", "pull_map_sensor": "evidence#looks", "look_manifold": "evidence#looks",

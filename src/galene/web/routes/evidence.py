@@ -13,9 +13,9 @@ from galene.jobs.stages import lacks
 from galene.store.models import Job, ReadingSet
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 ROWS = {"idle": 5, "trim": 4}
 ABSOLUTE = ("map_sensor", "barometric_sensor", "boost_sensor", "exhaust_pressure_sensor", "crankcase_pressure_sensor")
 

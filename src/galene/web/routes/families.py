@@ -16,9 +16,9 @@ from galene.jobs.errors import Invalid, Missing, Refused
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
 from galene.web.routes.reference import page as reference_page
-from galene.web.visit import Sent, SentFile, Signed, Visit
+from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def family_page(

@@ -20,9 +20,9 @@ from galene.knowledge.components import COMPONENTS
 from galene.knowledge.relearns import RELEARNS
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
-from galene.web.visit import Sent, SentFile, Signed, Visit
+from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False, prefix="/reference/families/{family_id}/edit")
+router = APIRouter(route_class=VisitRoute, include_in_schema=False, prefix="/reference/families/{family_id}/edit")
 FEATURES: dict[str, str] = {
     "cable": "cable", "electronic": "electronic", "coated_bore": "coated bore", "faces_down": "faces down", "plastic": "plastic",
     "aluminium": "aluminium", "hot_element": "hot element", "membrane": "membrane", "hall_sensor": "Hall sensor", "seal_nbr": "NBR seal",

@@ -17,9 +17,9 @@ from galene.knowledge.agents import AGENTS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
 from galene.web.templating import TEMPLATES
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def context(visit: Visit, job: Job) -> dict[str, Any]:

@@ -15,9 +15,9 @@ from galene.jobs.families import bulletins_for, families
 from galene.jobs.stages import advance, go_back, lacks
 from galene.knowledge.evidence import HISTORY, SYMPTOMS, WHEN
 from galene.store.models import Job, Trace, Vehicle
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def new_page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:

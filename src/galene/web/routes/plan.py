@@ -18,9 +18,9 @@ from galene.knowledge.components import COMPONENTS
 from galene.store.models import Job
 from galene.web.drawings.airpath import picture_of
 from galene.web.drawings.layers import stack_of
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: list[str] | None = None) -> dict[str, Any]:
@@ -36,7 +36,11 @@ def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: l
     document = plan.document_for(job, parts, new_parts, visit.shop) if parts else None
     access = plan.plan_scope(family, job, parts, Policy(visit.shop.policy)) if parts else None
     reachable = [p for p in family.parts if any(p.id in o.reaches for o in family.operations)]
-    same = newest is not None and [p["part"] for p in newest.document["parts"]] == parts and newest.document["new_parts"] == new_parts
+    same = (
+        newest is not None
+        and sorted(p["part"] for p in newest.document["parts"]) == sorted(parts)
+        and newest.document["new_parts"] == new_parts
+    )
     chance: dict[str, float] = {}
     for cause in ranking.causes:
         for part in family.parts:

@@ -15,9 +15,9 @@ from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
 from galene.web.forms import Form
 from galene.web.routes.evidence import table_of
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:

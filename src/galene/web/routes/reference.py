@@ -11,9 +11,9 @@ from galene.jobs.errors import Invalid
 from galene.jobs.people import WorkshopForm, save_workshop
 from galene.knowledge.schools import SCHOOLS
 from galene.web.forms import Form
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:

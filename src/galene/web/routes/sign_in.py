@@ -10,9 +10,9 @@ from galene.jobs.people import SESSION_LENGTH, set_view, sign_in, sign_out
 from galene.store.models import Workshop
 from galene.web.security import COOKIE
 from galene.web.templating import TEMPLATES
-from galene.web.visit import Sent, Signed, _form
+from galene.web.visit import Sent, Signed, VisitRoute, form_data
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def _page(request: Request, back: str, name: str = "", fault: str = "", status: int = 200) -> HTMLResponse:
@@ -33,7 +33,7 @@ def show(request: Request, back: str = "/") -> HTMLResponse:
 
 
 @router.post("/sign-in")
-def enter(request: Request, data: Any = Depends(_form)) -> Response:
+def enter(request: Request, data: Any = Depends(form_data)) -> Response:
     name, password, back = (str(data.get(k, "")) for k in ("name", "password", "back"))
     with request.app.state.sessions() as db:
         secret = sign_in(db, name, password, request.app.state.clock()) if "\x00" not in name + password else None

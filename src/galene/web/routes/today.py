@@ -5,9 +5,9 @@ from fastapi.responses import HTMLResponse
 
 from galene.jobs.today import board, lately_finished, open_count
 from galene.web.drawings.day import day_strip
-from galene.web.visit import Signed
+from galene.web.visit import Signed, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 @router.get("/")

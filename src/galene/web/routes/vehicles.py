@@ -14,9 +14,9 @@ from galene.jobs.handover import verdict_of
 from galene.jobs.intake import find_vehicles, plate_key
 from galene.store.models import Job, Vehicle
 from galene.web.forms import Form
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 @router.get("/vehicles")

@@ -16,9 +16,9 @@ from galene.knowledge.codes import GROUPS, code_meaning
 from galene.knowledge.components import COMPONENTS
 from galene.store.models import Job, Vehicle
 from galene.web.drawings.airpath import picture_of
-from galene.web.visit import Signed, Visit
+from galene.web.visit import Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 KINDS = {c.id: (c.title, c.what) for c in COMPONENTS.values()}
 
 

@@ -13,9 +13,9 @@ from galene.jobs.plan import grades_seen
 from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
 from galene.store.models import Job
-from galene.web.visit import Sent, Signed, Visit
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def context(visit: Visit, job: Job) -> dict[str, Any]:

@@ -14,9 +14,9 @@ from galene.exchange.cases import calculate
 from galene.jobs.errors import Missing
 from galene.web.drawings import worksheets as drawings
 from galene.web.forms import Form
-from galene.web.visit import Sent, Signed
+from galene.web.visit import Sent, Signed, VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 @dataclass(frozen=True)
@@ -172,7 +172,7 @@ def _start(visit: Any, sheet: Worksheet) -> Form:
         (f"{e.name}_unit", in_system(QUANTITIES[e.quantity], visit.shop.system).id) for e in (*sheet.entries, *sheet.columns) if e.quantity
     ]
     pairs += [(c.name, shown(c, cell)) for row in sheet.rows for c, cell in zip(sheet.columns, row, strict=True)]
-    return Form(FormData(pairs), visit.shop.system)
+    return Form(FormData(pairs), lambda: visit.shop.system)
 
 
 @router.get("/worksheets")

@@ -51,6 +51,7 @@ def upgrade() -> None:
         sa.CheckConstraint('(family_id is null) <> (vehicle_id is null)', name='bulletin_for_one'),
     )
     op.add_column('job', sa.Column('family_version_id', sa.Integer(), sa.ForeignKey('family_version.id'), nullable=True))
+    op.create_index('job_finished', 'job', ['state', 'finished_at'])
     op.add_column('look', sa.Column('bores', postgresql.JSONB(), nullable=False, server_default='[]'))
     op.add_column('look', sa.Column('open_area_percent', sa.Double(), nullable=True))
 
@@ -58,6 +59,7 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_column('look', 'open_area_percent')
     op.drop_column('look', 'bores')
+    op.drop_index('job_finished', table_name='job')
     op.drop_column('job', 'family_version_id')
     op.drop_table('bulletin')
     op.drop_table('family_draft')
