@@ -1,5 +1,6 @@
 """Worksheets: each calculation live, with a drawing of what is measured."""
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -12,6 +13,7 @@ from galene.core.errors import InputError
 from galene.core.units import QUANTITIES, in_system, parse_number, parse_quantity
 from galene.exchange.cases import calculate
 from galene.jobs.errors import Missing
+from galene.web.drawings import traces
 from galene.web.drawings import worksheets as drawings
 from galene.web.forms import Form
 from galene.web.visit import Sent, Signed, VisitRoute
@@ -30,6 +32,8 @@ class Entry:
     hint: str = ""
     choices: tuple[tuple[str, str], ...] = ()
     optional: bool = False
+    text: str = ""
+    """Words instead of a number: line, or rows for a trace."""
 
 
 @dataclass(frozen=True)
@@ -43,10 +47,67 @@ class Worksheet:
     rows: tuple[tuple[str, ...], ...] = ()
     draw: Callable[[Any, Any], Any] | None = None
     picture: str = ""
+    shape: Callable[[dict[str, Any]], dict[str, Any]] | None = None
+    """From the fields as typed to the contract's shape, where they differ."""
 
 
+BURN_ROWS = "\n".join(f"{60 * k},{min(380, 180 + 25 * k)},{min(600, 150 + 45 * k)},{min(585, 120 + 35 * k)}" for k in range(26))
+SWEEP_ROWS = "\n".join(
+    f"{c},{5 + 0.9 * c + (2 if down else 0):.0f}" for down, run in ((False, range(0, 101, 20)), (True, range(80, -1, -20))) for c in run
+)
+OXYGEN_ROWS = "\n".join(f"{k * 0.1:.1f},{0.1 + 0.7 * ((k % 20) in range(3, 13)):.2f}" for k in range(80))
 AGENT_CHOICES = (("maf_cleaner", "Meter cleaner (alkanes)"), ("contact_cleaner", "Contact cleaner (alkanes)"), ("isopropanol", "Isopropanol"),
                  ("throttle_cleaner", "Throttle cleaner (aromatics)"), ("acetone", "Acetone"), ("water", "Water-based"))  # fmt: skip
+
+
+def _comparison(given: dict[str, Any]) -> dict[str, Any]:
+    """The worksheet of before and after in the contract's shape."""
+    sides: dict[str, Any] = {}
+    for side in ("before", "after"):
+        sides[side] = [{"metric": r["metric"], "samples": r[side]} for r in given["metrics"] if r.get(side)]
+    conditions = {
+        s: {"rpm": given[f"{s}_rpm"], "coolant_c": given[f"{s}_coolant"], "load": [], "codes_active": []} for s in ("before", "after")
+    }
+    return {**sides, "conditions": conditions}
+
+
+def _flow_test(given: dict[str, Any]) -> dict[str, Any]:
+    """Both states of the valve as the contract nests them."""
+    flat = {k: v for k, v in given.items() if not k.startswith(("closed_", "open_"))}
+    states = {s: {"map_kpa": given[f"{s}_map_kpa"], "rpm": given[f"{s}_rpm"]} for s in ("closed", "open")}
+    return {**flat, **states, "throttle_held": given.get("throttle_held") != "free"}
+
+
+def _line_points(given: dict[str, Any]) -> dict[str, Any]:
+    return {**given, "points": [{"volts": p["volts_at"], "kpa": p["kpa"]} for p in given["points"]]}
+
+
+def _firing_order(given: dict[str, Any]) -> dict[str, Any]:
+    return {**given, "firing_order": [int(n) for n in re.findall(r"\d+", given["firing_order"])]}
+
+
+def _pairs(field: str, typed: str) -> dict[str, float]:
+    """``name 0.7, other 0.2`` as a table."""
+    found = {}
+    for piece in filter(None, (p.strip() for p in typed.split(","))):
+        name, _, number = piece.rpartition(" ")
+        found[name.strip() or number] = parse_number(field, number if name else "")
+    return found
+
+
+def _actions(given: dict[str, Any]) -> dict[str, Any]:
+    def many(text: str) -> list[str]:
+        return [p.strip() for p in text.split(",") if p.strip()]
+
+    actions = [{**a, "mends": many(a["mends"]), "access": many(a.get("access", ""))} for a in given["actions"]]
+    return {"actions": actions, "posterior": _pairs("posterior", given["posterior"]), "hourly_rate": given["hourly_rate"],
+            "access_minutes": _pairs("access_minutes", given.get("access_minutes", ""))}  # fmt: skip
+
+
+def _fills(given: dict[str, Any]) -> dict[str, Any]:
+    return {s: [{"litres": f["litres"], "km": f["km"]} for f in given["fills"] if f["when"] == s] for s in ("before", "after")}
+
+
 SHEETS: dict[str, Worksheet] = {
     w.name: w
     for w in (
@@ -84,14 +145,66 @@ SHEETS: dict[str, Worksheet] = {
             Entry("metric", "What", choices=(("learned_throttle_percent", "Throttle opening, %"), ("trim_idle_percent", "Trim at idle, %"),
                                              ("idle_airflow_g_s", "Air at idle, g/s"), ("idle_map_kpa", "Manifold at idle, kPa"), ("idle_rpm_spread", "Speed spread, rpm"))),
             Entry("before", "Before, samples"), Entry("after", "After, samples"),
-        ), (("learned_throttle_percent", "6.1 6.3 6.2", "3.4 3.3 3.5"), ("trim_idle_percent", "7.1 6.6 7.4", "1.2 0.9 1.6")), drawings.comparison, "comparison"),
+        ), (("learned_throttle_percent", "6.1 6.3 6.2", "3.4 3.3 3.5"), ("trim_idle_percent", "7.1 6.6 7.4", "1.2 0.9 1.6")), drawings.comparison, "comparison", _comparison),
+        Worksheet("egr-flow-test", (
+            Entry("closed_map_kpa", "Manifold, valve shut", "pressure", "34"), Entry("closed_rpm", "Speed, valve shut", "", "720", "rpm"),
+            Entry("open_map_kpa", "Manifold, valve open", "pressure", "61"), Entry("open_rpm", "Speed, valve open", "", "560", "rpm; 0 when it stalled"),
+            Entry("ambient_kpa", "Air outside", "pressure", "100.5"), Entry("intake_c", "Air at the ports", "temperature", "38"),
+            Entry("exhaust_kpa", "Exhaust before the valve", "pressure", "103"), Entry("exhaust_c", "Gas at the valve", "temperature", "190"),
+            Entry("displacement_l", "Engine size", "", "2.0", "litres"), Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.78", "a share"),
+            Entry("reference_area_mm2", "Clean passage", "area", "", "from an engine that was known to be clean", optional=True),
+            Entry("throttle_held", "Throttle", start="held", choices=(("held", "held still during the test"), ("free", "the idle control moved it"))),
+        ), draw=traces.passage, picture="passage", shape=_flow_test),
+        Worksheet("egr-flow-crosscheck", (
+            Entry("rpm", "Engine speed", "", "1200", "rpm"), Entry("map_kpa", "Manifold pressure", "pressure", "118"), Entry("charge_c", "Charge", "temperature", "55"),
+            Entry("maf_g_s", "Meter shows", "airflow", "70"), Entry("dp_pa", "Differential pressure", "", "300", "Pa"),
+            Entry("gas_kpa", "Gas at the venturi", "pressure", "118"), Entry("gas_c", "Gas", "temperature", "120"),
+            Entry("pipe_mm", "Pipe", "length", "50"), Entry("throat_mm", "Throat", "length", "28"),
+            Entry("displacement_l", "Engine size", "", "7.8", "litres"), Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.88", "a share"),
+            Entry("expected_g_s", "Due at this load", "airflow", "", "from the family's own figures", optional=True),
+        ), draw=traces.two_ways, picture="two_ways"),
+        Worksheet("actuator-drive-check", (
+            Entry("other_wire_leads_to", "The coil's other wire leads to", start="fuse", choices=(("fuse", "a fuse"), ("ground", "ground"), ("unknown", "not traced yet"))),
+            Entry("supply_v", "Supply", "voltage", "12.6"), Entry("coil_ohm", "Coil", "", "14.5", "ohm; or the current below", optional=True),
+            Entry("current_a", "Current", "", "", "A, where it was measured", optional=True), Entry("wire_limit_a", "The wire carries", "", "10", "A"),
+            Entry("lamp_a", "A test lamp lets through", "", "0.1", "A", optional=True),
+        )),
+        Worksheet("sensor-line", (Entry("volts", "The meter shows", "voltage", "2.1"), Entry("supply_v", "The sensor's supply", "voltage", "5")), "points",
+                  (Entry("volts_at", "At volts"), Entry("kpa", "it reads", "pressure")), (("0.5", "20"), ("4.5", "250")), shape=_line_points),
+        Worksheet("ingestion-limit", (
+            Entry("airflow_g_s", "Air at the held speed", "airflow", "9.0"), Entry("can_rate_g_s", "The can gives", "", "1.8", "g/s: weigh it before and after ten seconds"),
+            Entry("burst_s", "A burst lasts", "", "1", "s"), Entry("displacement_l", "Engine size", "", "2.0", "litres"), Entry("cylinders", "Cylinders", "", "4"),
+            Entry("compression_ratio", "Compression ratio", "", "10.5"), Entry("can_g", "The can holds", "", "", "g", optional=True),
+        )),
+        Worksheet("blast-positions", (
+            Entry("firing_order", "Firing order", "", "1-3-4-2", text="line"), Entry("intake_opens_btdc_deg", "Intake opens before dead centre", "angle", "12"),
+            Entry("intake_closes_abdc_deg", "Intake closes after dead centre", "angle", "52"), Entry("margin_deg", "Margin", "angle", "10"), Entry("start_deg", "The crank stands at", "angle", "0"),
+        ), draw=traces.cycle, picture="cycle", shape=_firing_order),
+        Worksheet("regeneration-trace", (
+            Entry("csv", "Rows: seconds, before catalyst, before filter, behind filter, °C", "", BURN_ROWS, text="rows"), Entry("burn_c", "Burns from", "temperature", "550"),
+            Entry("needed_minutes", "Needed through the filter, min", "", "8"), Entry("usual_minutes", "Usual, min", "", "25"),
+        ), draw=traces.burn, picture="chart"),
+        Worksheet("runner-sweep", (
+            Entry("csv", "Rows: command, position, percent", "", SWEEP_ROWS, text="rows"), Entry("expected_travel", "Travel that is due", "share", "90"),
+        ), draw=traces.sweep, picture="chart"),
+        Worksheet("oxygen-response", (Entry("csv", "Rows: seconds, volts", "", OXYGEN_ROWS, text="rows"),), draw=traces.volts, picture="chart"),
+        Worksheet("repair-sequence", (
+            Entry("posterior", "Causes with their chance", "", "egr_passage_plugged 0.7, egr_valve_electrical 0.2", text="line"), Entry("hourly_rate", "Rate an hour", "", "72"),
+            Entry("access_minutes", "Minutes of access", "", "valve_off 25", text="line", optional=True),
+        ), "actions", (
+            Entry("id", "What", text="line"), Entry("mends", "Mends", text="line"), Entry("success", "Succeeds, a share"), Entry("minutes", "Minutes"),
+            Entry("parts_cost", "Parts"), Entry("access", "Through", text="line", optional=True),
+        ), (("clean the passage", "egr_passage_plugged", "0.9", "60", "12", "valve_off"), ("new valve", "egr_valve_electrical", "0.95", "30", "228", "valve_off")), shape=_actions),
+        Worksheet("fuel-economy-change", (), "fills", (
+            Entry("when", "When", choices=(("before", "before"), ("after", "after"))), Entry("litres", "Litres"), Entry("km", "Kilometres"),
+        ), (("before", "41.2", "505"), ("before", "39.8", "496"), ("before", "40.5", "488"), ("after", "36.9", "512"), ("after", "35.8", "490"), ("after", "36.4", "503")), shape=_fills),
     )
 }  # fmt: skip
 
 
 def _value(form: Form, entry: Entry, name: str, typed: str) -> Any:
-    if entry.choices and entry.name != "strokes":
-        return typed
+    if entry.text or (entry.choices and entry.name != "strokes"):
+        return typed.strip()
     if entry.name == "component":
         return typed.strip()
     if entry.quantity:
@@ -123,11 +236,11 @@ def given_of(sheet: Worksheet, form: Form) -> dict[str, Any]:
         rows = []
         for i in range(min(count, 40)):
             cells = {c.name: columns[c.name][i] if i < len(columns[c.name]) else "" for c in sheet.columns}
-            if not any(v.strip() for c, v in cells.items() if c not in ("metric",)):
+            if not any(v.strip() for c, v in cells.items() if c not in ("metric", "when")):
                 continue
             rows.append({c.name: _cell(form, sheet, c, cells[c.name], i) for c in sheet.columns if cells[c.name].strip() or not c.optional})
         given[sheet.table] = rows
-    return _comparison(given) if sheet.name == "before-after" else given
+    return sheet.shape(given) if sheet.shape else given
 
 
 def _cell(form: Form, sheet: Worksheet, column: Entry, typed: str, row: int) -> Any:
@@ -135,17 +248,6 @@ def _cell(form: Form, sheet: Worksheet, column: Entry, typed: str, row: int) -> 
     if sheet.name == "before-after" and column.name != "metric":
         return [parse_number(where, x) for x in typed.replace(";", " ").split()]
     return _value(form, column, where, typed)
-
-
-def _comparison(given: dict[str, Any]) -> dict[str, Any]:
-    """The worksheet of before and after in the contract's shape."""
-    sides: dict[str, Any] = {}
-    for side in ("before", "after"):
-        sides[side] = [{"metric": r["metric"], "samples": r[side]} for r in given["metrics"] if r.get(side)]
-    conditions = {
-        s: {"rpm": given[f"{s}_rpm"], "coolant_c": given[f"{s}_coolant"], "load": [], "codes_active": []} for s in ("before", "after")
-    }
-    return {**sides, "conditions": conditions}
 
 
 def outcome(sheet: Worksheet, form: Form) -> dict[str, Any]:

@@ -1,0 +1,164 @@
+"""Liquid into a running engine and media onto valves: `ingestion-limit`, `blast-positions`."""
+
+from dataclasses import dataclass
+from itertools import combinations
+from typing import Any, ClassVar
+
+from galene.core.errors import need, within
+
+STRICT: dict[str, Any] = {"extra": "forbid"}
+WARN_SHARE, REFUSE_SHARE = 0.10, 0.30
+"""Share of one cylinder's clearance volume that a burst may fill before it is warned of, before it is refused."""
+
+
+@dataclass(frozen=True)
+class IngestionInput:
+    """Air and can flow in g/s; `trim_authority` is the share of fuel that the mixture control can take back."""
+
+    airflow_g_s: float
+    can_rate_g_s: float
+    burst_s: float
+    displacement_l: float
+    cylinders: int
+    compression_ratio: float
+    stoichiometric_ratio: float = 14.2
+    trim_authority: float = 0.25
+    density_g_ml: float = 0.74
+    can_g: float | None = None
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class IngestionResult:
+    """How fast, with which pauses, and how near one burst comes to a hydraulic lock."""
+
+    sustained_g_s: float
+    pause_s: float
+    minutes_for_can: float | None
+    burst_ml: float
+    clearance_ml: float
+    clearance_share: float
+    verdict: str
+    sentence: str
+
+
+def ingestion_limit(given: IngestionInput) -> IngestionResult:
+    """Bursts and pauses so that the mixture control keeps up and no cylinder fills.
+
+    Raises
+    ------
+    InputError
+        Figures outside of what engines and cans have.
+
+    Notes
+    -----
+    Liquid that the control can take back on average = authority * air / stoichiometric ratio; the pause makes the
+    average hold. One cylinder's clearance volume is V / (n (cr - 1)); all of a burst may end in one cylinder.
+    """
+    within("airflow_g_s", given.airflow_g_s, 0.2, 1000, "g/s")
+    within("can_rate_g_s", given.can_rate_g_s, 0.01, 100, "g/s")
+    within("burst_s", given.burst_s, 0.1, 60, "s")
+    within("displacement_l", given.displacement_l, 0.02, 80, "litres")
+    within("cylinders", given.cylinders, 1, 24)
+    within("compression_ratio", given.compression_ratio, 4, 30)
+    within("stoichiometric_ratio", given.stoichiometric_ratio, 5, 20)
+    within("trim_authority", given.trim_authority, 0.01, 0.6)
+    within("density_g_ml", given.density_g_ml, 0.4, 1.8, "g/ml")
+    if given.can_g is not None:
+        within("can_g", given.can_g, 1, 20_000, "g")
+    sustained = given.trim_authority * given.airflow_g_s / given.stoichiometric_ratio
+    pause = max(0.0, given.burst_s * (given.can_rate_g_s / sustained - 1))
+    burst_ml = given.can_rate_g_s * given.burst_s / given.density_g_ml
+    clearance = given.displacement_l * 1000 / (given.cylinders * (given.compression_ratio - 1))
+    share = burst_ml / clearance
+    minutes = None if given.can_g is None else given.can_g / sustained / 60
+    if share > REFUSE_SHARE:
+        verdict, sentence = (
+            "refuse",
+            f"One burst is {share:.0%} of a cylinder's clearance volume: it can lock and bend a rod. Shorter bursts.",
+        )
+    elif share > WARN_SHARE:
+        verdict, sentence = (
+            "warn",
+            f"One burst is {share:.0%} of a cylinder's clearance volume: keep it shorter, {pause:.0f} s between bursts.",
+        )
+    else:
+        verdict, sentence = "ok", f"Bursts of {given.burst_s:g} s, {pause:.0f} s between them."
+    return IngestionResult(sustained, pause, minutes, burst_ml, clearance, share, verdict, sentence)
+
+
+@dataclass(frozen=True)
+class BlastInput:
+    """Firing order by cylinder number; intake opens before and closes after its dead centres, degrees of crank."""
+
+    firing_order: list[int]
+    intake_opens_btdc_deg: float
+    intake_closes_abdc_deg: float
+    margin_deg: float = 10.0
+    start_deg: float = 0.0
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class BlastPosition:
+    """A crank position (degrees past the first cylinder's firing dead centre) and the cylinders to blast there."""
+
+    crank_deg: float
+    cylinders: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class BlastResult:
+    """Positions in the order of turning, and how far the crank is turned forward in all."""
+
+    positions: tuple[BlastPosition, ...]
+    rotation_deg: float
+    verdict: str
+    sentence: str
+
+
+def blast_positions(given: BlastInput) -> BlastResult:
+    """Fewest crank positions at which every cylinder's intake valve is shut once, then least forward turning.
+
+    Raises
+    ------
+    InputError
+        A firing order that is none, valves that are never shut.
+
+    Notes
+    -----
+    Cycle angle 0 is a cylinder's firing dead centre; its intake is shut outside (360 - IVO - margin, 540 + IVC + margin).
+    Only where a valve just shuts can a position be moved no further back, so those points and the start are tried.
+    """
+    order = given.firing_order
+    need(1 <= len(order) <= 16, "firing_order", len(order), "1 to 16 cylinders")
+    need(sorted(order) == list(range(1, len(order) + 1)), "firing_order", order, f"each cylinder from 1 to {len(order)} once")
+    within("intake_opens_btdc_deg", given.intake_opens_btdc_deg, -60, 120, "degrees")
+    within("intake_closes_abdc_deg", given.intake_closes_abdc_deg, -60, 160, "degrees")
+    within("margin_deg", given.margin_deg, 0, 60, "degrees")
+    within("start_deg", given.start_deg, 0, 720, "degrees")
+    opens, shuts = 360 - given.intake_opens_btdc_deg - given.margin_deg, 540 + given.intake_closes_abdc_deg + given.margin_deg
+    need(shuts - opens < 720, "margin_deg", given.margin_deg, "a margin that leaves the valve shut for a part of the cycle")
+    fires = {cylinder: 720.0 * i / len(order) for i, cylinder in enumerate(order)}
+
+    def shut(cylinder: int, crank: float) -> bool:
+        angle = (crank - fires[cylinder]) % 720
+        return angle <= opens + 1e-9 or angle >= shuts - 1e-9
+
+    def turned(crank: float) -> float:
+        return (crank - given.start_deg) % 720
+
+    places = sorted({given.start_deg % 720, *((fires[c] + shuts) % 720 for c in order)}, key=turned)
+    for count in range(1, len(order) + 1):
+        fitting = [s for s in combinations(places, count) if all(any(shut(c, p) for p in s) for c in order)]
+        if fitting:
+            best = min(fitting, key=lambda s: max(turned(p) for p in s))
+            left, positions = set(order), []
+            for crank in sorted(best, key=turned):
+                here = tuple(c for c in sorted(left) if shut(c, crank))
+                left -= set(here)
+                positions.append(BlastPosition(crank, here))
+            rotation = max(turned(p) for p in best)
+            words = "; ".join(f"{p.crank_deg:.0f}°: cylinder {', '.join(map(str, p.cylinders))}" for p in positions)
+            return BlastResult(tuple(positions), rotation, "found", f"{len(positions)} positions, {rotation:.0f}° forward in all. {words}.")
+    raise AssertionError("each cylinder is shut at the point where it shuts")

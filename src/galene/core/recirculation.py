@@ -1,0 +1,222 @@
+"""How much exhaust gas comes back: `egr-flow-test` by manifold pressure, `egr-flow-crosscheck` by venturi against balance."""
+
+import math
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from galene.core.errors import need, within
+from galene.core.flow import KELVIN, R_AIR, charge_flow_g_s, orifice_area_mm2, psi
+
+STRICT: dict[str, Any] = {"extra": "forbid"}
+PLUGGED_BELOW, RESTRICTED_BELOW = 40.0, 75.0
+"""Percent of the clean passage under which it counts as plugged, as restricted (project defaults)."""
+NO_FLOW = 0.02
+"""Recirculated share of the charge that a test can not tell from none."""
+
+
+@dataclass(frozen=True)
+class IdlePoint:
+    """Manifold pressure (kPa absolute) and engine speed (rpm) of one state of the valve; speed 0: the engine stalled."""
+
+    map_kpa: float
+    rpm: float
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class FlowTestInput:
+    """A warm idle with the valve shut and commanded open; `exhaust_c` is the gas at the valve."""
+
+    displacement_l: float
+    volumetric_efficiency: float
+    intake_c: float
+    ambient_kpa: float
+    closed: IdlePoint
+    open: IdlePoint
+    exhaust_kpa: float
+    exhaust_c: float
+    discharge_coefficient: float = 0.8
+    reference_area_mm2: float | None = None
+    throttle_held: bool = True
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class FlowTestResult:
+    """Flows in g/s, the passage that passes them in mm2; None where the engine stalled before it could be read."""
+
+    fresh_g_s: float
+    recirculated_g_s: float | None
+    passage_area_mm2: float | None
+    recirculated_fraction: float | None
+    percent_of_reference: float | None
+    verdict: str
+    sentence: str
+
+
+def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
+    """The open area of the recirculation passage from what the opened valve does to a held idle.
+
+    Parameters
+    ----------
+    given : FlowTestInput
+
+    Raises
+    ------
+    InputError
+        Pressures that can not be (manifold above ambient or exhaust), or a reading in which less gas goes in with the
+        valve open than the throttle alone lets through.
+
+    Notes
+    -----
+    Shut: m1 = K1/Ta with K = VE p Vd N / (120 R). Open, throttle unmoved: m2 = m1 Psi(p2/amb)/Psi(p1/amb); mixing at
+    constant enthalpy gives the recirculated mass (K2 - m2 Ta)/Te, the orifice equation its area (Heywood, app. C).
+    """
+    within("displacement_l", given.displacement_l, 0.02, 80, "litres")
+    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, 1.5)
+    within("intake_c", given.intake_c, -50, 150, "degrees C")
+    within("ambient_kpa", given.ambient_kpa, 40, 110, "kPa")
+    within("exhaust_c", given.exhaust_c, given.intake_c, 900, "degrees C")
+    within("discharge_coefficient", given.discharge_coefficient, 0.3, 1)
+    need(
+        0 < given.closed.map_kpa < given.ambient_kpa,
+        "closed.map_kpa",
+        given.closed.map_kpa,
+        f"above 0 and below ambient, {given.ambient_kpa:g} kPa",
+    )
+    within("closed.rpm", given.closed.rpm, 100, 6000, "rpm")
+    if given.reference_area_mm2 is not None:
+        within("reference_area_mm2", given.reference_area_mm2, 0.1, 10_000, "mm2")
+    charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
+
+    def pumped(point: IdlePoint) -> float:
+        return charge_flow_g_s(given.displacement_l, point.rpm, point.map_kpa, given.intake_c, given.volumetric_efficiency) * charge_k
+
+    fresh_closed = pumped(given.closed) / charge_k
+    if given.open.rpm == 0:
+        return FlowTestResult(fresh_closed, None, None, None, None, "stalled",
+                              "The engine stalled with the valve open: the passage passes at least what an idle can not bear, so it is not plugged.")  # fmt: skip
+    within("open.rpm", given.open.rpm, 100, 6000, "rpm")
+    need(
+        0 < given.open.map_kpa < given.ambient_kpa,
+        "open.map_kpa",
+        given.open.map_kpa,
+        f"above 0 and below ambient, {given.ambient_kpa:g} kPa",
+    )
+    need(given.open.map_kpa < given.exhaust_kpa, "exhaust_kpa", given.exhaust_kpa, f"above the manifold, {given.open.map_kpa:g} kPa")
+    fresh = fresh_closed * psi(given.open.map_kpa / given.ambient_kpa) / psi(given.closed.map_kpa / given.ambient_kpa)
+    rest = pumped(given.open) - fresh * charge_k
+    need(rest > -0.05 * fresh * charge_k, "open", given.open.rpm, "a pressure and speed at which at least the throttle's air goes in")
+    recirculated = max(0.0, rest / exhaust_k)
+    area = (
+        orifice_area_mm2(recirculated, given.exhaust_kpa, given.open.map_kpa, given.exhaust_c, given.discharge_coefficient)
+        if recirculated
+        else 0.0
+    )
+    fraction = recirculated / (recirculated + fresh)
+    percent = None if given.reference_area_mm2 is None else 100 * area / given.reference_area_mm2
+    held = "" if given.throttle_held else " The throttle was not held: this is the most that it can be."
+    if percent is None:
+        verdict = "plugged" if fraction < NO_FLOW else "no_reference"
+        sentence = (
+            "Opening the valve hardly moves the manifold: next to nothing comes through."
+            if verdict == "plugged"
+            else f"{area:.1f} mm² is open. Keep it as this engine's reference, if the passage is known to be clean."
+        )
+    else:
+        verdict = "plugged" if percent < PLUGGED_BELOW else "restricted" if percent < RESTRICTED_BELOW else "clear"
+        sentence = f"{area:.1f} mm² is open, {percent:.0f} % of the clean passage."
+        if not given.throttle_held and verdict == "clear":
+            verdict = "no_reference"
+    return FlowTestResult(fresh, recirculated, area, fraction, percent, verdict, sentence + held)
+
+
+@dataclass(frozen=True)
+class CrosscheckInput:
+    """A steady load: speed-density and meter for the balance, differential pressure for the venturi. Tolerances are shares, one sigma."""
+
+    displacement_l: float
+    volumetric_efficiency: float
+    rpm: float
+    map_kpa: float
+    charge_c: float
+    maf_g_s: float
+    dp_pa: float
+    gas_kpa: float
+    gas_c: float
+    pipe_mm: float
+    throat_mm: float
+    volumetric_efficiency_tolerance: float = 0.05
+    maf_tolerance: float = 0.03
+    throat_coefficient: float = 0.98
+    expected_g_s: float | None = None
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+
+@dataclass(frozen=True)
+class CrosscheckResult:
+    """Recirculated mass two ways, g/s, and how sure the balance is (one sigma)."""
+
+    balance_g_s: float
+    balance_sigma_g_s: float
+    dp_flow_g_s: float
+    verdict: str
+    sentence: str
+
+
+def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
+    """Does the differential pressure sensor see the gas that must be there by balance?
+
+    Raises
+    ------
+    InputError
+        A throat as wide as its pipe, negative pressures, figures outside of what engines have.
+
+    Notes
+    -----
+    Balance = speed-density minus meter; venturi m = C A2 sqrt(2 rho dp/(1 - beta^4)) (ISO 5167-4). A gap of two sigma
+    decides, within one the two agree, between them nothing is said.
+    """
+    within("displacement_l", given.displacement_l, 0.02, 80, "litres")
+    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, 1.5)
+    within("rpm", given.rpm, 100, 8000, "rpm")
+    within("map_kpa", given.map_kpa, 10, 600, "kPa")
+    within("charge_c", given.charge_c, -50, 250, "degrees C")
+    within("maf_g_s", given.maf_g_s, 0.1, 3000, "g/s")
+    within("dp_pa", given.dp_pa, 0, 100_000, "Pa")
+    within("gas_kpa", given.gas_kpa, 10, 800, "kPa")
+    within("gas_c", given.gas_c, -50, 900, "degrees C")
+    within("pipe_mm", given.pipe_mm, 3, 300, "mm")
+    need(1 <= given.throat_mm < given.pipe_mm, "throat_mm", given.throat_mm, f"1 to below the pipe, {given.pipe_mm:g} mm")
+    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, 0.5)
+    within("maf_tolerance", given.maf_tolerance, 0, 0.5)
+    within("throat_coefficient", given.throat_coefficient, 0.5, 1)
+    pumped = charge_flow_g_s(given.displacement_l, given.rpm, given.map_kpa, given.charge_c, given.volumetric_efficiency)
+    balance = pumped - given.maf_g_s
+    sigma = math.hypot(pumped * given.volumetric_efficiency_tolerance, given.maf_g_s * given.maf_tolerance)
+    density = given.gas_kpa * 1e3 / (R_AIR * (given.gas_c + KELVIN))
+    throat = math.pi / 4 * (given.throat_mm * 1e-3) ** 2
+    beta = given.throat_mm / given.pipe_mm
+    seen = given.throat_coefficient * throat * math.sqrt(2 * density * given.dp_pa / (1 - beta**4)) * 1e3
+    gap = balance - seen
+    low = given.expected_g_s is not None and max(balance + sigma, seen) < 0.75 * given.expected_g_s
+    if gap >= 2 * sigma:
+        verdict, sentence = "ports_blocked", f"{balance:.1f} g/s must come by balance, the sensor sees {seen:.1f}: its ports are blocked."
+    elif gap <= -2 * sigma:
+        verdict, sentence = (
+            "sensor_high",
+            f"The sensor shows {seen:.1f} g/s where the balance leaves {balance:.1f}: it reads high, or one port only is open.",
+        )
+    elif low:
+        verdict, sentence = (
+            "true_low_flow",
+            f"Both say little: {seen:.1f} and {balance:.1f} g/s where {given.expected_g_s:.1f} are due. Cooler or passage.",
+        )
+    elif abs(gap) <= sigma:
+        verdict, sentence = "agree", f"Sensor and balance agree: {seen:.1f} and {balance:.1f} g/s."
+    else:
+        verdict, sentence = (
+            "inconclusive",
+            f"{seen:.1f} against {balance:.1f} g/s: the gap is within what the figures can be off. Test at a larger flow.",
+        )
+    return CrosscheckResult(balance, sigma, seen, verdict, sentence)
