@@ -20,7 +20,8 @@ class Cause:
     """A cause that can be present or not.
 
     `prior` is its probability in a vehicle that comes with a complaint, before anything else is known; `components`
-    must all be on the engine; `only` limits it to engines with these facts (``{"injection": "direct"}``). `action` is
+    must all be on the engine; `only` limits it to engines with these facts (``{"injection": "direct"}``), `likelier`
+    multiplies its prior odds on engines with a fact (``("injection", "direct", 4.0)``). `action` is
     clean, repair, replace, relearn or refer_on, at `component`, with its own minutes (access apart) and parts cost.
     """
 
@@ -35,6 +36,7 @@ class Cause:
     cost: float
     only: Mapping[str, str] = field(default_factory=dict)
     mends: str = ""
+    likelier: tuple[tuple[str, str, float], ...] = ()
 
     def possible_on(self, engine: EngineOutline) -> bool:
         """Whether this engine can have the cause."""
@@ -74,7 +76,10 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Check:
-    """Something that can be done to learn more. Minutes shrink to `minutes_open` once `access` is open."""
+    """Something that can be done to learn more. Minutes shrink to `minutes_open` once `access` is open.
+
+    With one of its results known it was done, unless it is `piecemeal`: then its results are also seen on other ways.
+    """
 
     id: str
     title: str
@@ -88,6 +93,12 @@ class Check:
     after: tuple[str, ...] = ()
     calculation: str | None = None
     last_resort: bool = False
+    piecemeal: bool = False
+    only: Mapping[str, str] = field(default_factory=dict)
+
+    def possible_on(self, engine: EngineOutline) -> bool:
+        """Whether this engine can have the check."""
+        return set(self.components) <= engine.components and all(getattr(engine, k) == v for k, v in self.only.items())
 
 
 @dataclass(frozen=True)
