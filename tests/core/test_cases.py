@@ -13,7 +13,14 @@ ODD = "key_on_one_off:"
 def case(family: str, codes: str = "", km: float | None = 140_000, duty: str = "", done: str = "", **evidence: str) -> dict[str, Any]:
     """A case file; evidence ids with a colon are written with two underscores at that place."""
     seen = {k.replace("__", ":"): v for k, v in evidence.items()}
-    return {"engine": {"family": family}, "codes": codes.split(), "distance_km": km, "duty": duty.split(), "done_checks": done.split(), "evidence": seen}
+    return {
+        "engine": {"family": family},
+        "codes": codes.split(),
+        "distance_km": km,
+        "duty": duty.split(),
+        "done_checks": done.split(),
+        "evidence": seen,
+    }
 
 
 CASES: tuple[tuple[str, dict[str, Any], str, str, dict[str, str], str], ...] = (
@@ -54,7 +61,9 @@ CASES: tuple[tuple[str, dict[str, Any], str, str, dict[str, str], str], ...] = (
 )  # fmt: skip
 
 
-@pytest.mark.parametrize(("given", "first", "check", "contrary", "then"), [c[1:] for c in CASES], ids=[c[0].replace(" ", "-") for c in CASES])
+@pytest.mark.parametrize(
+    ("given", "first", "check", "contrary", "then"), [c[1:] for c in CASES], ids=[c[0].replace(" ", "-") for c in CASES]
+)
 def test_case(given: dict[str, Any], first: str, check: str, contrary: dict[str, str], then: str) -> None:
     result = assess_case(given)
     assert result["causes"][0]["id"] == first, [(c["id"], round(c["probability"], 2)) for c in result["causes"][:4]]
@@ -79,7 +88,9 @@ def test_roots_are_asked_beside_what_they_feed() -> None:
 
 def test_a_caked_sensor_asks_for_its_neighbours_too() -> None:
     heavy = case("E", "P2002", km=420_000, frequent_regeneration=YES, low_power_all_range=YES)
-    caked = {c["id"]: c["probability"] for c in assess_case({**heavy, "evidence": {**heavy["evidence"], "soot_on_map_sensor": YES}})["causes"]}
+    caked = {
+        c["id"]: c["probability"] for c in assess_case({**heavy, "evidence": {**heavy["evidence"], "soot_on_map_sensor": YES}})["causes"]
+    }
     before = {c["id"]: c["probability"] for c in assess_case(heavy)["causes"]}
     for cause in ("egr_dp_ports_blocked", "exhaust_pressure_tube_blocked", "manifold_coked"):
         assert caked[cause] > before.get(cause, 0.0), cause

@@ -107,7 +107,7 @@ def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers:
         ("plan", {"seen": "0"}, "at least one part"),
         ("intake", {"complaint": "", "seen": "3"}, "customer"),
         ("intake", {"complaint": "x", "distance": "far", "seen": "3"}, "Odometer"),
-        ("checks", {"check": "leak_smoke", "result:leak_found": "unknown"}, "what the check showed"),
+        ("checks/leak_smoke", {"result:leak_found": "unknown"}, "what the check showed"),
     ],
 )
 def test_a_field_that_can_not_be_is_named_and_what_was_typed_stays(

@@ -7,14 +7,14 @@ from sqlalchemy import select
 from galene.core.next_visit import Visit, next_visit
 from galene.core.proving import BeforeAfterResult
 from galene.jobs.act import Act
-from galene.jobs.diagnosis import DUTY
+from galene.jobs.diagnosis import DUTY, assess_job
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.prove import after_codes, compare
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.work import open_items
 from galene.knowledge.base import KNOWLEDGE
-from galene.store.models import Job
+from galene.store.models import Job, Workshop
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,9 @@ def save_handover(act: Act, number: str, cause: str, advice: str, fed: bool, see
     check_text({"advice": advice})
     act.claim(job, "handover", seen)
     visit = visit_for(act, job, fed)
-    job.handover = {"cause": cause, "advice": advice.strip(), "fed": fed, "visit": asdict(visit) if visit else None, "by": act.person.name,
+    # As it stood when the cause was confirmed: the workshop learns from what was said, not from what would be said now.
+    ranking = assess_job(job, act.db.get_one(Workshop, 1).hourly_rate)
+    job.handover = {"cause": cause, "advice": advice.strip(), "fed": fed, "ranking": [[c.id, round(c.probability, 4)] for c in ranking.causes], "visit": asdict(visit) if visit else None, "by": act.person.name,
                     "at": act.now.isoformat()}  # fmt: skip
     act.trace(job, "handover_saved", cause=cause)
     return job

@@ -372,3 +372,29 @@ class Acknowledgement(Base):
     caution: Mapped[str] = mapped_column(primary_key=True)
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class CheckResult(Base):
+    """A check that a calculation read: figures, result, and what it said as evidence. Repeats are kept."""
+
+    __tablename__ = "check_result"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
+    check_id: Mapped[str]
+    given: Mapped[dict[str, Any]]
+    result: Mapped[dict[str, Any]]
+    said: Mapped[dict[str, Any]]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class MakerCode(Base):
+    """A maker's own code in the workshop's words, and the evidence group that it counts as, if any."""
+
+    __tablename__ = "maker_code"
+    code: Mapped[str] = mapped_column(primary_key=True)
+    text: Mapped[str]
+    evidence: Mapped[str | None]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))

@@ -19,11 +19,13 @@ def encode(data: bytes) -> bytes:
     InputError
         No picture, a kind that can not be read here (HEIC among them), or one that is too large to open.
     """
-    from PIL import Image, ImageOps, UnidentifiedImageError
+    from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 
     if data[4:12] in (b"ftypheic", b"ftypheix", b"ftypmif1", b"ftyphevc"):
         raise InputError("picture", "HEIC", "JPEG, PNG or WebP: set the camera to “most compatible”")
     Image.MAX_IMAGE_PIXELS = MAX_PIXELS
+    # The printing library lets half pictures pass for the whole process; here they are refused.
+    ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
         with Image.open(BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
             upright = ImageOps.exif_transpose(opened)

@@ -27,6 +27,7 @@ from galene.web.api import assessments, calculations, scopes
 from galene.web.forms import Form
 from galene.web.routes import (
     bores,
+    checks,
     diagnosis,
     evidence,
     families,
@@ -168,7 +169,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
-    for module in (sign_in, today, intake, evidence, diagnosis, plan, work, prove, handover, vehicles, where, bores, worksheets, reference, families,
+    for module in (sign_in, today, intake, evidence, diagnosis, plan, work, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
                    family_editor, calculations, assessments, scopes):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

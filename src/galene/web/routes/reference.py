@@ -7,7 +7,8 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.jobs import families
 from galene.jobs.act import family_in
-from galene.jobs.errors import Invalid
+from galene.jobs.errors import Invalid, NotAllowed
+from galene.jobs.learning import how_right
 from galene.jobs.people import WorkshopForm, save_workshop
 from galene.knowledge.schools import SCHOOLS
 from galene.web.forms import Form
@@ -27,6 +28,14 @@ def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
 @router.get("/reference")
 def index(visit: Signed) -> HTMLResponse:
     return page(visit)
+
+
+@router.get("/reference/learning")
+def learning(visit: Signed) -> HTMLResponse:
+    """How often the rankings were right; a foreman's page."""
+    if visit.person.role != "foreman":
+        raise NotAllowed
+    return visit.page("learning.html", found=how_right(visit.db), place="reference")
 
 
 def _settings(form: Form) -> WorkshopForm:

@@ -1,7 +1,7 @@
 """Worksheets: each calculation live, with a drawing of what is measured."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -108,6 +108,11 @@ def _fills(given: dict[str, Any]) -> dict[str, Any]:
     return {s: [{"litres": f["litres"], "km": f["km"]} for f in given["fills"] if f["when"] == s] for s in ("before", "after")}
 
 
+MEASURED = {
+    "closed_map_kpa", "closed_rpm", "open_map_kpa", "open_rpm", "exhaust_kpa", "exhaust_c", "rpm", "map_kpa", "charge_c", "maf_g_s", "dp_pa", "gas_kpa", "gas_c",
+    "expected_g_s", "measured_g_s", "intake_c", "supply_v", "coil_ohm", "current_a", "lamp_a", "volts",
+}  # fmt: skip
+"""Fields that are read on the vehicle: on a job they open empty, an example in them would pass for a reading."""
 SHEETS: dict[str, Worksheet] = {
     w.name: w
     for w in (
@@ -260,8 +265,8 @@ def outcome(sheet: Worksheet, form: Form) -> dict[str, Any]:
     return {"result": result, "drawing": sheet.draw(given, result) if sheet.draw else None, "fault": None}
 
 
-def _start(visit: Any, sheet: Worksheet) -> Form:
-    """The worksheet as it opens: start values in the workshop's units."""
+def opening_form(visit: Any, sheet: Worksheet, filled: Mapping[str, float] | None = None) -> Form:
+    """The worksheet as it opens, in the workshop's units: start values, or on a job what its family knows and nothing else."""
     from starlette.datastructures import FormData
 
     from galene.web.templating import bare_number
@@ -269,7 +274,18 @@ def _start(visit: Any, sheet: Worksheet) -> Form:
     def shown(entry: Entry, value: str) -> str:
         return bare_number(float(value), entry.quantity, visit.shop.system) if entry.quantity and value else value
 
-    pairs: list[Any] = [(e.name, shown(e, e.start)) for e in sheet.entries]
+    def start(entry: Entry) -> str:
+        if filled is None or entry.choices:
+            return entry.start
+        return (
+            f"{filled[entry.name]:g}"
+            if entry.name in filled
+            else ""
+            if entry.text or not entry.start or entry.name in MEASURED
+            else entry.start
+        )
+
+    pairs: list[Any] = [(e.name, shown(e, start(e))) for e in sheet.entries]
     pairs += [
         (f"{e.name}_unit", in_system(QUANTITIES[e.quantity], visit.shop.system).id) for e in (*sheet.entries, *sheet.columns) if e.quantity
     ]
@@ -287,7 +303,7 @@ def show(visit: Signed, name: str) -> HTMLResponse:
     if name not in SHEETS:
         raise Missing(f"worksheet {name[:40]}")
     sheet = SHEETS[name]
-    form = _start(visit, sheet)
+    form = opening_form(visit, sheet)
     return visit.page(
         "worksheet.html", sheet=sheet, calculation=CALCULATIONS[name], calculations=list(CALCULATIONS.values()), form=form, place="worksheets",
         **outcome(sheet, form),

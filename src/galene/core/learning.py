@@ -1,0 +1,111 @@
+"""Were the rankings right? Stated probabilities against what the technician confirmed."""
+
+import itertools
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from galene.core.errors import need, within
+
+BINS: tuple[float, ...] = (0.0, 0.1, 0.25, 0.5, 0.75, 0.9, 1.0)
+"""Ends of the groups of stated probabilities: finer where a ranking decides something."""
+
+
+@dataclass(frozen=True)
+class Confirmed:
+    """A finished job: its ranking as cause ids with stated probabilities, and the cause that it was."""
+
+    ranking: tuple[tuple[str, float], ...]
+    cause: str
+
+
+@dataclass(frozen=True)
+class Bin:
+    """Statements in one range: how many, their mean, how many came true, and the 95 % range of the true share."""
+
+    low: float
+    high: float
+    count: int
+    stated: float
+    came_true: int
+    share_low: float
+    share_high: float
+
+    @property
+    def off(self) -> bool:
+        """Whether what was stated lies outside of what came true."""
+        return not self.share_low <= self.stated <= self.share_high
+
+
+@dataclass(frozen=True)
+class CauseRecord:
+    """One cause: how often it was confirmed, how often it then stood first, and how often it stood first in vain."""
+
+    cause: str
+    confirmed: int
+    first: int
+    in_vain: int
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """How well rankings did over many jobs. `brier` is the mean squared miss of all statements, 0 is perfect."""
+
+    jobs: int
+    first_right: int
+    first_two_right: int
+    brier: float
+    bins: tuple[Bin, ...]
+    causes: tuple[CauseRecord, ...]
+
+
+def wilson(hits: int, count: int) -> tuple[float, float]:
+    """95 % interval of a share (Wilson, 1927).
+
+    >>> tuple(round(x, 2) for x in wilson(9, 10))
+    (0.6, 0.98)
+    """
+    z = 1.959964
+    share = hits / count
+    middle = (share + z * z / (2 * count)) / (1 + z * z / count)
+    half = z / (1 + z * z / count) * math.sqrt(share * (1 - share) / count + z * z / (4 * count * count))
+    return max(0.0, middle - half), min(1.0, middle + half)
+
+
+def calibration(jobs: Sequence[Confirmed]) -> Calibration:
+    """Count what was stated against what it was.
+
+    Parameters
+    ----------
+    jobs : finished jobs with their ranking, highest probability first
+
+    Raises
+    ------
+    InputError
+        No job, or a probability that is none.
+    """
+    need(bool(jobs), "jobs", [], "at least one finished job with a ranking")
+    statements: list[tuple[float, bool]] = []
+    records: dict[str, list[int]] = {}
+    first = second = 0
+    for i, job in enumerate(jobs):
+        for cause, chance in job.ranking:
+            within(f"jobs[{i}].ranking.{cause}", chance, 0, 1)
+            statements.append((chance, cause == job.cause))
+        leading = [c for c, _ in job.ranking[:2]]
+        first += leading[:1] == [job.cause]
+        second += job.cause in leading
+        mine = records.setdefault(job.cause, [0, 0, 0])
+        mine[0] += 1
+        mine[1] += leading[:1] == [job.cause]
+        if leading and leading[0] != job.cause:
+            records.setdefault(leading[0], [0, 0, 0])[2] += 1
+    bins = []
+    for low, high in itertools.pairwise(BINS):
+        inside = [(p, hit) for p, hit in statements if low <= p < high or (high == 1.0 and p == 1.0)]
+        if inside:
+            hits = sum(hit for _, hit in inside)
+            bins.append(Bin(low, high, len(inside), sum(p for p, _ in inside) / len(inside), hits, *wilson(hits, len(inside))))
+    brier = sum((p - hit) ** 2 for p, hit in statements) / len(statements) if statements else 0.0
+    causes = sorted((CauseRecord(c, *r) for c, r in records.items()), key=lambda r: (-r.confirmed, -r.in_vain, r.cause))
+    return Calibration(len(jobs), first, second, brier, tuple(bins), tuple(causes))

@@ -1,0 +1,128 @@
+"""Checks of a job: which can be done, what their figures say, what that changed in the ranking."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from galene.core.airpath import EngineFamily
+from galene.core.diagnosis.assess import assess
+from galene.core.diagnosis.records import Check
+from galene.core.errors import InputError
+from galene.exchange.cases import calculate
+from galene.jobs.act import Act, family_of
+from galene.jobs.diagnosis import case_of
+from galene.jobs.errors import Invalid, Missing
+from galene.jobs.intake import observe
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
+from galene.knowledge.components import COMPONENTS
+from galene.store.models import CheckResult, Job
+
+
+@dataclass(frozen=True)
+class Changed:
+    """What a check did to a cause: its chance without and with what the check showed."""
+
+    cause: str
+    without: float
+    now: float
+
+
+def find_check(check_id: str) -> Check:
+    """A check of the vocabulary.
+
+    Raises
+    ------
+    Missing
+    """
+    check = KNOWLEDGE.checks.get(check_id)
+    if check is None:
+        raise Missing(f"check {check_id[:40]}")
+    return check
+
+
+def why_not(check: Check, family: EngineFamily) -> str:
+    """Why an engine can not have a check; empty where it can."""
+    lacking = [COMPONENTS[c].title.lower() for c in check.components if c not in family.components]
+    if lacking:
+        return "this engine has no " + " and no ".join(lacking)
+    if not check.possible_on(outline_of(family)):
+        return "it works on " + ", ".join(f"{v.replace('_', ' ')} engines" for v in check.only.values()) + " only"
+    if check.yields and all(set(KNOWLEDGE.evidence[e].needs) - family.components for e in check.yields):
+        return "this engine has none of the parts that it asks about"
+    return ""
+
+
+def results_of(db: Session, job: Job, check_id: str) -> list[CheckResult]:
+    """Kept results of a check on a job, newest first."""
+    return list(
+        db.scalars(
+            select(CheckResult).where(CheckResult.job_id == job.id, CheckResult.check_id == check_id).order_by(CheckResult.id.desc())
+        )
+    )
+
+
+def jumper_allowed(db: Session, job: Job) -> bool:
+    """Whether the newest drive check of this job allows a jumper."""
+    newest = next(iter(results_of(db, job, ALLOWS_JUMPER)), None)
+    return bool(newest and newest.result.get("jumper_allowed"))
+
+
+def keep_check(act: Act, number: str, check_id: str, given: Mapping[str, Any], form: str = "") -> Job:
+    """Read a check's figures by its calculation and keep what it says as evidence.
+
+    Parameters
+    ----------
+    given : the calculation's input
+    form : how the test was driven, ``jumper`` or anything else
+
+    Raises
+    ------
+    Missing, ReadOnly
+    Invalid
+        A figure that can not be, by its contract name; a jumper before the drive side is worked out.
+    """
+    job = act.job(number)
+    check, reading = find_check(check_id), READINGS.get(check_id)
+    if reading is None:
+        raise Missing(f"worksheet of check {check_id[:40]}")
+    reason = why_not(check, family_of(job))
+    if reason:
+        raise Invalid({"check": f"Not on this engine: {reason}."})
+    if form == "jumper" and not jumper_allowed(act.db, job):
+        raise Invalid({"form": "No jumper yet: work out the drive side and the current first, on the check “Trace the drive side”."})
+    try:
+        result = calculate(reading.calculation, dict(given))
+    except InputError as fault:
+        raise Invalid({fault.field: f"{fault.field}: allowed is {fault.allowed}."}) from fault
+    said = {e: s for e, s in reading.says(result).items() if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components}
+    for evidence in check.yields:
+        # What an earlier run said and this one does not say again no longer stands.
+        if evidence not in said and any(o.evidence == evidence and o.source == "check" for o in job.observations):
+            observe(act, job, evidence, "unknown", "check")
+    for evidence, (state, confidence) in said.items():
+        observe(act, job, evidence, state, "check", confidence)
+    if check_id not in job.done_checks:
+        job.done_checks = [*job.done_checks, check_id]
+    act.db.add(CheckResult(job_id=job.id, check_id=check_id, given={**given, "form": form} if form else dict(given), result=result,
+                           said={e: list(s) for e, s in said.items()}, at=act.now, person_id=act.person.id))  # fmt: skip
+    act.trace(job, "check_read", check=check_id, verdict=result["verdict"], said={e: s[0] for e, s in said.items()})
+    act.db.flush()
+    return job
+
+
+def what_it_changed(job: Job, check: Check, hourly_rate: float) -> list[Changed]:
+    """The causes that a check's results moved by two percent and more, the most moved first."""
+    case = case_of(job)
+    mine = {e for e in case.evidence if e in check.yields} | {
+        e for e in case.evidence if e == "dp_reads_high_after_cleaning" and check.id == "egr_dp_crosscheck"
+    }
+    if not mine:
+        return []
+    bare = replace(case, evidence={e: o for e, o in case.evidence.items() if e not in mine})
+    now, without = ({c.id: c.probability for c in assess(k, KNOWLEDGE, hourly_rate).causes} for k in (case, bare))
+    moved = [Changed(c, without.get(c, 0.0), now.get(c, 0.0)) for c in now | without]
+    return sorted((m for m in moved if abs(m.now - m.without) >= 0.02), key=lambda m: -abs(m.now - m.without))[:5]

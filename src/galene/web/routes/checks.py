@@ -1,0 +1,71 @@
+"""A check as a worksheet on a job: needs, dangers, how, figures read live, the verdict, what it changed."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.calculations import CALCULATIONS
+from galene.core.errors import InputError
+from galene.jobs import checks, diagnosis
+from galene.jobs.act import family_of
+from galene.jobs.errors import Invalid, Missing
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.check_readings import READINGS
+from galene.store.models import Job
+from galene.web.forms import Form
+from galene.web.routes.worksheets import SHEETS, given_of, opening_form, outcome
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+    """A check's page; `form` gives back what was typed."""
+    check, family, reading = checks.find_check(check_id), family_of(job), READINGS.get(check_id)
+    sheet = SHEETS[reading.calculation] if reading else None
+    kept = checks.results_of(visit.db, job, check_id)
+    shown = form or (opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None)
+    opened = {s.document["key"].removeprefix("open:") for s in job.steps if s.done_at}
+    steps = [o for o in family.operations if o.id in check.access and o.id not in opened]
+    return visit.page(
+        "check.html", status, job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
+        yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),
+        changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
+        jumper=checks.jumper_allowed(visit.db, job), entered=form,
+        calculation=CALCULATIONS[reading.calculation] if reading else None, **(outcome(sheet, shown) if sheet and shown else {"result": None, "fault": None, "drawing": None}), **extra,
+    )  # fmt: skip
+
+
+@router.get("/jobs/{number}/checks/{check_id}")
+def show(visit: Signed, number: str, check_id: str) -> HTMLResponse:
+    return page(visit, visit.job(number), check_id)
+
+
+@router.post("/jobs/{number}/checks/{check_id}/live")
+def live(visit: Signed, number: str, check_id: str, form: Sent) -> HTMLResponse:
+    reading = READINGS.get(check_id)
+    if reading is None:
+        raise Missing(f"worksheet of check {check_id[:40]}")
+    sheet = SHEETS[reading.calculation]
+    return visit.part("worksheet.html", "outcome", sheet=sheet, calculation=CALCULATIONS[sheet.name], **outcome(sheet, form))
+
+
+@router.post("/jobs/{number}/checks/{check_id}")
+def keep(visit: Signed, number: str, check_id: str, form: Sent) -> Response:
+    location = f"/jobs/{number}/checks/{check_id}"
+    reading = READINGS.get(check_id)
+    try:
+        if reading is None:
+            results = {k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")}
+            with visit.writing(form, location) as act:
+                diagnosis.record_check(act, number, check_id, results)
+        else:
+            given = given_of(SHEETS[reading.calculation], form)
+            with visit.writing(form, location) as act:
+                checks.keep_check(act, number, check_id, given, form.text("form"))
+    except InputError as fault:
+        return page(visit, visit.job(number), check_id, 422, form, faults={fault.field: f"{fault.field}: allowed is {fault.allowed}."})
+    except Invalid as fault:
+        return page(visit, visit.job(number), check_id, 422, form, faults=fault.fields)
+    return visit.go(location)

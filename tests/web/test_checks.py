@@ -1,0 +1,89 @@
+"""Checks as worksheets on a job, and the page of learning."""
+
+import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from galene.knowledge.base import KNOWLEDGE
+from galene.store.models import CheckResult, Job
+from tests.web.conftest import Browser
+
+FLOW = {
+    "closed_map_kpa": "34", "closed_rpm": "690", "open_map_kpa": "36", "open_rpm": "688", "ambient_kpa": "101", "intake_c": "38", "exhaust_kpa": "103",
+    "exhaust_c": "190", "displacement_l": "2.9", "volumetric_efficiency": "0.72", "reference_area_mm2": "32", "throttle_held": "held",
+}  # fmt: skip
+COIL = {"other_wire_leads_to": "fuse", "supply_v": "12.6", "coil_ohm": "14.5", "wire_limit_a": "10"}
+
+
+@pytest.fixture
+def v6(db: Session) -> str:
+    """A job of the V6, told only that flow is low."""
+    return db.scalars(select(Job.number).where(Job.family_id == "B", Job.stage == "evidence")).one()
+
+
+def state_of(db: Session, number: str, evidence: str) -> str | None:
+    db.expire_all()
+    job = db.scalars(select(Job).where(Job.number == number)).unique().one()
+    return next((o.state for o in job.observations if o.evidence == evidence), None)
+
+
+def test_every_check_has_a_page_on_every_engine(web: Browser, db: Session) -> None:
+    numbers = {j.family_id: j.number for j in db.scalars(select(Job).where(Job.state == "open")).unique()}
+    assert set(numbers) == set("ABCDEF")
+    for family, number in numbers.items():
+        for check in KNOWLEDGE.checks:
+            answer = web.get(f"/jobs/{number}/checks/{check}")
+            assert answer.status_code == 200 and "<h1" in answer.text, (family, check, answer.text[:300])
+        assert "Not on this engine" in web.get(f"/jobs/{number}/diagnosis").text
+    assert "this engine has no recirculation valve" in web.get(f"/jobs/{numbers['F']}/checks/egr_flow_test").text
+    assert "petrol engines only" in web.get(f"/jobs/{numbers['D']}/checks/egr_flow_test").text
+    assert web.get(f"/jobs/{numbers['A']}/checks/shake_it").status_code == 404
+
+
+def test_figures_become_evidence_and_the_page_says_what_changed(web: Browser, db: Session, v6: str) -> None:
+    path = f"/jobs/{v6}/checks/egr_flow_test"
+    page = web.get(path).text
+    assert 'name="displacement_l" value="2.9"' in page and 'name="closed_map_kpa" value=""' in page, "known figures are filled in, readings are not"
+    assert "A clean passage of this engine is 24 to 40" in page
+    live = web.submit(f"{path}/live", FLOW)
+    assert "Plugged" in live.text and "<html" not in live.text and state_of(db, v6, "egr_test_area_small") is None
+    assert web.submit(path, FLOW).status_code == 303
+    assert state_of(db, v6, "egr_test_area_small") == "present"
+    after = web.get(path).text
+    assert "What it changed" in after and "Recirculation passage plugged" in after[after.index("What it changed") :]
+    web.submit(path, {**FLOW, "open_map_kpa": "80", "open_rpm": "560"})
+    assert state_of(db, v6, "egr_test_area_small") == "absent"
+    web.submit(path, {**FLOW, "reference_area_mm2": "", "open_map_kpa": "50", "open_rpm": "660"})
+    assert state_of(db, v6, "egr_test_area_small") is None, "without a reference it says nothing, and the older word no longer stands"
+    assert len(db.scalars(select(CheckResult)).all()) == 3
+
+
+def test_no_jumper_before_the_drive_side_is_worked_out(web: Browser, v6: str) -> None:
+    path = f"/jobs/{v6}/checks/egr_flow_test"
+    refused = web.submit(path, {**FLOW, "form": "jumper"})
+    assert refused.status_code == 422 and "No jumper yet" in refused.text and 'value="62"' not in refused.text
+    web.submit(f"/jobs/{v6}/checks/drive_side_trace", {**COIL, "other_wire_leads_to": "unknown"})
+    assert web.submit(path, {**FLOW, "form": "jumper"}).status_code == 422
+    web.submit(f"/jobs/{v6}/checks/drive_side_trace", COIL)
+    assert web.submit(path, {**FLOW, "form": "jumper"}).status_code == 303
+    assert "by jumper" in web.get(path).text
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [({"closed_map_kpa": ""}, "closed_map_kpa"), ({"closed_map_kpa": "150"}, "closed.map_kpa"), ({"exhaust_kpa": "30"}, "exhaust_kpa"), ({"open_rpm": "many"}, "open_rpm")],
+)  # fmt: skip
+def test_figures_that_can_not_be_are_named_and_kept_on_the_page(web: Browser, db: Session, v6: str, change: dict[str, str], words: str) -> None:
+    answer = web.submit(f"/jobs/{v6}/checks/egr_flow_test", {**FLOW, **change})
+    assert answer.status_code == 422 and words in answer.text and 'name="closed_rpm" value="690"' in answer.text
+    assert db.scalars(select(CheckResult)).all() == []
+
+
+def test_a_finished_job_takes_no_check(web: Browser, numbers: dict[str, str]) -> None:
+    assert web.submit(f"/jobs/{numbers['handover']}/checks/leak_smoke", {"result:leak_found": "present"}).status_code == 409
+
+
+def test_the_foreman_sees_how_right_the_rankings_were(as_person) -> None:  # type: ignore[no-untyped-def]
+    assert as_person("odd").get("/reference/learning").status_code == 403
+    page = as_person("maren").get("/reference/learning").text
+    assert "finished jobs" in page and "Deposit round the throttle plate" in page and "<svg" in page
