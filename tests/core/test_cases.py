@@ -33,7 +33,7 @@ CASES: tuple[tuple[str, dict[str, Any], str, str, dict[str, str], str], ...] = (
     ("lean alone", case("A", "P0171"), "unmetered_air_leak", "trim_survey", {"trim_leak_shape": NO, "trim_meter_shape": YES}, "maf_dust"),
     ("lean, fades with air", case("A", "P0171", trim_leak_shape=YES), "unmetered_air_leak", "leak_smoke", {"leak_found": NO, "trim_leak_shape": NO, "trim_meter_shape": YES, "dusty_use": YES}, "maf_dust"),
     ("oiled filter", case("A", "P0171", trim_meter_shape=YES, oiled_filter_fitted=YES), "maf_oil_film", "look_maf", {"maf_oily_seen": NO, "look_maf_clean": NO}, "maf_dust"),
-    ("dusty farm track", case("A", "P0101", duty="dusty_use", trim_meter_shape=YES), "maf_dust", "look_filter", {"look_maf_clean": YES, "oiled_filter_fitted": YES, "maf_oily_seen": YES}, "maf_oil_film"),
+    ("dusty farm track", case("A", "P0101", duty="dusty_use", trim_meter_shape=YES), "maf_dust", "look_maf", {"look_maf_clean": YES, "oiled_filter_fitted": YES, "maf_oily_seen": YES}, "maf_oil_film"),
     ("oxygen sensor lazy", case("A", "P0133", duty="short_trips", oxygen_response_slow=YES), "oxygen_sensor_fouled", "", {"oxygen_response_slow": NO, "oxygen_response_flat": YES}, "oxygen_sensor_failed"),
     ("oxygen sensor as messenger", case("A", "P0130 P0171", trim_leak_shape=YES, whistle_or_hiss=YES), "unmetered_air_leak", "oxygen_response", {"trim_leak_shape": NO, "leak_found": NO, "oxygen_response_flat": YES}, "oxygen_sensor_failed"),
     ("flow low, valve new", case("B", "P0401", valve_already_replaced=YES), "egr_passage_plugged", "look_egr_passage", {"egr_passage_blocked_seen": NO, "egr_position_follows": NO}, "egr_valve_sluggish"),

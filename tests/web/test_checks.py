@@ -43,7 +43,9 @@ def test_every_check_has_a_page_on_every_engine(web: Browser, db: Session) -> No
 def test_figures_become_evidence_and_the_page_says_what_changed(web: Browser, db: Session, v6: str) -> None:
     path = f"/jobs/{v6}/checks/egr_flow_test"
     page = web.get(path).text
-    assert 'name="displacement_l" value="2.9"' in page and 'name="closed_map_kpa" value=""' in page, "known figures are filled in, readings are not"
+    assert 'name="displacement_l" value="2.9"' in page and 'name="closed_map_kpa" value=""' in page, (
+        "known figures are filled in, readings are not"
+    )
     assert "A clean passage of this engine is 24 to 40" in page
     live = web.submit(f"{path}/live", FLOW)
     assert "Plugged" in live.text and "<html" not in live.text and state_of(db, v6, "egr_test_area_small") is None
@@ -73,7 +75,9 @@ def test_no_jumper_before_the_drive_side_is_worked_out(web: Browser, v6: str) ->
     ("change", "words"),
     [({"closed_map_kpa": ""}, "closed_map_kpa"), ({"closed_map_kpa": "150"}, "closed.map_kpa"), ({"exhaust_kpa": "30"}, "exhaust_kpa"), ({"open_rpm": "many"}, "open_rpm")],
 )  # fmt: skip
-def test_figures_that_can_not_be_are_named_and_kept_on_the_page(web: Browser, db: Session, v6: str, change: dict[str, str], words: str) -> None:
+def test_figures_that_can_not_be_are_named_and_kept_on_the_page(
+    web: Browser, db: Session, v6: str, change: dict[str, str], words: str
+) -> None:
     answer = web.submit(f"/jobs/{v6}/checks/egr_flow_test", {**FLOW, **change})
     assert answer.status_code == 422 and words in answer.text and 'name="closed_rpm" value="690"' in answer.text
     assert db.scalars(select(CheckResult)).all() == []
@@ -87,3 +91,31 @@ def test_the_foreman_sees_how_right_the_rankings_were(as_person) -> None:  # typ
     assert as_person("odd").get("/reference/learning").status_code == 403
     page = as_person("maren").get("/reference/learning").text
     assert "finished jobs" in page and "Deposit round the throttle plate" in page and "<svg" in page
+
+
+def test_an_unplugged_sensor_must_go_back_and_its_clock_runs(web: Browser, db: Session, numbers: dict[str, str], v6: str) -> None:
+    number = numbers["intake"]
+    page = web.get(f"/jobs/{number}/checks/isolation_unplug").text
+    assert "tampering" in page and "Air meter" in page
+    assert web.submit(f"/jobs/{number}/isolation", {"part": "map_sensor"}).status_code == 422
+    assert web.submit(f"/jobs/{number}/isolation", {"part": "maf_sensor"}).status_code == 303
+    twice = web.submit(f"/jobs/{number}/isolation", {"part": "maf_sensor", "n": "2"})
+    assert twice.status_code == 422 and "unplugged already" in twice.text
+    job = db.scalars(select(Job).where(Job.number == number)).unique().one()
+    assert [i.kind for i in job.items if i.closed_at is None] == ["sensor unplugged"] and len(job.waits) == 1
+    assert "names no sensor that is safe" in web.get(f"/jobs/{v6}/checks/isolation_unplug").text
+
+
+def test_a_makers_code_is_named_once_and_counts_on_every_job(web: Browser, db: Session, numbers: dict[str, str]) -> None:
+    number = numbers["intake"]
+    web.submit(f"/jobs/{number}/codes", {"codes": "P1250"})
+    assert "Maker&#39;s own code" in web.get(f"/jobs/{number}/intake").text or "Maker's own code" in web.get(f"/jobs/{number}/intake").text
+    bad = web.submit(f"/jobs/{number}/maker-code", {"maker_code": "P0171", "maker_text": "x", "maker_group": "nonsense"})
+    assert bad.status_code == 422 and "generic meaning" in bad.text
+    web.submit(
+        f"/jobs/{number}/maker-code", {"maker_code": "P1250", "maker_text": "Throttle dirty <b>", "maker_group": "code_throttle_control"}
+    )
+    assert state_of(db, number, "code_throttle_control") == "present"
+    assert "Throttle dirty &lt;b&gt;" in web.get(f"/jobs/{number}/intake").text
+    web.submit(f"/jobs/{numbers['prove']}/codes", {"codes": "p1250"})
+    assert "Throttle dirty" in web.get(f"/jobs/{numbers['prove']}/intake").text

@@ -16,7 +16,8 @@ exhaust, exhaust on its way out, and a pressure that a sensor reads at the end o
 class Part:
     """One component in its place. `id` is unique in the family, `component` is the id of its kind.
 
-    `picture` is the content hash of a picture of the place, empty where there is none.
+    `picture` is the content hash of a picture of the place, empty where there is none; `may_be_unplugged` says that the
+    engine runs on safely while this sensor is off for a test.
     """
 
     id: str
@@ -28,6 +29,7 @@ class Part:
     part_number: str = ""
     bore_mm: float | None = None
     picture: str = ""
+    may_be_unplugged: bool = False
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -19,7 +20,7 @@ from galene.jobs.intake import observe
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import CheckResult, Job
+from galene.store.models import CheckResult, Job, MustGoBack, WaitRow
 
 
 @dataclass(frozen=True)
@@ -111,6 +112,39 @@ def keep_check(act: Act, number: str, check_id: str, given: Mapping[str, Any], f
                            said={e: list(s) for e, s in said.items()}, at=act.now, person_id=act.person.id))  # fmt: skip
     act.trace(job, "check_read", check=check_id, verdict=result["verdict"], said={e: s[0] for e, s in said.items()})
     act.db.flush()
+    return job
+
+
+ISOLATION_MINUTES = 10.0
+"""How long a sensor may stay unplugged for a test before the clock says so."""
+
+
+def begin_isolation(act: Act, number: str, part_id: str) -> Job:
+    """Unplug a sensor for a timed test: it goes on the must-go-back list before the road and the handover, and a wait runs.
+
+    Raises
+    ------
+    Invalid
+        A part that the family does not name as safe to unplug, or one that is unplugged already.
+    """
+    job = act.job(number)
+    part = next((p for p in family_of(job).parts if p.id == part_id and p.may_be_unplugged), None)
+    if part is None:
+        raise Invalid({"part": "Only a sensor that this engine family names as safe to unplug."})
+    key = f"hand:isolation:{part.id}"
+    if any(i.key == key and i.closed_at is None for i in job.items):
+        raise Invalid({"part": f"{part.label} is unplugged already."})
+    act.db.add(
+        MustGoBack(job_id=job.id, key=key, what=f"{part.label} plug, off for a test", kind="sensor unplugged", part=part.id, before="road test",
+                   opened_at=act.now, opened_by_id=act.person.id, closed_at=None, closed_by_id=None)
+    )  # fmt: skip
+    act.db.add(
+        WaitRow(job_id=job.id, name=f"{part.label} unplugged", reason="A test, not a repair: plug it in when the time is over", started_at=act.now,
+                ends_at=act.now + timedelta(minutes=ISOLATION_MINUTES), person_id=act.person.id)
+    )  # fmt: skip
+    act.trace(job, "isolation_began", part=part.id)
+    act.db.flush()
+    act.db.expire(job, ["items", "waits"])
     return job
 
 

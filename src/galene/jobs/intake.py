@@ -8,12 +8,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from galene.core.codes import read_codes
-from galene.jobs.act import Act
+from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import current_version
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning
-from galene.store.models import Family, Job, JobCode, ObservationRow, Vehicle
+from galene.store.models import Family, Job, JobCode, MakerCode, ObservationRow, Vehicle
 
 STATES = ("present", "absent", "unknown")
 HAZARDS = {"hybrid": "hybrid or high voltage", "airbag": "airbag wiring in the way"}
@@ -280,7 +280,7 @@ def add_codes(act: Act, number: str, text: str, phase: str = "before") -> list[J
     act.db.flush()
     act.db.expire(job, ["codes"])
     if phase == "before":
-        _code_evidence(act, job)
+        code_evidence_of(act, job)
     act.trace(job, "codes_added", codes=[c.code for c in read.codes], phase=phase)
     return list(job.codes)
 
@@ -294,15 +294,27 @@ def remove_code(act: Act, number: str, code: str, phase: str = "before") -> None
     act.db.flush()
     act.db.expire(job, ["codes"])
     if phase == "before":
-        _code_evidence(act, job)
+        code_evidence_of(act, job)
 
 
-def _code_evidence(act: Act, job: Job) -> None:
-    groups = {code_meaning(c.code).group for c in job.codes if c.phase == "before"} - {None}
-    for row in list(job.observations):
-        if row.source == "code" and row.evidence not in groups:
-            observe(act, job, row.evidence, "unknown", "code")
-    for group in groups:
-        # A pending code has been seen once only: it counts, but less.
-        sure = any(code_meaning(c.code).group == group and c.status != "pending" for c in job.codes if c.phase == "before")
-        observe(act, job, str(group), "present", "code", 1.0 if sure else 0.8)
+def find_open_jobs_with(db: Session, code: str) -> list[Job]:
+    """Open jobs on which a code was read before the work."""
+    wanted = select(Job).join(JobCode, JobCode.job_id == Job.id).where(JobCode.code == code, JobCode.phase == "before", Job.state == "open")
+    return list(db.scalars(wanted).unique())
+
+
+def code_evidence_of(act: Act, job: Job) -> None:
+    """Set the groups of a job's codes as evidence; a maker's own code counts as the group that the workshop gave it."""
+    named = {row.code: row.evidence for row in act.db.execute(select(MakerCode.code, MakerCode.evidence))}
+    components = family_of(job).components
+    groups: dict[str, bool] = {}
+    for row in (c for c in job.codes if c.phase == "before"):
+        group = code_meaning(row.code).group or named.get(row.code)
+        if group and set(KNOWLEDGE.evidence[group].needs) <= components:
+            # A pending code has been seen once only: it counts, but less.
+            groups[group] = groups.get(group, False) or row.status != "pending"
+    for seen in list(job.observations):
+        if seen.source == "code" and seen.evidence not in groups:
+            observe(act, job, seen.evidence, "unknown", "code")
+    for group, sure in groups.items():
+        observe(act, job, group, "present", "code", 1.0 if sure else 0.8)

@@ -149,6 +149,11 @@ def remembered(key: Any, macro: Callable[..., Any], *args: Any) -> Markup:
     return found
 
 
+def chance_text(probability: float) -> str:
+    """A chance as a person reads it: never quite certain."""
+    return "> 99 %" if probability >= 0.995 else "< 1 %" if probability < 0.005 else f"{probability * 100:.0f} %"
+
+
 def _pair(one: Any) -> tuple[str, str]:
     """Value and words of an option: a part, operation, spare, caution, relearn, or a plain word."""
     if isinstance(one, str):
@@ -174,7 +179,7 @@ def _environment() -> Environment:
     filters: dict[str, Any] = {
         "q": quantity_text, "bare": bare_number, "money": money, "mins": minutes_text, "day": day_text, "clock": clock_text, "evidence": evidence_text,
         "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u), "iso": lambda d: d.isoformat(),
-        "key": lambda pair: pair[0], "pair": _pair, "spare_name": lambda spare_id, family: family.spare(spare_id).name,
+        "chance": chance_text, "key": lambda pair: pair[0], "pair": _pair, "spare_name": lambda spare_id, family: family.spare(spare_id).name,
         "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
     }  # fmt: skip
     env.filters.update(filters)

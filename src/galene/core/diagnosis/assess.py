@@ -195,13 +195,17 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     need(bool(causes), "engine", sorted(case.engine.components), "an engine with parts that can foul")
     prior = _prior_log_odds(case, causes, knowledge)
     shifts: list[tuple[str, Floats]] = []
+    background = prior.copy()
     for evidence_id, seen in case.evidence.items():
         if seen.state == "unknown":
             continue
         kind = evidence_kind(evidence_id, knowledge)
         total = np.zeros(len(table))
         if kind.odds:
-            total = table @ _history_shift(kind, seen, causes)
+            shift = _history_shift(kind, seen, causes)
+            total = table @ shift
+            if not kind.links:
+                background += shift
         if kind.links or not kind.odds:
             chance = model.chance(kind)
             likely = chance if seen.state == "present" else 1 - chance
@@ -228,7 +232,7 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
     by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
     repairs = _repair_order(causes, by_id, hourly_rate)
-    checks = _next_checks(case, model, posterior, prior, hourly_rate)
+    checks = _next_checks(case, model, posterior, background, hourly_rate)
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
         tuple(ranked),
@@ -267,13 +271,14 @@ def _minutes(check: Check, case: Case) -> float:
     return check.minutes
 
 
-def _focus(model: _Model, posterior: Floats, prior: Floats) -> npt.NDArray[np.intp]:
+def _focus(model: _Model, posterior: Floats, background: Floats) -> npt.NDArray[np.intp]:
     """Which group of sets each set belongs to: sets alike in the causes that the evidence has raised.
 
-    What the evidence has left where it was is not in question, however cheap it is to look at. Without any cause
+    `background` are the log-odds from distance and history alone: they make causes likelier, a complaint puts them in
+    question. What the evidence has left where it was is not in question, however cheap it is to look at. Without any cause
     raised, all sets stand for themselves.
     """
-    before, after = _normal(model.table @ prior) @ model.table, posterior @ model.table
+    before, after = _normal(model.table @ background) @ model.table, posterior @ model.table
     raised = np.flatnonzero((_log_odds(after) - _log_odds(before) >= RAISED) & (after >= 0.03))
     if not len(raised):
         return np.arange(len(model.table))
@@ -282,9 +287,9 @@ def _focus(model: _Model, posterior: Floats, prior: Floats) -> npt.NDArray[np.in
     return groups.reshape(-1)
 
 
-def _next_checks(case: Case, model: _Model, posterior: Floats, prior: Floats, hourly_rate: float) -> tuple[NextCheck, ...]:
+def _next_checks(case: Case, model: _Model, posterior: Floats, background: Floats, hourly_rate: float) -> tuple[NextCheck, ...]:
     """Checks by expected information per minute about the causes in question; mutual information, exact."""
-    groups = _focus(model, posterior, prior)
+    groups = _focus(model, posterior, background)
     found: list[NextCheck] = []
     causes, table, knowledge = model.causes, model.table, model.knowledge
     now = _first_action(causes, posterior @ table, hourly_rate)

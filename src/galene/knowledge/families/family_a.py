@@ -17,7 +17,7 @@ FAMILY_A = EngineFamily(
              part_number="SK-1610"),
         Part("maf_sensor", "maf_sensor", "Air meter", ("hot_element", "plastic"),
              where="In the neck of the air box, plug toward the wing. The temperature probe sits in the same body.",
-             quirk="Unplugged, the engine runs on its model and sets a code.", part_number="SK-2204"),
+             quirk="Unplugged, the engine runs on its model and sets a code.", part_number="SK-2204", may_be_unplugged=True),
         Part("iat_sensor", "iat_sensor", "Intake temperature", ("plastic",), where="Glass bead in the air meter's body."),
         Part("intake_tube", "intake_tube", "Intake tube", where="Ribbed boot from the meter to the throttle; breather nipple on its underside.",
              quirk="The notch at the throttle end must sit on its lug, or the boot pulls off under vacuum.", part_number="SK-1633"),

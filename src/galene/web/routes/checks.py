@@ -51,6 +51,17 @@ def live(visit: Signed, number: str, check_id: str, form: Sent) -> HTMLResponse:
     return visit.part("worksheet.html", "outcome", sheet=sheet, calculation=CALCULATIONS[sheet.name], **outcome(sheet, form))
 
 
+@router.post("/jobs/{number}/isolation")
+def isolate(visit: Signed, number: str, form: Sent) -> Response:
+    location = f"/jobs/{number}/checks/isolation_unplug"
+    try:
+        with visit.writing(form, location) as act:
+            checks.begin_isolation(act, number, form.text("part"))
+    except Invalid as fault:
+        return page(visit, visit.job(number), "isolation_unplug", 422, form, faults=fault.fields)
+    return visit.go(location)
+
+
 @router.post("/jobs/{number}/checks/{check_id}")
 def keep(visit: Signed, number: str, check_id: str, form: Sent) -> Response:
     location = f"/jobs/{number}/checks/{check_id}"

@@ -162,6 +162,7 @@ def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
     part = Part(
         old.id, old.component, form.text("label").strip(), _chosen(old.features, [f for f in form.texts("features") if f in FEATURES]), form.text("where").strip(),
         form.text("quirk").strip(), form.text("part_number").strip(), form.quantity("bore_mm", "length", "Bore"), old.picture,
+        form.text("may_be_unplugged") == "yes",
     )  # fmt: skip
     pipes = [Pipe(old.id, r["target"], r["circuit"]) for r in _rows(form, "target", "circuit")]
     fasteners = []

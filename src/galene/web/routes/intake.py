@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import select
 
 from galene.core.codes import read_codes
-from galene.jobs import intake
+from galene.jobs import intake, maker_codes
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import bulletins_for, families
@@ -84,7 +84,7 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
         "intake.html", status, job=job, stage="intake", states=states, when=WHEN, earlier=earlier,
         symptoms={g: [e for e in SYMPTOMS if e.group == g and _shows(e.links, components)] for g in WHEN},
         histories=[e for e in HISTORY if _shows(e.odds or e.links, components)], lacks=lacks(job, "intake"), seen=revision(job, "intake"),
-        known_bulletins=bulletins_for(visit.db, job.family_id, job.vehicle), **extra,
+        maker=maker_codes.words_of(visit.db), makers_own=maker_codes.is_makers_own, known_bulletins=bulletins_for(visit.db, job.family_id, job.vehicle), **extra,
     )  # fmt: skip
 
 
@@ -120,6 +120,17 @@ def save(visit: Signed, number: str, form: Sent) -> Response:
             if onward:
                 act.db.flush()
                 advance(act, number, "intake")
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(location)
+
+
+@router.post("/jobs/{number}/maker-code")
+def maker_code(visit: Signed, number: str, form: Sent) -> Response:
+    location = f"/jobs/{number}/intake#codes"
+    try:
+        with visit.writing(form, location) as act:
+            maker_codes.name_code(act, form.text("maker_code"), form.text("maker_text"), form.text("maker_group"))
     except Invalid as fault:
         return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(location)
