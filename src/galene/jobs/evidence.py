@@ -251,13 +251,13 @@ def save_look(act: Act, number: str, phase: str, part_id: str, deposit: str, gra
             job_id=job.id, phase=phase, part=part_id, deposit=deposit, grade=grade, note=note.strip(), at=act.now, person_id=act.person.id
         )
         act.db.add(row)
+        act.db.flush()
+        act.db.expire(job, ["looks"])
     else:
         if row.grade != grade:
             # Seen anew and not measured: what was measured then no longer holds.
             row.bores, row.open_area_percent = [], None
         row.deposit, row.grade, row.note, row.at, row.person_id = deposit, grade, note.strip() or row.note, act.now, act.person.id
-    act.db.flush()
-    act.db.expire(job, ["looks"])
     act.trace(job, "look", phase=phase, part=part_id, deposit=deposit, grade=grade)
     if phase == "before":
         derive(act, job)

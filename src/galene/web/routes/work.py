@@ -24,14 +24,17 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     waits = {w.name: w for w in work.running_waits(job, visit.now)}
     holding = [waits[n] for n in (step.document["after_waits"] if step else ()) if n in waits]
     acknowledged = {a.caution for a in job.acknowledgements}
+    # With a step at hand, plan, revision and looks are read only where that step shows them: a tick waits for this page.
+    plan = job.plans[0] if step is None and job.plans else None
+    approved = plan is not None and plan.approved_at is not None
+    graded = step is not None and any(r["id"] == "grade_before" for r in step.document["records"])
     last = next((s for s in reversed(job.steps) if s.done_at), None)
     return {
         "job": job, "stage": "work", "family": family_of(job), "step": step, "holding": holding, "acknowledged": acknowledged,
         "upcoming": [s for s in job.steps if step and s.position > step.position][:2], "last": last, "kinds": KINDS,
-        "blockers": work.start_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work"),
-        "lacks": lacks(job, "work"), "agents": AGENTS, "grades": grades_seen(job),
-        "ready": bool(job.plans) and job.plans[0].approved_at is not None, "round_two": bool(job.steps) and step is None and bool(job.plans)
-        and job.plans[0].approved_at is not None and job.plans[0].version != job.bay_air.get("plan_version"),
+        "blockers": work.start_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work") if step is None else 0,
+        "lacks": lacks(job, "work"), "agents": AGENTS, "grades": grades_seen(job) if graded else {},
+        "ready": approved, "round_two": bool(job.steps) and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
     }  # fmt: skip
 
 
