@@ -48,6 +48,11 @@ def test_a_family_is_entered_published_and_used(page: Page, server: Server, faul
     expect(page.get_by_role("heading", level=2, name="Take off the throttle")).to_be_visible()
     serious = [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
     assert serious == []
+    page.set_viewport_size({"width": 390, "height": 844})
+    for place in ("?part=throttle_body", "?operation=take_off_the_throttle", "?section=bands", "?section=spares", "?section=facts"):
+        page.goto(server.address + "/reference/families/KELP/edit" + place)
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), f"{place} is wider than the screen"
+    page.set_viewport_size({"width": 1280, "height": 800})
     page.get_by_label("What changed").fill("first version")
     page.get_by_role("button", name="Put in force").click()
     expect(page.get_by_role("heading", level=1, name="Kelp 1.2")).to_be_visible()

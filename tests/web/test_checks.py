@@ -119,3 +119,38 @@ def test_a_makers_code_is_named_once_and_counts_on_every_job(web: Browser, db: S
     assert "Throttle dirty &lt;b&gt;" in web.get(f"/jobs/{number}/intake").text
     web.submit(f"/jobs/{numbers['prove']}/codes", {"codes": "p1250"})
     assert "Throttle dirty" in web.get(f"/jobs/{numbers['prove']}/intake").text
+
+
+def test_every_worksheet_opens_with_an_answer(web: Browser) -> None:
+    from galene.web.routes.worksheets import SHEETS
+    from tests.web.test_families import fields_of
+
+    for name in SHEETS:
+        page = web.get(f"/worksheets/{name}").text
+        assert "Not yet" not in page, name
+        form = page[page.index(f'hx-post="/worksheets/{name}"') :].replace(f'hx-post="/worksheets/{name}"', "", 1)
+        sent = web.post(f"/worksheets/{name}", data=fields_of(f'<form action="x" {form}', "x"), headers={"origin": "http://testserver"})
+        assert sent.status_code == 200 and "Not yet" not in sent.text, (name, sent.text[:400])
+
+
+@pytest.mark.parametrize(
+    ("name", "given_", "field"),
+    [
+        (
+            "actuator-drive-check",
+            {"supply_v": 12.6, "coil_ohm": "14.5", "other_wire_leads_to": "fuse", "wire_limit_a": 10},
+            "jumper_allowed",
+        ),
+        ("sensor-line", {"points": [{"volts": 0.5, "kpa": 20}, {"volts": 4.5, "kpa": 250}], "volts": 2.1}, "kpa"),
+        ("blast-positions", {"firing_order": [1, 3, 4, 2], "intake_opens_btdc_deg": 12, "intake_closes_abdc_deg": 52}, "positions"),
+        ("bore-restriction", {"bore_mm": "2 in", "thickness_mm": [1, 1, 1, 1]}, "open_area_percent"),
+        ("fuel-economy-change", {"before": [{"litres": 40, "km": 500}], "after": [{"litres": 36, "km": 500}]}, "change_percent"),
+    ],
+)
+def test_the_route_answers_as_the_command_line_does(web: Browser, name: str, given_: dict[str, object], field: str) -> None:
+    from galene.exchange.cases import calculate
+
+    answer = web.post(f"/api/v1/calculations/{name}", json=given_, headers={"origin": "http://testserver"})
+    assert answer.status_code == 200 and answer.json() == calculate(name, given_) and field in answer.json()
+    refused = web.post(f"/api/v1/calculations/{name}", json={**given_, "colour": 1}, headers={"origin": "http://testserver"})
+    assert refused.status_code == 422 and "colour" in refused.json()["error"]
