@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.access import in_order, layers, minutes_of, operations_for, scope
+from galene.core.access import in_order, layers, minutes_of, operations_for, scope, ways_in
 from galene.core.airpath import Band, EngineFamily, Operation, Part, Pipe, Tap, graph, spine
 from galene.core.errors import InputError
 from galene.core.family_faults import family_faults
@@ -190,3 +190,17 @@ def test_like_names_are_told_apart_and_the_way_is_shown() -> None:
 def test_the_spine_follows_the_air_and_then_the_exhaust() -> None:
     intake, exhaust = spine(FAMILIES["E"])
     assert intake[0] == "air_filter" and intake[-1] == "intake_ports" and exhaust[-1] == "particulate_filter"
+
+
+@given(st.sampled_from(sorted(FAMILIES)), st.data())
+def test_what_is_open_makes_no_way_longer_and_leaves_the_scope_s_minutes(family_id: str, data: st.DataObject) -> None:
+    family = FAMILIES[family_id]
+    done = data.draw(st.sets(st.sampled_from([o.id for o in family.operations])))
+    closed, opened = ways_in(family), ways_in(family, done)
+    assert closed.keys() == opened.keys() == {p.component for p in family.parts if any(p.id in o.reaches for o in family.operations)}
+    for component, way in opened.items():
+        assert sum(way.values()) <= sum(closed[component].values())
+        assert not way.keys() & done
+        best = min(scope(family, [p.id], done).hands_on_minutes for p in family.parts if p.component == component and p.component in closed
+                   and any(p.id in o.reaches for o in family.operations))  # fmt: skip
+        assert sum(way.values()) == pytest.approx(best)

@@ -5,6 +5,8 @@ from typing import Any
 import pytest
 
 from galene.exchange.cases import assess_case
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.check_readings import READINGS
 
 YES, NO = "present", "absent"
 ODD = "key_on_one_off:"
@@ -108,3 +110,23 @@ def test_checks_that_an_engine_can_not_have_are_not_offered() -> None:
     for family in "DE":
         offered = {c["id"] for c in assess_case(case(family, "P0401"))["next_checks"]}
         assert not offered & {"trim_survey", "egr_flow_test", "oxygen_response"}
+
+
+def test_the_order_of_repair_counts_the_way_in_and_shares_it() -> None:
+    given = case("D", "P0401 P2457", valve_already_replaced=NO)
+    shut, open_ = assess_case(given), assess_case({**given, "access_open": ["engine_cover", "coolant_low", "egr_valve_off"]})
+
+    def minutes(found: Any) -> list[float]:
+        return [r["minutes"] for r in found["repair_order"] if r["component"] == "egr_valve"]
+
+    own = {c.minutes for c in KNOWLEDGE.causes.values() if c.component == "egr_valve"}
+    assert minutes(shut)[0] > min(own) + 20, "the first repair at the valve pays for the way in"
+    assert len(minutes(shut)) >= 2 and set(minutes(shut)[1:]) <= own, "the valve is taken off once"
+    assert set(minutes(open_)) <= own, "nothing is paid for what is open"
+
+
+def test_what_checks_say_is_in_the_vocabulary() -> None:
+    for reading in READINGS.values():
+        assert reading.check in KNOWLEDGE.checks
+        assert reading.speaks_of <= set(KNOWLEDGE.evidence)
+        assert all(state in (YES, NO) and 0.5 < sure <= 1 for said in reading.says.values() for state, sure in said.values())

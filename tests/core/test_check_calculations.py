@@ -1,12 +1,14 @@
 """Calculations of the checks: worked examples, laws that hold for any figures, refusals by name."""
 
 import math
+from itertools import permutations
 
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from galene.core.errors import InputError
+from galene.core.repair import Action, RepairInput, repair_sequence
 from galene.exchange.cases import calculate
 
 FLOW = {
@@ -160,6 +162,26 @@ def test_no_order_of_repair_is_cheaper(rows: list[tuple[float, float, float]]) -
     by_rule = [ratio[int(s["id"][1:])] for s in found["order"]]
     assert by_rule == pytest.approx(sorted(by_rule, reverse=True)), "without shared access: chance over cost"
     assert found["expected_cost"] <= found["replace_first"]["expected_cost"] + 1e-9
+
+
+@given(
+    st.lists(st.tuples(st.floats(0.05, 1), st.floats(1, 200), st.floats(0, 500), st.sets(st.sampled_from("xyz"))), min_size=2, max_size=5)
+)
+def test_with_shared_access_every_other_order_costs_as_much_or_more(rows: list[tuple[float, float, float, set[str]]]) -> None:
+    given_ = RepairInput(
+        [Action(f"a{i}", [f"c{i % 3}"], s, m, p, sorted(way)) for i, (s, m, p, way) in enumerate(rows)],
+        {"c0": 0.5, "c1": 0.3, "c2": 0.1}, 70, {"x": 40, "y": 25, "z": 90},
+    )  # fmt: skip
+    found = repair_sequence(given_)
+    for order in permutations(given_.actions):
+        left, opened, reached, cost = dict(given_.posterior), set[str](), 1.0, 0.0
+        for a in order:
+            minutes = a.minutes + sum(given_.access_minutes[o] for o in set(a.access) - opened)
+            cost += reached * (a.parts_cost + minutes / 60 * 70)
+            opened |= set(a.access)
+            reached -= left[a.mends[0]] * a.success
+            left[a.mends[0]] *= 1 - a.success
+        assert found.expected_cost <= cost + 1e-6
 
 
 def test_fuel_use_is_total_over_total() -> None:

@@ -228,3 +228,24 @@ def test_pictures_are_kept_once_upright_and_without_notes(tmp_path: Path) -> Non
             store.keep(bad)
     with pytest.raises(InputError):
         store.read("../../etc/passwd")
+
+
+def test_a_full_disk_leaves_no_half_picture(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    import os
+    from io import BytesIO
+
+    from PIL import Image
+
+    picture = BytesIO()
+    Image.new("RGB", (40, 30), "teal").save(picture, "PNG")
+    store, sync = PictureStore(tmp_path), os.fsync
+
+    def full(handle: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(OSError, match="No space"):
+        store.keep(picture.getvalue())
+    assert [p for p in tmp_path.rglob("*") if p.is_file()] == []
+    monkeypatch.setattr(os, "fsync", sync)
+    assert store.read(store.keep(picture.getvalue()))

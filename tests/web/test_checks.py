@@ -154,3 +154,24 @@ def test_the_route_answers_as_the_command_line_does(web: Browser, name: str, giv
     assert answer.status_code == 200 and answer.json() == calculate(name, given_) and field in answer.json()
     refused = web.post(f"/api/v1/calculations/{name}", json={**given_, "colour": 1}, headers={"origin": "http://testserver"})
     assert refused.status_code == 422 and "colour" in refused.json()["error"]
+
+
+def test_a_checks_second_word_takes_back_its_first(web: Browser, db: Session) -> None:
+    number = db.scalars(select(Job.number).where(Job.family_id == "E", Job.state == "open")).one()
+    path = f"/jobs/{number}/checks/egr_dp_crosscheck"
+    figures = {
+        "displacement_l": "7.8", "volumetric_efficiency": "0.88", "rpm": "1200", "map_kpa": "118", "charge_c": "55", "maf_g_s": "70", "gas_kpa": "118",
+        "gas_c": "120", "pipe_mm": "50", "throat_mm": "28", "dp_pa": "9000",
+    }  # fmt: skip
+    assert web.submit(path, figures).status_code == 303
+    assert state_of(db, number, "dp_reads_high_after_cleaning") == "present"
+    assert web.submit(path, {**figures, "dp_pa": "300"}).status_code == 303
+    assert state_of(db, number, "dp_reads_high_after_cleaning") is None
+
+
+def test_the_diagnosis_says_what_to_do_in_which_order(web: Browser, db: Session) -> None:
+    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open")).one()
+    page = web.get(f"/jobs/{number}/diagnosis").text
+    order = page[page.index("What to do in which order") : page.index("What feeds it?")]
+    assert order.index("1. Clean: recirculation passage plugged") < order.index("Clean: recirculation cooler plugged")
+    assert order.count("<tr>") <= 5

@@ -3,6 +3,7 @@
 import io
 import json
 import re
+from collections.abc import Callable
 from html.parser import HTMLParser
 from urllib.parse import quote
 
@@ -240,6 +241,21 @@ def test_the_gauge_measures_in_inches_and_points_can_be_changed(web: Browser, db
     assert kept.bores[0]["bore_mm"] == pytest.approx(convert(QUANTITIES["length"], 1.1, "in", "mm"))
     assert web.submit("/jobs/26-9999/bores/egr_passage", bore).status_code == 404
     assert web.get(f"/jobs/{number}/bores/gearbox").status_code == 422
+
+
+def test_a_stale_gauge_is_told_who_was_faster(as_person: Callable[[str], Browser], db: Session) -> None:
+    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open")).one()
+    path = f"/jobs/{number}/bores/egr_cooler"
+    bore = {"bore_name": "inlet", "bore.0": "38", "length_unit": "mm", "phase": "before", "seen": "0", "deposit": "soot"}
+    first = as_person("pia").submit(path, {**bore, "thickness.0": ["4", "3", "2", "3"], "note": "from Pia"})
+    assert first.status_code == 303
+    late = as_person("odd").submit(path, {**bore, "thickness.0": ["9", "9", "9", "9"], "note": "from Odd"})
+    assert late.status_code == 409 and "Pia Skarn" in late.text and "from Odd" in late.text and "this measurement" in late.text
+    db.expire_all()
+    look = db.scalars(
+        select(Look).join(Job, Job.id == Look.job_id).where(Job.number == number, Look.part == "egr_cooler", Look.phase == "before")
+    ).one()
+    assert look.note == "from Pia" and look.bores[0]["thickness_mm"] == [4, 3, 2, 3]
 
 
 def test_the_api_knows_the_workshops_own_families(web: Browser, db: Session) -> None:

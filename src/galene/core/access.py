@@ -162,6 +162,21 @@ def operations_for(
     return in_order(o for o in family.operations if o.id in union)
 
 
+def ways_in(family: EngineFamily, done: Iterable[str] = ()) -> dict[str, dict[str, float]]:
+    """For every kind of component, the operations of its cheapest way in, with their hands-on minutes."""
+    known = {o.id for o in family.operations}
+    access = _Access(family, [o for o in done if o in known])
+    found: dict[str, dict[str, float]] = {}
+    for part in family.parts:
+        if part.id not in access.ways:
+            continue
+        union = access.reached(part.id, frozenset())
+        old = found.get(part.component)
+        if old is None or access.cost(union) < sum(old.values()):
+            found[part.component] = {o: access.minutes[o] for o in union}
+    return found
+
+
 def layers(operations: Iterable[Operation]) -> tuple[tuple[Operation, ...], ...]:
     """Operations by how deep they lie: the first layer needs nothing opened, each next one something of the layer before."""
     listed = list(operations)

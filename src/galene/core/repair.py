@@ -1,9 +1,9 @@
 """What to do first when several things may be wrong, and whether fuel use changed: `repair-sequence`, `fuel-economy-change`."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from itertools import permutations
+from itertools import combinations
 from typing import Any, ClassVar
 
 from galene.core.errors import need, within
@@ -67,18 +67,69 @@ class RepairResult:
     sentence: str
 
 
+def _cost(action: Action, opened: Collection[str], access_minutes: Mapping[str, float], hourly_rate: float) -> tuple[float, float]:
+    """Minutes and money of an action where some access is open already."""
+    minutes = action.minutes + sum(access_minutes.get(a, 0.0) for a in action.access if a not in opened)
+    return minutes, action.parts_cost + minutes / 60 * hourly_rate
+
+
+def chance_over_cost(
+    actions: Sequence[Action], posterior: Mapping[str, float], access_minutes: Mapping[str, float], hourly_rate: float
+) -> list[tuple[Action, float, float]]:
+    """Actions with their minutes and money, each next one the best chance for the money once those before are done.
+
+    What one action has opened costs the next one nothing.
+    """
+    left, opened, rest, order = dict(posterior), set[str](), list(actions), []
+
+    def worth(action: Action) -> float:
+        chance = sum(left.get(c, 0.0) for c in action.mends) * action.success
+        return chance / max(_cost(action, opened, access_minutes, hourly_rate)[1], 1e-9)
+
+    while rest:
+        action = max(rest, key=worth)
+        rest.remove(action)
+        order.append((action, *_cost(action, opened, access_minutes, hourly_rate)))
+        opened.update(action.access)
+        for cause in action.mends:
+            left[cause] = left.get(cause, 0.0) * (1 - action.success)
+    return order
+
+
 def _priced(actions: Sequence[Action], posterior: Mapping[str, float], given: RepairInput) -> RepairPlan:
     left, opened, reached, steps = dict(posterior), set[str](), 1.0, []
     for action in actions:
-        new = [a for a in action.access if a not in opened]
-        cost = action.parts_cost + (action.minutes + sum(given.access_minutes.get(a, 0.0) for a in new)) / 60 * given.hourly_rate
-        opened.update(new)
+        _, cost = _cost(action, opened, given.access_minutes, given.hourly_rate)
+        opened.update(action.access)
         ends = sum(left.get(c, 0.0) for c in action.mends) * action.success
         steps.append(RepairStep(action.id, ends, cost * reached))
         for cause in action.mends:
             left[cause] = left.get(cause, 0.0) * (1 - action.success)
         reached -= ends
     return RepairPlan(tuple(steps), sum(s.expected_cost for s in steps))
+
+
+def _exact(given: RepairInput, posterior: Mapping[str, float]) -> list[Action]:
+    """The cheapest of all orders. What is open and how likely the search goes on depend on what was done, not on its order,
+    so it is enough to know the best order for each set of actions (Held and Karp, 1962)."""
+    actions = given.actions
+    best: dict[frozenset[int], tuple[float, tuple[int, ...]]] = {frozenset(): (0.0, ())}
+    for size in range(len(actions)):
+        for done in map(frozenset, combinations(range(len(actions)), size)):
+            so_far, order = best[done]
+            opened = {a for i in done for a in actions[i].access}
+            left = dict(posterior)
+            for i in done:
+                for cause in actions[i].mends:
+                    left[cause] = left.get(cause, 0.0) * (1 - actions[i].success)
+            reached = 1 - sum(posterior.values()) + sum(left.values())
+            for i in range(len(actions)):
+                if i in done:
+                    continue
+                cost = so_far + reached * _cost(actions[i], opened, given.access_minutes, given.hourly_rate)[1]
+                if (after := done | {i}) not in best or cost < best[after][0]:
+                    best[after] = (cost, (*order, i))
+    return [actions[i] for i in best[frozenset(range(len(actions)))][1]]
 
 
 def repair_sequence(given: RepairInput) -> RepairResult:
@@ -91,8 +142,8 @@ def repair_sequence(given: RepairInput) -> RepairResult:
 
     Notes
     -----
-    Without shared access probability over cost is optimal (Kadane and Simon, 1977); with it, all orders of up to eight
-    actions are tried, beyond that the rule is applied step by step. Chances that add to more than one are scaled to one.
+    Without shared access probability over cost is optimal (Kadane and Simon, 1977); with it, the best order of up to eight
+    actions is exact, beyond that the rule is applied step by step. Chances that add to more than one are scaled to one.
     """
     need(bool(given.actions), "actions", [], "at least one action")
     ids = [a.id for a in given.actions]
@@ -109,31 +160,14 @@ def repair_sequence(given: RepairInput) -> RepairResult:
     total = sum(given.posterior.values())
     posterior = {c: p / total for c, p in given.posterior.items()} if total > 1 else dict(given.posterior)
     if len(given.actions) <= EXACT_UP_TO:
-        best = min((_priced(order, posterior, given) for order in permutations(given.actions)), key=lambda p: p.expected_cost)
+        order = _exact(given, posterior)
     else:
-        best = _priced(_greedy(given, posterior), posterior, given)
+        order = [a for a, _, _ in chance_over_cost(given.actions, posterior, given.access_minutes, given.hourly_rate)]
+    best = _priced(order, posterior, given)
     dearest = _priced(sorted(given.actions, key=lambda a: -a.parts_cost), posterior, given)
     saved = dearest.expected_cost - best.expected_cost
     sentence = f"Begin with {best.order[0].id}: {best.expected_cost:.0f} on average, {saved:.0f} less than the dearest part first."
     return RepairResult(best.order, best.expected_cost, dearest, "found", sentence)
-
-
-def _greedy(given: RepairInput, posterior: Mapping[str, float]) -> list[Action]:
-    left, opened, rest, order = dict(posterior), set[str](), list(given.actions), []
-
-    def worth(action: Action) -> float:
-        access = sum(given.access_minutes.get(a, 0.0) for a in action.access if a not in opened)
-        cost = action.parts_cost + (action.minutes + access) / 60 * given.hourly_rate
-        return sum(left.get(c, 0.0) for c in action.mends) * action.success / max(cost, 1e-9)
-
-    while rest:
-        action = max(rest, key=worth)
-        rest.remove(action)
-        order.append(action)
-        opened.update(action.access)
-        for cause in action.mends:
-            left[cause] = left.get(cause, 0.0) * (1 - action.success)
-    return order
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from itertools import pairwise
 from typing import Any, ClassVar
 
 from galene.core.errors import InputError, need, within
+from galene.core.units import parse_number
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -25,23 +26,14 @@ def read_columns(csv: str, columns: Sequence[str]) -> list[tuple[float, ...]]:
     for number, line in enumerate(lines, 1):
         cells = [c.strip() for c in line.split(sign)]
         try:
-            values = tuple(float(c.replace(",", ".")) for c in cells)
-        except ValueError as fault:
+            values = tuple(parse_number(f"csv line {number}, column {i}", c) for i, c in enumerate(cells, 1))
+        except InputError:
             if number == 1:
                 continue
-            wrong = next(i for i, c in enumerate(cells) if not _is_number(c))
-            raise InputError(f"csv line {number}, column {wrong + 1}", cells[wrong][:40], "a number") from fault
+            raise
         need(len(values) == len(columns), f"csv line {number}", len(values), f"{len(columns)} columns: {', '.join(columns)}")
         rows.append(values)
     return rows
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text.replace(",", "."))
-    except ValueError:
-        return False
-    return True
 
 
 def _rows(csv: str | None, typed: Sequence[Any], columns: Sequence[str], name: str, least: int) -> list[tuple[float, ...]]:
@@ -205,6 +197,12 @@ def _between(points: Sequence[tuple[float, ...]], command: float) -> float | Non
     return None
 
 
+def up_and_down(rows: Sequence[tuple[float, ...]]) -> tuple[Sequence[tuple[float, ...]], Sequence[tuple[float, ...]]]:
+    """A sweep parted at its largest command, which stands in both halves."""
+    turn = max(range(len(rows)), key=lambda i: rows[i][0])
+    return rows[: turn + 1], rows[turn:]
+
+
 def runner_sweep(given: SweepInput) -> SweepResult:
     """Do the flaps follow, over their whole travel and alike in both directions?
 
@@ -219,8 +217,7 @@ def runner_sweep(given: SweepInput) -> SweepResult:
             within(f"points[{i}].{name}", value, -20, 120, "percent")
     within("expected_travel", given.expected_travel, 5, 120, "percent")
     need(max(r[0] for r in rows) - min(r[0] for r in rows) >= 20, "points", "a still command", "a command that sweeps 20 percent and more")
-    turn = max(range(len(rows)), key=lambda i: rows[i][0])
-    up, down = rows[: turn + 1], rows[turn:]
+    up, down = up_and_down(rows)
     gaps = [abs(p - q) for c, p in up if (q := _between(down, c)) is not None]
     hysteresis = max(gaps, default=0.0)
     low, high = min(r[1] for r in rows), max(r[1] for r in rows)

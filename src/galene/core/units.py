@@ -142,7 +142,7 @@ def shown(quantity_id: str, value: float, system: str = "metric") -> str:
     return f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label
 
 
-NUMBER = re.compile(r"^\s*([+\-\u2212]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
+NUMBER = re.compile(r"^\s*([+\-\u2212]?(?:\d+(?:[.,]\d+)?|[.,]\d+)(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
 
 
 def parse_number(field: str, text: str) -> float:

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
-from galene.core.access import scope
+from galene.core.access import scope, ways_in
 from galene.core.airpath import EngineFamily
 from galene.core.calculations import CALCULATIONS, as_plain
 from galene.core.diagnosis.assess import assess
@@ -127,7 +127,9 @@ def assess_case(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> 
         raise _first_fault(fault) from fault
     if (case.engine.family is None) == (case.engine.components is None):
         raise InputError("engine", given.get("engine"), "either a family or a list of components")
-    result = assess(case_from(case.model_dump(), {i: outline_of(f) for i, f in families.items()}), KNOWLEDGE)
+    family = families.get(case.engine.family or "")
+    ways = ways_in(family, case.access_open) if family else None
+    result = assess(case_from(case.model_dump(), {i: outline_of(f) for i, f in families.items()}), KNOWLEDGE, access=ways)
     plain = as_plain(result)
     for check in plain["next_checks"]:
         for side in ("if_positive", "if_negative"):

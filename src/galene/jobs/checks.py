@@ -99,8 +99,10 @@ def keep_check(act: Act, number: str, check_id: str, given: Mapping[str, Any], f
         result = calculate(reading.calculation, dict(given))
     except InputError as fault:
         raise Invalid({fault.field: f"{fault.field}: allowed is {fault.allowed}."}) from fault
-    said = {e: s for e, s in reading.says(result).items() if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components}
-    for evidence in check.yields:
+    said = {
+        e: s for e, s in reading.says.get(result["verdict"], {}).items() if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components
+    }
+    for evidence in sorted(reading.speaks_of):
         # What an earlier run said and this one does not say again no longer stands.
         if evidence not in said and any(o.evidence == evidence and o.source == "check" for o in job.observations):
             observe(act, job, evidence, "unknown", "check")
@@ -151,9 +153,8 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
 def what_it_changed(job: Job, check: Check, hourly_rate: float) -> list[Changed]:
     """The causes that a check's results moved by two percent and more, the most moved first."""
     case = case_of(job)
-    mine = {e for e in case.evidence if e in check.yields} | {
-        e for e in case.evidence if e == "dp_reads_high_after_cleaning" and check.id == "egr_dp_crosscheck"
-    }
+    reading = READINGS.get(check.id)
+    mine = case.evidence.keys() & {*check.yields, *(reading.speaks_of if reading else ())}
     if not mine:
         return []
     bare = replace(case, evidence={e: o for e, o in case.evidence.items() if e not in mine})

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from galene.core.access import ways_in
 from galene.core.diagnosis.assess import assess
 from galene.core.diagnosis.records import Assessment, Case, Observation
 from galene.jobs.act import Act, family_of
@@ -14,9 +15,13 @@ _WEIGHED: dict[tuple[Any, ...], Assessment] = {}
 DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
 
 
+def opened_of(job: Job) -> tuple[str, ...]:
+    """Operations of access whose steps are ticked."""
+    return tuple(s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:"))
+
+
 def case_of(job: Job) -> Case:
     """What is known of a job as a case. Steps that are ticked have opened their access."""
-    opened = tuple(s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:"))
     return Case(
         outline_of(family_of(job)),
         {o.evidence: Observation(o.state, o.confidence) for o in job.observations if o.evidence in KNOWLEDGE.evidence},
@@ -24,7 +29,7 @@ def case_of(job: Job) -> Case:
         job.distance_km,
         job.hours,
         tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"),
-        opened,
+        opened_of(job),
         tuple(job.done_checks),
     )
 
@@ -33,19 +38,14 @@ def assess_job(job: Job, hourly_rate: float) -> Assessment:
     """The ranking of a job as it stands; the same case is weighed once."""
     case = case_of(job)
     key = (
-        case.engine,
-        tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
-        case.distance_km,
-        case.hours,
-        case.access_open,
-        case.done_checks,
-        hourly_rate,
-    )
+        job.family_version.digest if job.family_version else "", case.engine, tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
+        case.distance_km, case.hours, case.access_open, case.done_checks, hourly_rate,
+    )  # fmt: skip
     found = _WEIGHED.get(key)
     if found is None:
         if len(_WEIGHED) >= 500:
             _WEIGHED.clear()
-        found = _WEIGHED[key] = assess(case, KNOWLEDGE, hourly_rate)
+        found = _WEIGHED[key] = assess(case, KNOWLEDGE, hourly_rate, ways_in(family_of(job), case.access_open))
     return found
 
 

@@ -264,6 +264,11 @@ def save_look(act: Act, number: str, phase: str, part_id: str, deposit: str, gra
     return job
 
 
+def bore_field(k: int, field: str) -> str:
+    """The form's name of a field of bore `k`."""
+    return field.replace("thickness_mm[", f"thickness.{k}.").replace("]", "").replace("bore_mm", f"bore.{k}")
+
+
 def save_bores(act: Act, number: str, phase: str, part_id: str, bores: Sequence[MeasuredBore], deposit: str, note: str, seen: int) -> Job:
     """Bores measured round the clock on a part, ports side by side. The thickness decides the grade: it beats the eye.
 
@@ -282,8 +287,7 @@ def save_bores(act: Act, number: str, phase: str, part_id: str, bores: Sequence[
         try:
             results.append(bore_restriction(BoreInput(bore.bore_mm, list(bore.thickness_mm))))
         except InputError as fault:
-            place = fault.field.replace("thickness_mm[", f"thickness.{k}.").replace("]", "").replace("bore_mm", f"bore.{k}")
-            faults[place] = f"{bore.name}: {fault.allowed}."
+            faults[bore_field(k, fault.field)] = f"{bore.name}: {fault.allowed}."
     if faults:
         raise Invalid(faults)
     act.claim(job, f"bores {phase} {part_id}", seen)

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from galene.core.airpath import EngineFamily
 
@@ -15,14 +14,19 @@ class CheckReading:
     """A check and the calculation that reads it.
 
     `fill` gives field values (kept units) that the family knows, `expect` a sentence of what a sound engine shows,
-    `says` turns the calculation's result into evidence; an inconclusive result says nothing.
+    `says` gives evidence by the calculation's verdict; an inconclusive one says nothing.
     """
 
     check: str
     calculation: str
     fill: Callable[[EngineFamily], Mapping[str, float]]
     expect: Callable[[EngineFamily], str]
-    says: Callable[[Mapping[str, Any]], Evidence]
+    says: Mapping[str, Evidence]
+
+    @property
+    def speaks_of(self) -> frozenset[str]:
+        """Evidence that a run can set, and that the next run takes back where it does not say it again."""
+        return frozenset(evidence for said in self.says.values() for evidence in said)
 
 
 def _engine(family: EngineFamily) -> dict[str, float]:
@@ -43,17 +47,12 @@ def _passage_words(family: EngineFamily) -> str:
     )
 
 
-def _passage_says(result: Mapping[str, Any]) -> Evidence:
-    return {
-        "plugged": {"egr_test_area_small": ("present", 0.95)},
-        "restricted": {"egr_test_area_small": ("present", 0.8)},
-        "clear": {"egr_test_area_small": ("absent", 0.92)},
-        "stalled": {"egr_test_area_small": ("absent", 0.92)},
-    }.get(str(result["verdict"]), {})
-
-
-def _either(result: Mapping[str, Any], table: Mapping[str, Evidence]) -> Evidence:
-    return table.get(str(result["verdict"]), {})
+PASSAGE: dict[str, Evidence] = {
+    "plugged": {"egr_test_area_small": ("present", 0.95)},
+    "restricted": {"egr_test_area_small": ("present", 0.8)},
+    "clear": {"egr_test_area_small": ("absent", 0.92)},
+    "stalled": {"egr_test_area_small": ("absent", 0.92)},
+}
 
 
 def _nothing(family: EngineFamily) -> dict[str, float]:
@@ -63,44 +62,44 @@ def _nothing(family: EngineFamily) -> dict[str, float]:
 READINGS: dict[str, CheckReading] = {
     r.check: r
     for r in (
-        CheckReading("egr_flow_test", "egr-flow-test", _passage, _passage_words, _passage_says),
+        CheckReading("egr_flow_test", "egr-flow-test", _passage, _passage_words, PASSAGE),
         CheckReading(
-            "egr_dp_crosscheck", "egr-flow-crosscheck", lambda f: {**_engine(f), **_nothing(f)},
+            "egr_dp_crosscheck", "egr-flow-crosscheck", _engine,
             lambda f: "Sensor and balance agree within what the figures can be off.",
-            lambda r: _either(r, {
+            {
                 "ports_blocked": {"dp_low_but_balance_high": ("present", 0.95), "dp_and_balance_low": ("absent", 0.9)},
                 "true_low_flow": {"dp_and_balance_low": ("present", 0.9), "dp_low_but_balance_high": ("absent", 0.85)},
                 "agree": {"dp_low_but_balance_high": ("absent", 0.9), "dp_and_balance_low": ("absent", 0.8)},
                 "sensor_high": {"dp_reads_high_after_cleaning": ("present", 0.8), "dp_low_but_balance_high": ("absent", 0.9)},
-            }),
+            },
         ),
         CheckReading(
             "airflow_against_expected", "expected-airflow", _engine, lambda f: "The meter stands inside the shaded range of the expected air.",
-            lambda r: _either(r, {"reads_low": {"airflow_reads_low": ("present", 0.85)}, "agree": {"airflow_reads_low": ("absent", 0.85)},
-                                  "reads_high": {"airflow_reads_low": ("absent", 0.85)}}),
+            {"reads_low": {"airflow_reads_low": ("present", 0.85)}, "agree": {"airflow_reads_low": ("absent", 0.85)},
+             "reads_high": {"airflow_reads_low": ("absent", 0.85)}},
         ),
         CheckReading(
             "oxygen_response", "oxygen-response", _nothing, lambda f: "Several crossings in ten seconds over more than half a volt, each in a fraction of a second.",
-            lambda r: _either(r, {"slow": {"oxygen_response_slow": ("present", 0.9), "oxygen_response_flat": ("absent", 0.95)},
-                                  "flat": {"oxygen_response_flat": ("present", 0.95), "oxygen_response_slow": ("absent", 0.8)},
-                                  "alive": {"oxygen_response_slow": ("absent", 0.9), "oxygen_response_flat": ("absent", 0.97)}}),
+            {"slow": {"oxygen_response_slow": ("present", 0.9), "oxygen_response_flat": ("absent", 0.95)},
+             "flat": {"oxygen_response_flat": ("present", 0.95), "oxygen_response_slow": ("absent", 0.8)},
+             "alive": {"oxygen_response_slow": ("absent", 0.9), "oxygen_response_flat": ("absent", 0.97)}},
         ),
         CheckReading(
             "regeneration_trace", "regeneration-trace", _nothing, lambda f: "Hot before and behind the filter for the needed minutes.",
-            lambda r: _either(r, {"complete": {"burn_off_incomplete": ("absent", 0.9)}, "partial": {"burn_off_incomplete": ("present", 0.85)},
-                                  "no_ignition": {"burn_off_incomplete": ("present", 0.95)}, "burns_at_catalyst": {"burn_off_incomplete": ("present", 0.9)}}),
+            {"complete": {"burn_off_incomplete": ("absent", 0.9)}, "partial": {"burn_off_incomplete": ("present", 0.85)},
+             "no_ignition": {"burn_off_incomplete": ("present", 0.95)}, "burns_at_catalyst": {"burn_off_incomplete": ("present", 0.9)}},
         ),
         CheckReading(
             "runner_sweep_commanded", "runner-sweep", _nothing, lambda f: "The whole travel, up and down alike.",
-            lambda r: _either(r, {"ok": {"flap_stiff": ("absent", 0.85)}, "sticky": {"flap_stiff": ("present", 0.8)}, "short_travel": {"flap_stiff": ("present", 0.75)},
-                                  "over_travel": {"lever_unhooked_seen": ("present", 0.75)}}),
+            {"ok": {"flap_stiff": ("absent", 0.85)}, "sticky": {"flap_stiff": ("present", 0.8)}, "short_travel": {"flap_stiff": ("present", 0.75)},
+             "over_travel": {"lever_unhooked_seen": ("present", 0.75)}},
         ),
         CheckReading(
             "throttle_sweep", "runner-sweep", lambda f: {"expected_travel": 85.0}, lambda f: "Position follows the pedal without steps, up and down alike.",
-            lambda r: _either(r, {"ok": {"plate_sticks": ("absent", 0.9)}, "sticky": {"plate_sticks": ("present", 0.9)}, "short_travel": {"plate_sticks": ("present", 0.75)}}),
+            {"ok": {"plate_sticks": ("absent", 0.9)}, "sticky": {"plate_sticks": ("present", 0.9)}, "short_travel": {"plate_sticks": ("present", 0.75)}},
         ),
         CheckReading(
-            "drive_side_trace", "actuator-drive-check", _nothing, lambda f: "One of the coil's wires leads to a fuse or to ground: the other is switched.", lambda r: {},
+            "drive_side_trace", "actuator-drive-check", _nothing, lambda f: "One of the coil's wires leads to a fuse or to ground: the other is switched.", {},
         ),
     )
 }  # fmt: skip

@@ -84,6 +84,11 @@ class PictureStore:
                 file.flush()
                 os.fsync(file.fileno())
             Path(half).replace(path)
+            folder = os.open(path.parent, os.O_RDONLY)
+            try:
+                os.fsync(folder)  # the name too, not only what is in the file
+            finally:
+                os.close(folder)
         except OSError:
             Path(half).unlink(missing_ok=True)
             raise

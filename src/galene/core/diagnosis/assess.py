@@ -5,6 +5,7 @@ Systems*, 1988, section 4.3.2), summed exactly over every set of up to three sim
 """
 
 import math
+from collections.abc import Mapping
 from functools import lru_cache
 from itertools import combinations
 from typing import Any
@@ -30,8 +31,11 @@ from galene.core.diagnosis.records import (
     RootAsked,
 )
 from galene.core.errors import InputError, need, within
+from galene.core.repair import Action, chance_over_cost
 
 Floats = npt.NDArray[np.float64]
+Access = Mapping[str, Mapping[str, float]]
+"""Component to the operations that lay it open, each with its hands-on minutes off and on."""
 RAISED, FOCUS = 0.25, 6
 """Log-odds that evidence must add for a cause to be in question, and how many such causes are looked at together."""
 DISTANCE_ODDS_KM = 100_000.0
@@ -167,7 +171,7 @@ def _log_odds(p: Floats) -> Floats:
     return out
 
 
-def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR_ORDER) -> Assessment:
+def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR_ORDER, access: Access | None = None) -> Assessment:
     """Judge a case.
 
     Parameters
@@ -177,6 +181,8 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     knowledge : KnowledgeBase
     hourly_rate : float
         Money per hour, for the order of repair only.
+    access : Mapping of component to operation id to minutes, optional
+        What must be opened to get at a component on this engine, beyond what is open (see `galene.core.access.ways_in`).
 
     Returns
     -------
@@ -231,8 +237,9 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     leading = np.argsort(-posterior, kind="stable")[:5]
     sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
     by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
-    repairs = _repair_order(causes, by_id, hourly_rate)
-    checks = _next_checks(case, model, posterior, background, hourly_rate)
+    ways = access or {}
+    repairs = _repair_order(causes, by_id, hourly_rate, ways)
+    checks = _next_checks(case, model, posterior, background, _prices(causes, hourly_rate, ways))
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
         tuple(ranked),
@@ -245,24 +252,20 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     )
 
 
-def _repair_order(causes: tuple[Cause, ...], chance: dict[str, float], hourly_rate: float) -> tuple[Repair, ...]:
-    """Probability over cost, largest first. Cleaning is offered only where the cause is a deposit."""
-    found = []
-    for cause in causes:
-        p = chance[cause.id]
-        if p < 0.02:
-            continue
-        cost = cause.cost + cause.minutes / 60 * hourly_rate
-        found.append(Repair(cause.action, cause.component, cause.id, p, round(cost, 2), cause.minutes))
-    return tuple(sorted(found, key=lambda r: -r.probability / max(1.0, r.cost)))
-
-
-def _first_action(causes: tuple[Cause, ...], marginal: Floats, hourly_rate: float) -> str:
-    best = max(
-        range(len(causes)),
-        key=lambda i: float(marginal[i]) / max(1.0, causes[i].cost + causes[i].minutes / 60 * hourly_rate),
+def _repair_order(causes: tuple[Cause, ...], chance: dict[str, float], hourly_rate: float, ways: Access) -> tuple[Repair, ...]:
+    """What to do in which order, by the rule of `repair-sequence`. Cleaning is offered only where the cause is a deposit."""
+    by_id = {c.id: c for c in causes if chance[c.id] >= 0.02}
+    actions = [Action(c.id, [c.id], 1.0, c.minutes, c.cost, list(ways.get(c.component, ()))) for c in by_id.values()]
+    access_minutes = {operation: minutes for way in ways.values() for operation, minutes in way.items()}
+    return tuple(
+        Repair(by_id[a.id].action, by_id[a.id].component, a.id, chance[a.id], round(cost, 2), minutes)
+        for a, minutes, cost in chance_over_cost(actions, chance, access_minutes, hourly_rate)
     )
-    return causes[best].id
+
+
+def _prices(causes: tuple[Cause, ...], hourly_rate: float, ways: Access) -> Floats:
+    """Money for mending each cause alone, its way in counted."""
+    return np.array([max(1.0, c.cost + (c.minutes + sum(ways.get(c.component, {}).values())) / 60 * hourly_rate) for c in causes])
 
 
 def _minutes(check: Check, case: Case) -> float:
@@ -287,12 +290,12 @@ def _focus(model: _Model, posterior: Floats, background: Floats) -> npt.NDArray[
     return groups.reshape(-1)
 
 
-def _next_checks(case: Case, model: _Model, posterior: Floats, background: Floats, hourly_rate: float) -> tuple[NextCheck, ...]:
+def _next_checks(case: Case, model: _Model, posterior: Floats, background: Floats, prices: Floats) -> tuple[NextCheck, ...]:
     """Checks by expected information per minute about the causes in question; mutual information, exact."""
     groups = _focus(model, posterior, background)
     found: list[NextCheck] = []
     causes, table, knowledge = model.causes, model.table, model.knowledge
-    now = _first_action(causes, posterior @ table, hourly_rate)
+    now = int(np.argmax((posterior @ table) / prices))
     known = {e for e, o in case.evidence.items() if o.state != "unknown"}
     for check in knowledge.checks.values():
         if check.id in case.done_checks or not check.possible_on(case.engine):
@@ -317,7 +320,7 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, background: Float
             after_marginal = (after / after.sum()) @ table
             top = np.argsort(-after_marginal, kind="stable")[:3]
             outcomes.append(Outcome(p, {causes[i].id: float(after_marginal[i]) for i in top}))
-            changes = changes or (p >= 0.05 and _first_action(causes, after_marginal, hourly_rate) != now)
+            changes = changes or (p >= 0.05 and int(np.argmax(after_marginal / prices)) != now)
         found.append(NextCheck(check.id, bits, _minutes(check, case), outcomes[0], outcomes[1], changes))
     last = {c.id: c.last_resort for c in knowledge.checks.values()}
     found.sort(key=lambda c: (last[c.id], -c.bits / max(0.5, c.minutes)))

@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
-from galene.core.traces import read_columns
+from galene.core.traces import MIDDLE, read_columns, up_and_down
 from galene.web.drawings.comparison import around
 
 LEFT, RIGHT, TOP, BOTTOM = 56.0, 548.0, 18.0, 232.0
@@ -56,15 +56,14 @@ def burn(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
 
 def sweep(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     """Position over command, up and down."""
-    rows = [(r[0], r[1]) for r in read_columns(given["csv"], ("command", "position"))]
-    turn = max(range(len(rows)), key=lambda i: rows[i][0])
-    return chart([("up", rows[: turn + 1]), ("down", rows[turn:] or rows[-1:])], "% command", "% position")
+    up, down = up_and_down(read_columns(given["csv"], ("command", "position")))
+    return chart([("up", [(r[0], r[1]) for r in up]), ("down", [(r[0], r[1]) for r in down])], "% command", "% position")
 
 
 def volts(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     """The sensor's volts over time with the crossing level."""
     rows = [(r[0], r[1]) for r in read_columns(given["csv"], ("time_s", "volts"))]
-    return chart([("sensor", rows)], "s", "V", (0.45, "crossing"))
+    return chart([("sensor", rows)], "s", "V", (MIDDLE, "crossing"))
 
 
 def passage(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any] | None:

@@ -77,8 +77,7 @@ def _judged(bores: list[evidence.MeasuredBore], faults: dict[str, str]) -> list[
             results.append(bore_restriction(BoreInput(bore.bore_mm, list(bore.thickness_mm))))
         except InputError as fault:
             results.append(None)
-            place = fault.field.replace("thickness_mm[", f"thickness.{k}.").replace("]", "").replace("bore_mm", f"bore.{k}")
-            faults.setdefault(place, f"{bore.name}: {fault.allowed}.")
+            faults.setdefault(evidence.bore_field(k, fault.field), f"{bore.name}: {fault.allowed}.")
     return results
 
 
@@ -123,9 +122,9 @@ def page(
     part = family.part(part_id)
     look, before = _look(job, part.id, phase), _look(job, part.id, "before")
     bores = _read(form) if form else _start(job, part.id, look, before if phase == "after" else None, family.cylinders)
-    # What was not found in the job's phase "before" may have been found at work.
-    found = before if before is not None and before.bores else None
-    context = _context(visit, bores, found.bores if phase == "after" and found else [], form, dict(faults or (form.faults if form else {})))
+    context = _context(
+        visit, bores, before.bores if phase == "after" and before else [], form, dict(faults or (form.faults if form else {}))
+    )
     return visit.page("bores.html", status, job=job, stage="work" if phase == "after" else "evidence", family=family, part=part, phase=phase, look=look,
                       seen=revision(job, f"bores {phase} {part.id}"), action=f"/jobs/{job.number}/bores/{part.id}", save=True, **context)  # fmt: skip
 
@@ -192,5 +191,5 @@ def worksheet_shape(visit: Signed, form: Sent) -> HTMLResponse:
 
 
 @router.post("/worksheets/bore-restriction/live")
-def worksheet_reshaped(visit: Signed, form: Sent) -> HTMLResponse:
+def worksheet_live(visit: Signed, form: Sent) -> HTMLResponse:
     return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form, dict(form.faults)))

@@ -26,8 +26,7 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
     sheet = SHEETS[reading.calculation] if reading else None
     kept = checks.results_of(visit.db, job, check_id)
     shown = form or (opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None)
-    opened = {s.document["key"].removeprefix("open:") for s in job.steps if s.done_at}
-    steps = [o for o in family.operations if o.id in check.access and o.id not in opened]
+    steps = [o for o in family.operations if o.id in check.access and o.id not in diagnosis.opened_of(job)]
     return visit.page(
         "check.html", status, job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
         yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),

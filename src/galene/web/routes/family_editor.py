@@ -1,6 +1,7 @@
 """The editor of an engine family: one form per part, operation and table, on a draft that may have faults until it is published."""
 
 import re
+from dataclasses import replace
 from typing import Any
 
 from fastapi import APIRouter
@@ -233,8 +234,6 @@ def operation_place(visit: Signed, family_id: str, form: Sent) -> Response:
 
 @router.post("/facts")
 def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
-    from dataclasses import replace
-
     displacement = form.quantity("displacement_l", "engine_size", "Engine size") or 0.0
     cylinders = _whole(form, "cylinders", form.text("cylinders").strip(), "Cylinders", 1, 24)
     ratio, filling = _number(form, "compression_ratio", "Compression ratio"), _number(form, "volumetric_efficiency_idle", "Filling at idle")
@@ -288,8 +287,6 @@ def save_spares(visit: Signed, family_id: str, form: Sent) -> Response:
 
 @router.post("/picture")
 def save_picture(visit: Signed, family_id: str, form: SentFile) -> Response:
-    from dataclasses import replace
-
     part_id = form.text("part")
     store = visit.request.app.state.pictures
     name = ""

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from galene.core.codes import read_codes
 from galene.core.whereabouts import find_parts, whereabouts
 from galene.jobs.act import family_in, family_of
+from galene.jobs.diagnosis import opened_of
 from galene.jobs.errors import Missing
 from galene.jobs.families import current_version
 from galene.jobs.intake import plate_key
@@ -53,11 +54,8 @@ def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any
             missing = "No part of this engine answers to that. Try a word of its name, its number, or a code."
     if chosen and any(p.id == chosen for p in family.parts):
         parts = sorted(parts, key=lambda p: p.id != chosen) if any(p.id == chosen for p in parts) else [family.part(chosen), *parts]
-    opened = (
-        [s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:")] if job else []
-    )
     known = {o.id for o in family.operations}
-    first = whereabouts(family, parts[0].id, KINDS, [o for o in opened if o in known]) if parts else None
+    first = whereabouts(family, parts[0].id, KINDS, [o for o in (opened_of(job) if job else ()) if o in known]) if parts else None
     return {
         "vehicle": vehicle, "job": None, "open_job": job, "family": family, "typed": typed, "found": first, "others": parts[1:8], "missing": missing,
         "meaning": meaning, "group": group, "picture": picture_of(family, job, lit=[parts[0].id] if parts else []), "place": "vehicles",
