@@ -111,11 +111,14 @@ def test_a_new_vehicle_through_all_seven_stages(page: Page, server: Server, faul
     expect(page.locator("#relearn")).to_contain_text("Ignition on, engine off")
     server.later(0)
     for hold in range(5):
+        # Each form's answer is waited for: a reload while it is on its way would cut it off.
         if hold == 1:
-            page.get_by_role("button", name="It is started").click()
+            with page.expect_navigation():
+                page.get_by_role("button", name="It is started").click()
         server.later(21)
         page.reload()
-        page.get_by_role("button", name="Held undisturbed, go on").click()
+        with page.expect_navigation():
+            page.get_by_role("button", name="Held undisturbed, go on").click()
     page.get_by_role("button", name="Yes, it has learned").click()
     type_idle(page, EngineState(roughness_rpm=6), 740)
     expect(page.get_by_role("heading", level=1)).to_contain_text("Proven better")
