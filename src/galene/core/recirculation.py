@@ -1,11 +1,15 @@
 """How much exhaust gas comes back: `egr-flow-test` by manifold pressure, `egr-flow-crosscheck` by venturi against balance."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
-from galene.core.errors import need, within
+import numpy as np
+
+from galene.core.errors import InputError, need, within
 from galene.core.flow import KELVIN, R_AIR, charge_flow_g_s, orifice_area_mm2, psi
+from galene.core.logs import Trace, find_plateaus
+from galene.core.traces import in_time, read_columns
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 PLUGGED_BELOW, RESTRICTED_BELOW = 40.0, 75.0
@@ -25,16 +29,25 @@ class IdlePoint:
 
 @dataclass(frozen=True)
 class FlowTestInput:
-    """A warm idle with the valve shut and commanded open; `exhaust_c` is the gas at the valve."""
+    """A warm idle with the valve shut and commanded open; `exhaust_c` is the gas at the valve.
+
+    The two states as `closed` and `open`, or as the trace `csv`: time_s, map_kpa, rpm and, where it was logged, the
+    valve's command in percent. In a trace the plateaus are found; `closed_from_s` and its like set their ends by hand.
+    """
 
     displacement_l: float
     volumetric_efficiency: float
     intake_c: float
     ambient_kpa: float
-    closed: IdlePoint
-    open: IdlePoint
     exhaust_kpa: float
     exhaust_c: float
+    closed: IdlePoint | None = None
+    open: IdlePoint | None = None
+    csv: str | None = None
+    closed_from_s: float | None = None
+    closed_to_s: float | None = None
+    open_from_s: float | None = None
+    open_to_s: float | None = None
     discharge_coefficient: float = 0.8
     reference_area_mm2: float | None = None
     throttle_held: bool = True
@@ -42,16 +55,82 @@ class FlowTestInput:
 
 
 @dataclass(frozen=True)
+class Plateau:
+    """A stretch of the trace with its means; the standard errors are those of means over half-seconds."""
+
+    kind: str
+    start_s: float
+    end_s: float
+    map_kpa: float
+    rpm: float
+    map_error_kpa: float
+    rpm_error: float
+
+
+@dataclass(frozen=True)
 class FlowTestResult:
-    """Flows in g/s, the passage that passes them in mm2; None where the engine stalled before it could be read."""
+    """Flows in g/s, the passage that passes them in mm2 with its 95 % from a trace's scatter; None where the engine stalled first."""
 
     fresh_g_s: float
     recirculated_g_s: float | None
     passage_area_mm2: float | None
+    passage_area_low_mm2: float | None
+    passage_area_high_mm2: float | None
     recirculated_fraction: float | None
     percent_of_reference: float | None
+    plateaus: tuple[Plateau, ...]
     verdict: str
     sentence: str
+
+
+TRACE_COLUMNS, TRACE_MORE = ("time_s", "map_kpa", "rpm"), ("command_percent",)
+STALLED_RPM = 100.0
+
+
+def read_flow_trace(csv: str) -> Trace:
+    """A flow test's trace: time, manifold pressure, speed and maybe the command.
+
+    Raises
+    ------
+    InputError
+        Naming line and column of what is no number, or a time that does not run forward.
+    """
+    rows = read_columns(csv, TRACE_COLUMNS, TRACE_MORE)
+    need(len(rows) >= 8, "csv", len(rows), "at least 8 rows")
+    in_time(rows, "csv rows")
+    columns = np.array(rows).T
+    names = ("map_kpa", "rpm", "egr_command_percent")
+    return Trace(columns[0], dict(zip(names, columns[1:], strict=False)))
+
+
+def _plateau(trace: Trace, kind: str, start_s: float, end_s: float) -> Plateau:
+    first, last = float(trace.time_s[0]), float(trace.time_s[-1])
+    within(f"{kind}_from_s", start_s, first, last, "s")
+    need(start_s < end_s <= last, f"{kind}_to_s", end_s, f"above {start_s:g} to {last:g} s")
+    figures: list[tuple[float, float]] = []
+    for name in ("map_kpa", "rpm"):
+        blocks = trace.block_means(name, start_s, end_s, max(1, round(2 * (end_s - start_s))))
+        need(bool(blocks), f"{kind}_from_s", start_s, "a stretch with rows in it")
+        error = float(np.std(blocks, ddof=1) / math.sqrt(len(blocks))) if len(blocks) > 2 else 0.0
+        figures.append((float(np.mean(blocks)), error))
+    return Plateau(kind, start_s, end_s, figures[0][0], figures[1][0], figures[0][1], figures[1][1])
+
+
+def flow_plateaus(given: FlowTestInput) -> tuple[Plateau, Plateau]:
+    """The plateaus of a trace: found, or where they were set by hand.
+
+    Raises
+    ------
+    InputError
+        No step to be found and none set, or a stretch outside the trace.
+    """
+    assert given.csv is not None
+    trace = read_flow_trace(given.csv)
+    by_hand = (given.closed_from_s, given.closed_to_s, given.open_from_s, given.open_to_s)
+    found = find_plateaus(trace) if any(x is None for x in by_hand) else None
+    ends = [x if x is not None else (f if found else 0.0) for x, f in zip(
+        by_hand, (found[0].start_s, found[0].end_s, found[1].start_s, found[1].end_s) if found else (0.0,) * 4, strict=True)]  # fmt: skip
+    return _plateau(trace, "closed", ends[0], ends[1]), _plateau(trace, "open", ends[2], ends[3])
 
 
 def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
@@ -65,12 +144,13 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     ------
     InputError
         Pressures that can not be (manifold above ambient or exhaust), or a reading in which less gas goes in with the
-        valve open than the throttle alone lets through.
+        valve open than the throttle alone lets through; both points and a trace, or neither.
 
     Notes
     -----
     Shut: m1 = K1/Ta with K = VE p Vd N / (120 R). Open, throttle unmoved: m2 = m1 Psi(p2/amb)/Psi(p1/amb); mixing at
-    constant enthalpy gives the recirculated mass (K2 - m2 Ta)/Te, the orifice equation its area (Heywood, app. C).
+    constant enthalpy gives the recirculated mass (K2 - m2 Ta)/Te, the orifice equation its area (Heywood, app. C). With
+    a trace, the area's interval follows from the standard errors of the four means, to first order.
     """
     within("displacement_l", given.displacement_l, 0.02, 80, "litres")
     within("volumetric_efficiency", given.volumetric_efficiency, 0.05, 1.5)
@@ -78,41 +158,27 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     within("ambient_kpa", given.ambient_kpa, 40, 110, "kPa")
     within("exhaust_c", given.exhaust_c, given.intake_c, 900, "degrees C")
     within("discharge_coefficient", given.discharge_coefficient, 0.3, 1)
-    need(
-        0 < given.closed.map_kpa < given.ambient_kpa,
-        "closed.map_kpa",
-        given.closed.map_kpa,
-        f"above 0 and below ambient, {given.ambient_kpa:g} kPa",
-    )
-    within("closed.rpm", given.closed.rpm, 100, 6000, "rpm")
     if given.reference_area_mm2 is not None:
         within("reference_area_mm2", given.reference_area_mm2, 0.1, 10_000, "mm2")
-    charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
-
-    def pumped(point: IdlePoint) -> float:
-        return charge_flow_g_s(given.displacement_l, point.rpm, point.map_kpa, given.intake_c, given.volumetric_efficiency) * charge_k
-
-    fresh_closed = pumped(given.closed) / charge_k
-    if given.open.rpm == 0:
-        return FlowTestResult(fresh_closed, None, None, None, None, "stalled",
+    plateaus: tuple[Plateau, ...] = ()
+    if given.csv is not None:
+        need(given.closed is None and given.open is None, "csv", "with closed or open", "either csv, or closed and open")
+        plateaus = flow_plateaus(given)
+        shut, opened = (IdlePoint(p.map_kpa, 0.0 if p.kind == "open" and p.rpm < STALLED_RPM else p.rpm) for p in plateaus)
+    else:
+        need(given.closed is not None, "closed", None, "a value: this field is needed")
+        need(given.open is not None, "open", None, "a value: this field is needed")
+        assert given.closed is not None and given.open is not None
+        shut, opened = given.closed, given.open
+    flows = _flows(given, shut, opened)
+    fresh_closed, fresh, recirculated, area = flows
+    if area is None or recirculated is None:
+        return FlowTestResult(fresh_closed, None, None, None, None, None, None, plateaus, "stalled",
                               "The engine stalled with the valve open: the passage passes at least what an idle can not bear, so it is not plugged.")  # fmt: skip
-    within("open.rpm", given.open.rpm, 100, 6000, "rpm")
-    need(
-        0 < given.open.map_kpa < given.ambient_kpa,
-        "open.map_kpa",
-        given.open.map_kpa,
-        f"above 0 and below ambient, {given.ambient_kpa:g} kPa",
-    )
-    need(given.open.map_kpa < given.exhaust_kpa, "exhaust_kpa", given.exhaust_kpa, f"above the manifold, {given.open.map_kpa:g} kPa")
-    fresh = fresh_closed * psi(given.open.map_kpa / given.ambient_kpa) / psi(given.closed.map_kpa / given.ambient_kpa)
-    rest = pumped(given.open) - fresh * charge_k
-    need(rest > -0.05 * fresh * charge_k, "open", given.open.rpm, "a pressure and speed at which at least the throttle's air goes in")
-    recirculated = max(0.0, rest / exhaust_k)
-    area = (
-        orifice_area_mm2(recirculated, given.exhaust_kpa, given.open.map_kpa, given.exhaust_c, given.discharge_coefficient)
-        if recirculated
-        else 0.0
-    )
+    low = high = None
+    if plateaus:
+        half = 1.96 * _area_error(given, shut, opened, plateaus, area)
+        low, high = max(0.0, area - half), area + half
     fraction = recirculated / (recirculated + fresh)
     percent = None if given.reference_area_mm2 is None else 100 * area / given.reference_area_mm2
     held = "" if given.throttle_held else " The throttle was not held: this is the most that it can be."
@@ -128,7 +194,51 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
         sentence = f"{area:.1f} mm² is open, {percent:.0f} % of the clean passage."
         if not given.throttle_held and verdict == "clear":
             verdict = "no_reference"
-    return FlowTestResult(fresh, recirculated, area, fraction, percent, verdict, sentence + held)
+    return FlowTestResult(fresh, recirculated, area, low, high, fraction, percent, plateaus, verdict, sentence + held)
+
+
+def _flows(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint) -> tuple[float, float, float | None, float | None]:
+    """Fresh air shut and open, recirculated gas (g/s) and the passage (mm2); the last two None for a stall."""
+    need(0 < shut.map_kpa < given.ambient_kpa, "closed.map_kpa", shut.map_kpa, f"above 0 and below ambient, {given.ambient_kpa:g} kPa")
+    within("closed.rpm", shut.rpm, 100, 6000, "rpm")
+    charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
+
+    def pumped(point: IdlePoint) -> float:
+        return charge_flow_g_s(given.displacement_l, point.rpm, point.map_kpa, given.intake_c, given.volumetric_efficiency) * charge_k
+
+    fresh_closed = pumped(shut) / charge_k
+    if opened.rpm == 0:
+        return fresh_closed, fresh_closed, None, None
+    within("open.rpm", opened.rpm, 100, 6000, "rpm")
+    need(0 < opened.map_kpa < given.ambient_kpa, "open.map_kpa", opened.map_kpa, f"above 0 and below ambient, {given.ambient_kpa:g} kPa")
+    need(opened.map_kpa < given.exhaust_kpa, "exhaust_kpa", given.exhaust_kpa, f"above the manifold, {opened.map_kpa:g} kPa")
+    fresh = fresh_closed * psi(opened.map_kpa / given.ambient_kpa) / psi(shut.map_kpa / given.ambient_kpa)
+    rest = pumped(opened) - fresh * charge_k
+    need(rest > -0.05 * fresh * charge_k, "open", opened.rpm, "a pressure and speed at which at least the throttle's air goes in")
+    recirculated = max(0.0, rest / exhaust_k)
+    area = (
+        orifice_area_mm2(recirculated, given.exhaust_kpa, opened.map_kpa, given.exhaust_c, given.discharge_coefficient)
+        if recirculated
+        else 0.0
+    )
+    return fresh_closed, fresh, recirculated, area
+
+
+def _area_error(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint, plateaus: tuple[Plateau, ...], area: float) -> float:
+    """Standard error of the passage's area: each mean moved by its own error, the changes added in squares."""
+    total = 0.0
+    for plateau in plateaus:
+        for name, error in (("map_kpa", plateau.map_error_kpa), ("rpm", plateau.rpm_error)):
+            if error == 0:
+                continue
+            points = {"closed": shut, "open": opened}
+            points[plateau.kind] = replace(points[plateau.kind], **{name: getattr(points[plateau.kind], name) + error})
+            try:
+                moved = _flows(given, points["closed"], points["open"])[3]
+            except InputError:
+                moved = 0.0
+            total += ((moved or 0.0) - area) ** 2
+    return math.sqrt(total)
 
 
 @dataclass(frozen=True)

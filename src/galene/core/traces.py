@@ -11,8 +11,10 @@ from galene.core.units import parse_number
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
-def read_columns(csv: str, columns: Sequence[str]) -> list[tuple[float, ...]]:
+def read_columns(csv: str, columns: Sequence[str], more: Sequence[str] = ()) -> list[tuple[float, ...]]:
     """Rows of a trace: numbers by comma, semicolon or tab, decimal comma where the parting sign is none; a heading line may stand first.
+
+    Every row has `columns`; those of `more` may follow, in all rows or in none.
 
     Raises
     ------
@@ -31,7 +33,8 @@ def read_columns(csv: str, columns: Sequence[str]) -> list[tuple[float, ...]]:
             if number == 1:
                 continue
             raise
-        need(len(values) == len(columns), f"csv line {number}", len(values), f"{len(columns)} columns: {', '.join(columns)}")
+        width = len(rows[0]) if rows else min(max(len(values), len(columns)), len(columns) + len(more))
+        need(len(values) == width, f"csv line {number}", len(values), f"{width} columns: {', '.join((*columns, *more)[:width])}")
         rows.append(values)
     return rows
 
@@ -43,7 +46,8 @@ def _rows(csv: str | None, typed: Sequence[Any], columns: Sequence[str], name: s
     return rows
 
 
-def _in_time(rows: Sequence[tuple[float, ...]], where: str) -> None:
+def in_time(rows: Sequence[tuple[float, ...]], where: str) -> None:
+    """Raise `InputError` where the first column, the time, does not run forward."""
     for i, (a, b) in enumerate(pairwise(rows)):
         need(b[0] > a[0], f"{where}[{i + 1}].time_s", b[0], f"later than the row before, {a[0]:g} s")
 
@@ -110,7 +114,7 @@ def regeneration_trace(given: BurnInput) -> BurnResult:
     before but not behind the filter for the needed minutes: partial. Thresholds are project defaults per engine family.
     """
     rows = _rows(given.csv, given.points, ("time_s", "before_catalyst_c", "before_filter_c", "after_filter_c"), "points", 5)
-    _in_time(rows, "points")
+    in_time(rows, "points")
     for i, row in enumerate(rows):
         for name, value in zip(("before_catalyst_c", "before_filter_c", "after_filter_c"), row[1:], strict=True):
             within(f"points[{i}].{name}", value, -50, 1200, "degrees C")
@@ -281,7 +285,7 @@ def oxygen_response(given: OxygenInput) -> OxygenResult:
         Fewer than ten rows, less than three seconds, volts outside -0.2 to 1.4.
     """
     rows = _rows(given.csv, given.points, ("time_s", "volts"), "points", 10)
-    _in_time(rows, "points")
+    in_time(rows, "points")
     for i, row in enumerate(rows):
         within(f"points[{i}].volts", row[1], -0.2, 1.4, "V")
     seconds = rows[-1][0] - rows[0][0]

@@ -68,7 +68,12 @@ QUANTITIES: dict[str, Quantity] = {
         _quantity("distance", "km", "mi", ("km", "kilometer", 0), ("mi", "mile", 0)),
         _quantity("height", "m", "ft", ("m", "meter", 0), ("ft", "foot", 0)),
         _quantity("torque", "N m", "lb ft", ("N m", "newton*meter", 1), ("lb ft", "pound_force*foot", 1)),
-        _quantity("voltage", "V", "V", ("V", "volt", 2)),
+        _quantity("voltage", "V", "V", ("V", "volt", 2), ("mV", "millivolt", 0)),
+        _quantity(
+            "pressure_drop", "Pa", "inH2O",
+            ("Pa", "pascal", 0), ("kPa", "kilopascal", 2), ("mbar", "millibar", 1), ("inH2O", "inch_H2O_4C", 2),
+        ),
+        _quantity("road_speed", "km/h", "mph", ("km/h", "kilometer/hour", 0), ("mph", "mile/hour", 0)),
         _quantity("volume", "ml", "fl oz", ("ml", "milliliter", 0), ("fl oz", "US_fluid_ounce", 1)),
         _quantity("engine_size", "l", "l", ("l", "liter", 2)),
         _quantity("economy", "l/100km", "mpg", ("l/100km", "liter/(100*kilometer)", 1), ("mpg", "mile/gallon", 1)),
@@ -77,6 +82,7 @@ QUANTITIES: dict[str, Quantity] = {
 
 FIELD_SUFFIXES = {
     "_kpa": "pressure",
+    "_pa": "pressure_drop",
     "_g_s": "airflow",
     "_c": "temperature",
     "_mm": "length",
@@ -97,6 +103,7 @@ def _registry() -> Any:
     registry: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True, cache_folder=None)
     # The inch of mercury of workshop gauges and weather reports is the one at 0 C.
     registry.define("inch_Hg_32F = 3.386389 * kilopascal")
+    registry.define("inch_H2O_4C = 249.089 * pascal")
     return registry
 
 
@@ -136,7 +143,7 @@ def shown(quantity_id: str, value: float, system: str = "metric") -> str:
     """`value` (kept unit) as text with its unit in the workshop's choice."""
     quantity = QUANTITIES[quantity_id]
     unit = in_system(quantity, system)
-    number = convert(quantity, value, quantity.kept.id, unit.id)
+    number = round(convert(quantity, value, quantity.kept.id, unit.id), unit.decimals) + 0.0  # no minus before a zero
     label = {"degC": "°C", "degF": "°F", "rpm": "rpm", "deg": "°"}.get(unit.id, unit.id)
     space = "" if label == "°" else "\u202f"
     return f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label

@@ -7,8 +7,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
-from galene.jobs import diagnosis, evidence, handover, intake, plan, prove, stages, work
+from galene.jobs import checks, diagnosis, evidence, handover, intake, logs, plan, prove, stages, work
 from galene.jobs.act import Act, family_of, find_job
+from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job, Person, Vehicle
 
 Found = Mapping[str, tuple[int, str]]
@@ -55,6 +56,30 @@ class Story:
             channels = {c.id for c in evidence.channels_of(family, kind)}
             if kind == "idle" or evidence.has_trims(family):
                 evidence.save_readings(self.act, self.number, phase, kind, {k: v for k, v in values.items() if k in channels}, warm, 0)
+        return self
+
+    def logged(self, name: str, text: str, *kinds: str) -> "Story":
+        """A log taken in as it proposes itself, and its stretches taken as the before set."""
+        log = logs.take_in(self.act, self.number, name, text.encode())
+        logs.save_mapping(self.act, self.number, log.id, log.mapping, 0)
+        for kind in kinds:
+            logs.take_readings(self.act, self.number, log.id, "before", kind, (), False, 0)
+        return self
+
+    def flow_tested(self, exhaust_kpa: float, exhaust_c: float, intake_c: float, barometer_kpa: float) -> "Story":
+        """The recirculation's flow test, read from the newest log."""
+        job = self.job
+        family = family_of(job)
+        csv = logs.rows_for_check(self.act.db, logs.logs_of(self.act.db, job)[0], "egr_flow_test")
+        given = {
+            **READINGS["egr_flow_test"].fill(family),
+            "csv": csv,
+            "exhaust_kpa": exhaust_kpa,
+            "exhaust_c": exhaust_c,
+            "intake_c": intake_c,
+            "ambient_kpa": barometer_kpa,
+        }
+        checks.keep_check(self.act, self.number, "egr_flow_test", given)
         return self
 
     def key_on(self, barometer_kpa: float, **pressures: float) -> "Story":

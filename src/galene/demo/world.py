@@ -7,9 +7,10 @@ from sqlalchemy.orm import Session
 
 from galene.core.procedures import Air
 from galene.demo.engine import EngineState
+from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.demo.story import Story
 from galene.jobs import families, intake, plan, stages
-from galene.jobs.act import Act
+from galene.jobs.act import Act, family_of
 from galene.jobs.people import add_person
 from galene.knowledge.schools import DEFAULT_POLICY
 from galene.store.models import Person, Vehicle, Workshop
@@ -198,12 +199,20 @@ def _heavy_service(db: Session, pia: Person, vehicle: Vehicle, now: datetime) ->
 
 def _plugged_passage(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
     """V6: flow low, valve new, position follows: the passage is planned, the harbour has agreed, work can begin."""
+    state = EngineState(roughness_rpm=8)
+    story = Story(
+        db,
+        odd,
+        now - timedelta(hours=4),
+        vehicle,
+        _said("The light is back a week after the new valve. Pinks on the hill.", 148_000),
+        now + timedelta(hours=7),
+    )
     (
-        Story(db, odd, now - timedelta(hours=4), vehicle, _said("The light is back a week after the new valve. Pinks on the hill.", 148_000),
-              now + timedelta(hours=7))
-        .told(("valve_already_replaced", "short_trips"), ("rough_idle",), "P0401")
-        .later(18).measured("before", EngineState(roughness_rpm=8), 101, 688)
-        .checked("egr_flow_test", egr_test_area_small="present").checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
+        story.told(("valve_already_replaced", "short_trips"), ("rough_idle",), "P0401")
+        .later(18).logged("idle-2500-valve.csv", recorded(family_of(story.job), state, 101, 688, 7.0), "idle", "trim")
+        .later(6).flow_tested(EXHAUST_KPA, EXHAUST_C, state.intake_c + 12, state.barometer_kpa)
+        .checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
         .saw("egr_passage", "hard_carbon", 4, "wire stops a finger deep").planned(["egr_passage", "egr_valve", "throttle_body"], "harbour office, in person")
     )  # fmt: skip
 

@@ -132,6 +132,7 @@ def save_readings(
     conditions: SetConditions,
     seen: int,
     source: str = "typed",
+    times_s: Sequence[float] = (),
 ) -> Job:
     """Save an idle or trim set, replacing an earlier one of the same phase and kind.
 
@@ -139,6 +140,7 @@ def save_readings(
     ----------
     values : channel id to one value per row in kept units, None where a cell was left empty
     seen : revision of the section ``readings_<phase>_<kind>``
+    times_s : second of a log at which each row was taken, where it came from one
 
     Raises
     ------
@@ -172,7 +174,7 @@ def save_readings(
     for channel in channels:
         column = values.get(channel.id, [])
         row_set.readings += [
-            Reading(channel=channel.id, position=k, value=float(v))
+            Reading(channel=channel.id, position=k, value=float(v), at_s=times_s[i] if times_s else None)
             for k, i in enumerate(filled)
             if i < len(column) and (v := column[i]) is not None
         ]
@@ -405,6 +407,10 @@ def _margin_confidence(value: float, limit: float, step: float) -> float:
     return min(0.97, max(0.6, 0.6 + 0.185 * abs(value - limit) / step))
 
 
+HEATED_C = 12.0
+"""What the intake adds to the air on its way to the ports of a warm engine at idle (project default)."""
+
+
 def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float, str]]) -> None:
     row_set = set_of(job, "before", "idle")
     if row_set is None or (row_set.conditions.get("coolant_c") or 0) < 70 or row_set.conditions.get("protective_mode"):
@@ -421,7 +427,7 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
     if air and pressure and speed and family.fuel == "petrol":  # a diesel's recirculation would pass for a meter that reads low
         intake = row_set.conditions.get("intake_c")
         result = expected_airflow(
-            ExpectedAirflowInput(family.displacement_l, mean(speed), mean(pressure), 40.0 if intake is None else intake + 12,
+            ExpectedAirflowInput(family.displacement_l, mean(speed), mean(pressure), 40.0 if intake is None else intake + HEATED_C,
                                  family.volumetric_efficiency_idle, 2 if family.cycle == "two_stroke" else 4, mean(air), 0.08)
         )  # fmt: skip
         found["airflow_reads_low"] = ("present" if result.verdict == "reads_low" else "absent", 0.8, "calculation")

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, Text, UniqueConstraint
+from sqlalchemy import BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, LargeBinary, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -251,7 +251,7 @@ class JobCode(Base):
 
 
 class ReadingSet(Base):
-    """Readings taken together. `kind`: idle, trim or key_on; `source`: typed, pasted (logs use the same rows)."""
+    """Readings taken together. `kind`: idle, trim or key_on; `source`: typed, pasted or log."""
 
     __tablename__ = "reading_set"
     __table_args__ = (UniqueConstraint("job_id", "phase", "kind"),)
@@ -396,5 +396,49 @@ class MakerCode(Base):
     code: Mapped[str] = mapped_column(primary_key=True)
     text: Mapped[str]
     evidence: Mapped[str | None]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class LogFile(Base):
+    """A log that was taken in for a job. `columns` are its columns of numbers as the file has them, `mapping` what they stand for.
+
+    `stretches` are the parts that readings are taken from; `heading_key` names the layout, by which a mapping is remembered.
+    """
+
+    __tablename__ = "log_file"
+    __table_args__ = (UniqueConstraint("job_id", "digest"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    name: Mapped[str]
+    kind: Mapped[str]
+    digest: Mapped[str]
+    rows: Mapped[int]
+    columns: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    remarks: Mapped[list[str]]
+    heading_key: Mapped[str]
+    mapping: Mapped[dict[str, Any]]
+    mapped: Mapped[bool] = mapped_column(Boolean, default=False)
+    stretches: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class LogValues(Base):
+    """The values of one column of a log: deflated doubles in the file's order, NaN for gaps."""
+
+    __tablename__ = "log_values"
+    log_id: Mapped[int] = mapped_column(ForeignKey("log_file.id", ondelete="CASCADE"), primary_key=True)
+    position: Mapped[int] = mapped_column(Integer, primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class LogMapping(Base):
+    """What the columns of a layout stood for when it was last mapped."""
+
+    __tablename__ = "log_mapping"
+    heading_key: Mapped[str] = mapped_column(primary_key=True)
+    mapping: Mapped[dict[str, Any]]
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))

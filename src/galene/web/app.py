@@ -34,6 +34,7 @@ from galene.web.routes import (
     family_editor,
     handover,
     intake,
+    logs,
     plan,
     prove,
     reference,
@@ -85,7 +86,13 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
     def stale(request: Request, fault: Stale) -> Response:
         what = SECTION_WORDS.get(
             fault.what,
-            "these readings" if fault.what.startswith("readings") else "this measurement" if fault.what.startswith("bores") else fault.what,
+            "these readings"
+            if fault.what.startswith("readings")
+            else "this measurement"
+            if fault.what.startswith("bores")
+            else "this log"
+            if fault.what.startswith("log ")
+            else fault.what,
         )
         return _problem(request, 409, "Somebody was faster", [
             f"{fault.who} saved a newer version of {what} at {clock_text(fault.when)}.",
@@ -169,7 +176,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
-    for module in (sign_in, today, intake, evidence, diagnosis, plan, work, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
+    for module in (sign_in, today, intake, evidence, logs, diagnosis, plan, work, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
                    family_editor, calculations, assessments, scopes):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

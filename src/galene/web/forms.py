@@ -16,7 +16,7 @@ class Form:
         self.pairs: list[tuple[str, str]] = [(k, v) for k, v in data.multi_items() if isinstance(v, str)]
         self._system = system
         self.faults: dict[str, str] = {}
-        self.file = b""
+        self.file, self.file_name = b"", ""
 
     @property
     def system(self) -> str:

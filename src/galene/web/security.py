@@ -8,9 +8,11 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 MAX_BODY = 2 * 1024 * 1024
-MAX_UPLOAD = 16 * 1024 * 1024
-UPLOADS = re.compile(r"/reference/families/(take-in|[^/]+/edit/picture)")
-"""Where a picture or a family's file with its pictures may come in."""
+UPLOADS: tuple[tuple[re.Pattern[str], int], ...] = (
+    (re.compile(r"/reference/families/(take-in|[^/]+/edit/picture)"), 16 * 1024 * 1024),
+    (re.compile(r"/jobs/[^/]+/logs"), 64 * 1024 * 1024),
+)
+"""Where a picture, a family's file with its pictures, or a log may come in, and how large."""
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
@@ -52,7 +54,7 @@ class Guards:
                 out.setdefault("cache-control", "public, max-age=3600" if static else "no-store")
             await send(message)
 
-        limit = MAX_UPLOAD if UPLOADS.fullmatch(scope["path"]) else MAX_BODY
+        limit = next((size for place, size in UPLOADS if place.fullmatch(scope["path"])), MAX_BODY)
         too_much = f"More than {limit // 1024 // 1024} MB were sent. Nothing was saved."
         length = headers.get("content-length", "0")
         if not length.isdigit() or int(length) > limit:

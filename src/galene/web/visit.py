@@ -195,7 +195,8 @@ async def sent_file(visit: Signed, request: Request) -> Form:
     data = await request.form(max_files=1, max_fields=60)
     form = Form(data, lambda: visit.shop.system)
     file = data.get("file")
-    form.file = b"" if file is None or isinstance(file, str) else await file.read()
+    if file is not None and not isinstance(file, str):
+        form.file, form.file_name = await file.read(), file.filename or ""
     visit.request.state.form = form
     return form
 

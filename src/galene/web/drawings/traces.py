@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+from galene.core.recirculation import TRACE_COLUMNS, TRACE_MORE
 from galene.core.traces import MIDDLE, read_columns, up_and_down
 from galene.web.drawings.comparison import around
 
@@ -20,9 +21,9 @@ def _ticks(low: float, high: float, about: int = 5) -> list[float]:
 
 def chart(
     series: Sequence[tuple[str, Sequence[tuple[float, float]]]], unit_x: str, unit_y: str, level: tuple[float, str] | None = None,
-    marks: Sequence[tuple[float, float]] = (),
+    marks: Sequence[tuple[float, float]] = (), words: Sequence[str] = (),
 ) -> dict[str, Any]:  # fmt: skip
-    """Lines over a common axis, each told apart by its dashes; `level` is a threshold, `marks` stretches along x."""
+    """Lines over a common axis, each told apart by its dashes; `level` is a threshold, `marks` stretches along x, `words` what stands on each."""
     xs = [x for _, points in series for x, _ in points]
     ys = [y for _, points in series for _, y in points] + ([level[0]] if level else [])
     low_x, high_x, low_y, high_y = min(xs), max(xs), min(ys), max(ys)
@@ -40,7 +41,7 @@ def chart(
     ]
     return {
         "lines": lines, "ticks": [(at(t, low_y)[0], f"{t:g}") for t in _ticks(low_x, high_x)], "levels": [(at(low_x, t)[1], f"{t:g}") for t in _ticks(low_y, high_y)],
-        "threshold": (at(low_x, level[0])[1], level[1]) if level else None, "marks": [(at(a, low_y)[0], at(b, low_y)[0]) for a, b in marks], "unit_x": unit_x, "unit_y": unit_y,
+        "threshold": (at(low_x, level[0])[1], level[1]) if level else None, "marks": [(at(a, low_y)[0], at(b, low_y)[0]) for a, b in marks], "words": list(words), "from_x": low_x, "to_x": high_x, "unit_x": unit_x, "unit_y": unit_y,
     }  # fmt: skip
 
 
@@ -67,16 +68,31 @@ def volts(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
 
 
 def passage(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any] | None:
-    """The open passage as a round hole to scale, the clean one round it."""
-    if result["passage_area_mm2"] is None:
-        return None
+    """The open passage as a round hole to scale, the clean one round it; above it the trace with its plateaus, where there is one."""
+    plateaus = result["plateaus"]
+    trace = None
+    if plateaus:
+        rows = read_columns(given["csv"], TRACE_COLUMNS, TRACE_MORE)
+        trace = chart(
+            [("manifold", [(r[0], r[1]) for r in rows])],
+            "s",
+            "kPa",
+            marks=[(p["start_s"], p["end_s"]) for p in plateaus],
+            words=("shut", "open"),
+        )
+        trace["fields"] = ["closed", "open"]
+    area = result["passage_area_mm2"]
+    if area is None:
+        return {"trace": trace, "plateaus": plateaus, "hole": None} if trace else None
     clean = given.get("reference_area_mm2")
-    largest = max(result["passage_area_mm2"], clean or 0.0, 0.5)
+    largest = max(area, clean or 0.0, 0.5)
     scale = 92 / math.sqrt(largest / math.pi)
     share = result["recirculated_fraction"]
-    return {"open": math.sqrt(result["passage_area_mm2"] / math.pi) * scale, "clean": math.sqrt(clean / math.pi) * scale if clean else None,
-            "open_text": f"{result['passage_area_mm2']:.1f} mm²", "clean_text": f"{clean:.1f} mm² clean" if clean else "",
-            "fresh": (1 - share) * 240, "gas": share * 240, "fresh_text": f"{result['fresh_g_s']:.2f} g/s air", "gas_text": f"{result['recirculated_g_s']:.2f} g/s gas"}  # fmt: skip
+    low, high = result["passage_area_low_mm2"], result["passage_area_high_mm2"]
+    return {"trace": trace, "plateaus": plateaus, "hole": {
+            "open": math.sqrt(area / math.pi) * scale, "clean": math.sqrt(clean / math.pi) * scale if clean else None,
+            "open_text": f"{area:.1f} mm²" + (f" ({low:.1f} to {high:.1f})" if low is not None else ""), "clean_text": f"{clean:.1f} mm² clean" if clean else "",
+            "fresh": (1 - share) * 240, "gas": share * 240, "fresh_text": f"{result['fresh_g_s']:.2f} g/s air", "gas_text": f"{result['recirculated_g_s']:.2f} g/s gas"}}  # fmt: skip
 
 
 def two_ways(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:

@@ -7,14 +7,14 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.calculations import CALCULATIONS
 from galene.core.errors import InputError
-from galene.jobs import checks, diagnosis
+from galene.jobs import checks, diagnosis, evidence, logs
 from galene.jobs.act import family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job
 from galene.web.forms import Form
-from galene.web.routes.worksheets import SHEETS, given_of, opening_form, outcome
+from galene.web.routes.worksheets import LINE_FIELDS, SHEETS, given_of, opening_form, outcome
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -31,14 +31,33 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
         "check.html", status, job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
         yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),
         changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
-        jumper=checks.jumper_allowed(visit.db, job), entered=form,
+        jumper=checks.jumper_allowed(visit.db, job), entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
         calculation=CALCULATIONS[reading.calculation] if reading else None, **(outcome(sheet, shown) if sheet and shown else {"result": None, "fault": None, "drawing": None}), **extra,
     )  # fmt: skip
 
 
+def _from_log(visit: Visit, job: Job, check_id: str, log_id: int) -> Form:
+    """The worksheet of a check with a log's rows in it, and what the log and the job know of the air."""
+    reading, log = READINGS[check_id], logs.find_log(visit.db, job, log_id)
+    sheet = SHEETS[reading.calculation]
+    filled: dict[str, Any] = dict(reading.fill(family_of(job)))
+    filled["csv"] = logs.rows_for_check(visit.db, log, check_id)
+    if check_id == "egr_flow_test":
+        intake = logs.trace_of(visit.db, log).mean("intake_c", 0, 1e9)
+        if intake is not None:
+            filled["intake_c"] = intake + evidence.HEATED_C
+        filled["ambient_kpa"] = evidence.barometer_of(job, visit.shop.altitude_m)
+        filled |= {f"{s['kind']}_{end}": s[key] for s in log.stretches if s["kind"] in ("closed", "open") and s["by_hand"]
+                   for end, key in (("from_s", "start_s"), ("to_s", "end_s"))}  # fmt: skip
+    return opening_form(visit, sheet, filled)
+
+
 @router.get("/jobs/{number}/checks/{check_id}")
-def show(visit: Signed, number: str, check_id: str) -> HTMLResponse:
-    return page(visit, visit.job(number), check_id)
+def show(visit: Signed, number: str, check_id: str, log: int | None = None) -> HTMLResponse:
+    job = visit.job(number)
+    if log is not None and check_id in READINGS:
+        return page(visit, job, check_id, 200, _from_log(visit, job, check_id, log))
+    return page(visit, job, check_id)
 
 
 @router.post("/jobs/{number}/checks/{check_id}/live")

@@ -9,6 +9,7 @@ from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Refused
+from galene.jobs.logs import count_logs
 from galene.jobs.stages import lacks
 from galene.store.models import Job, ReadingSet
 from galene.web.drawings.airpath import picture_of
@@ -80,7 +81,7 @@ def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **
         key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {}, lookable=lookable,
         looks={k.part: k for k in job.looks if k.phase == "before"}, results=results_of(visit, job), lacks=lacks(job, "evidence"),
         seen_key_on=revision(job, "readings_before_key_on"), seen_missing=revision(job, "before_missing"), entered=form,
-        picture=picture_of(family, job), has_trims=evidence.has_trims(family), **extra,
+        picture=picture_of(family, job), logs=count_logs(visit.db, job), has_trims=evidence.has_trims(family), **extra,
     )  # fmt: skip
 
 

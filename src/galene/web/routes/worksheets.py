@@ -34,6 +34,8 @@ class Entry:
     optional: bool = False
     text: str = ""
     """Words instead of a number: line, or rows for a trace."""
+    part: str = ""
+    """points or trace, where a trace may stand in for typed points."""
 
 
 @dataclass(frozen=True)
@@ -71,11 +73,21 @@ def _comparison(given: dict[str, Any]) -> dict[str, Any]:
     return {**sides, "conditions": conditions}
 
 
+STATES = ("closed_map_kpa", "closed_rpm", "open_map_kpa", "open_rpm")
+
+
 def _flow_test(given: dict[str, Any]) -> dict[str, Any]:
-    """Both states of the valve as the contract nests them."""
-    flat = {k: v for k, v in given.items() if not k.startswith(("closed_", "open_"))}
-    states = {s: {"map_kpa": given[f"{s}_map_kpa"], "rpm": given[f"{s}_rpm"]} for s in ("closed", "open")}
-    return {**flat, **states, "throttle_held": given.get("throttle_held") != "free"}
+    """Both states of the valve as the contract nests them, or the trace in their place."""
+    flat = {k: v for k, v in given.items() if k not in STATES}
+    flat["throttle_held"] = given.get("throttle_held") != "free"
+    if given.get("csv"):
+        return flat
+    for name in STATES:
+        if name not in given:
+            raise InputError(name, "", "a figure, or a trace in its place")
+    return {k: v for k, v in flat.items() if not k.endswith("_s")} | {
+        s: {"map_kpa": given[f"{s}_map_kpa"], "rpm": given[f"{s}_rpm"]} for s in ("closed", "open")
+    }
 
 
 def _line_points(given: dict[str, Any]) -> dict[str, Any]:
@@ -152,17 +164,20 @@ SHEETS: dict[str, Worksheet] = {
             Entry("before", "Before, samples"), Entry("after", "After, samples"),
         ), (("learned_throttle_percent", "6.1 6.3 6.2", "3.4 3.3 3.5"), ("trim_idle_percent", "7.1 6.6 7.4", "1.2 0.9 1.6")), drawings.comparison, "comparison", _comparison),
         Worksheet("egr-flow-test", (
-            Entry("closed_map_kpa", "Manifold, valve shut", "pressure", "34"), Entry("closed_rpm", "Speed, valve shut", "", "720", "rpm"),
-            Entry("open_map_kpa", "Manifold, valve open", "pressure", "61"), Entry("open_rpm", "Speed, valve open", "", "560", "rpm; 0 when it stalled"),
-            Entry("ambient_kpa", "Air outside", "pressure", "100.5"), Entry("intake_c", "Air at the ports", "temperature", "38"),
-            Entry("exhaust_kpa", "Exhaust before the valve", "pressure", "103"), Entry("exhaust_c", "Gas at the valve", "temperature", "190"),
+            Entry("closed_map_kpa", "Manifold, valve shut", "pressure", "34", optional=True, part="points"), Entry("closed_rpm", "Speed, valve shut", "", "720", "rpm", optional=True, part="points"),
+            Entry("open_map_kpa", "Manifold, valve open", "pressure", "61", optional=True, part="points"), Entry("open_rpm", "Speed, valve open", "", "560", "rpm; 0 when it stalled", optional=True, part="points"),
+            Entry("csv", "Or a trace: seconds, manifold kPa, rpm, and the command in percent where it was logged", text="rows", optional=True),
+            Entry("closed_from_s", "Shut from, s", "", "", "found by the program where left empty", optional=True, part="trace"), Entry("closed_to_s", "Shut to, s", optional=True, part="trace"),
+            Entry("open_from_s", "Open from, s", optional=True, part="trace"), Entry("open_to_s", "Open to, s", optional=True, part="trace"),
+            Entry("ambient_kpa", "Air outside", "pressure", "100.5"), Entry("intake_c", "Air at the ports", "temperature", "38", "intake air and about 12 °C more, where it is not measured"),
+            Entry("exhaust_kpa", "Exhaust before the valve", "pressure", "103", "about 2 kPa above the air outside at a warm idle"), Entry("exhaust_c", "Gas at the valve", "temperature", "190", "150 to 250 °C at a warm idle"),
             Entry("displacement_l", "Engine size", "", "2.0", "litres"), Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.78", "a share"),
             Entry("reference_area_mm2", "Clean passage", "area", "", "from an engine that was known to be clean", optional=True),
             Entry("throttle_held", "Throttle", start="held", choices=(("held", "held still during the test"), ("free", "the idle control moved it"))),
         ), draw=traces.passage, picture="passage", shape=_flow_test),
         Worksheet("egr-flow-crosscheck", (
             Entry("rpm", "Engine speed", "", "1200", "rpm"), Entry("map_kpa", "Manifold pressure", "pressure", "118"), Entry("charge_c", "Charge", "temperature", "55"),
-            Entry("maf_g_s", "Meter shows", "airflow", "70"), Entry("dp_pa", "Differential pressure", "", "300", "Pa"),
+            Entry("maf_g_s", "Meter shows", "airflow", "70"), Entry("dp_pa", "Differential pressure", "pressure_drop", "300"),
             Entry("gas_kpa", "Gas at the venturi", "pressure", "118"), Entry("gas_c", "Gas", "temperature", "120"),
             Entry("pipe_mm", "Pipe", "length", "50"), Entry("throat_mm", "Throat", "length", "28"),
             Entry("displacement_l", "Engine size", "", "7.8", "litres"), Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.88", "a share"),
@@ -207,6 +222,32 @@ SHEETS: dict[str, Worksheet] = {
 }  # fmt: skip
 
 
+LINE_FIELDS = (("line_v1", "At volts"), ("line_kpa1", "it reads, kPa"), ("line_v2", "and at volts"), ("line_kpa2", "kPa"))
+"""Two points of a sensor's line, for pressures that the meter shows as volts."""
+
+
+def _by_line(form: Form, name: str, typed: str) -> float:
+    """A pressure that was read in volts, through the sensor's line.
+
+    Raises
+    ------
+    InputError
+        The line is not known, or the volts are at a rail: a wire or sensor fault, no pressure.
+    """
+    points = [
+        {"volts": parse_number(v, form.text(v)), "kpa": parse_number(k, form.text(k))}
+        for v, k in (("line_v1", "line_kpa1"), ("line_v2", "line_kpa2"))
+    ]
+    volts = parse_number(name, re.sub(r"\s*[vV]\s*$", "", typed))
+    try:
+        read = calculate("sensor-line", {"points": points, "volts": volts})
+    except InputError as fault:
+        raise InputError(name if fault.field == "volts" else "line_v2", fault.value, fault.allowed) from fault
+    if not read["in_range"]:
+        raise InputError(name, typed, f"volts inside the rails: {read['sentence']}")
+    return float(read["kpa"])
+
+
 def _value(form: Form, entry: Entry, name: str, typed: str) -> Any:
     if entry.text or (entry.choices and entry.name != "strokes"):
         return typed.strip()
@@ -214,7 +255,10 @@ def _value(form: Form, entry: Entry, name: str, typed: str) -> Any:
         return typed.strip()
     if entry.quantity:
         quantity = QUANTITIES[entry.quantity]
-        return parse_quantity(name, typed, quantity, form.text(f"{entry.name}_unit") or quantity.kept.id)
+        unit = form.text(f"{entry.name}_unit") or quantity.kept.id
+        if entry.quantity == "pressure" and (unit == "V" or re.search(r"\d\s*[vV]\s*$", typed)):
+            return _by_line(form, name, typed)
+        return parse_quantity(name, typed, quantity, unit)
     number = parse_number(name, typed)
     return int(number) if entry.name == "strokes" else number
 
@@ -261,11 +305,12 @@ def outcome(sheet: Worksheet, form: Form) -> dict[str, Any]:
         given = given_of(sheet, form)
         result = calculate(sheet.name, given)
     except InputError as fault:
-        return {"result": None, "drawing": None, "fault": fault}
+        words = {e.name: e.label for e in sheet.entries}.get(fault.field, fault.field)
+        return {"result": None, "drawing": None, "fault": fault, "fault_words": words}
     return {"result": result, "drawing": sheet.draw(given, result) if sheet.draw else None, "fault": None}
 
 
-def opening_form(visit: Any, sheet: Worksheet, filled: Mapping[str, float] | None = None) -> Form:
+def opening_form(visit: Any, sheet: Worksheet, filled: Mapping[str, Any] | None = None) -> Form:
     """The worksheet as it opens, in the workshop's units: start values, or on a job what its family knows and nothing else."""
     from starlette.datastructures import FormData
 
@@ -277,9 +322,12 @@ def opening_form(visit: Any, sheet: Worksheet, filled: Mapping[str, float] | Non
     def start(entry: Entry) -> str:
         if filled is None or entry.choices:
             return entry.start
+        known = filled.get(entry.name)
         return (
-            f"{filled[entry.name]:g}"
-            if entry.name in filled
+            known
+            if isinstance(known, str)
+            else f"{known:g}"
+            if known is not None
             else ""
             if entry.text or not entry.start or entry.name in MEASURED
             else entry.start
@@ -305,7 +353,7 @@ def show(visit: Signed, name: str) -> HTMLResponse:
     sheet = SHEETS[name]
     form = opening_form(visit, sheet)
     return visit.page(
-        "worksheet.html", sheet=sheet, calculation=CALCULATIONS[name], calculations=list(CALCULATIONS.values()), form=form, place="worksheets",
+        "worksheet.html", sheet=sheet, calculation=CALCULATIONS[name], calculations=list(CALCULATIONS.values()), form=form, place="worksheets", line_fields=LINE_FIELDS,
         **outcome(sheet, form),
     )  # fmt: skip
 

@@ -70,6 +70,25 @@
     }
   });
 
+  // Plateaus of a trace: their edges are dragged on the drawing, the fields hold the seconds, the server judges them.
+  document.addEventListener("pointerdown", (event) => {
+    const grip = event.target.closest("[data-grip]"), field = grip && document.getElementById(grip.dataset.grip);
+    if (!field) return;
+    event.preventDefault();
+    const svg = grip.ownerSVGElement, from = Number(svg.dataset.from), to = Number(svg.dataset.to), line = grip.previousElementSibling;
+    const move = (at) => {
+      const box = svg.getBoundingClientRect(), x = Math.min(548, Math.max(56, ((at.clientX - box.left) / box.width) * 660));
+      for (const end of ["x1", "x2"]) line.setAttribute(end, String(x));
+      field.value = (from + ((x - 56) / (548 - 56)) * (to - from)).toFixed(1);
+    };
+    const drop = () => {
+      document.removeEventListener("pointermove", move);
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+    };
+    document.addEventListener("pointermove", move);
+    document.addEventListener("pointerup", drop, { once: true });
+  });
+
   // One sending per form: the token makes a second one harmless, this only saves the wait.
   document.addEventListener("submit", (event) => {
     const form = event.target;

@@ -1,0 +1,468 @@
+"""Logs of a job: taken in, their columns named, the stretches found, readings and traces taken from them."""
+
+import hashlib
+import zlib
+from collections import OrderedDict
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from galene.core.airpath import EngineFamily
+from galene.core.errors import InputError
+from galene.core.logs import Stretch, Trace, find_idle, find_plateaus, find_trim_points, run_forward, thinned
+from galene.core.units import QUANTITIES, convert
+from galene.exchange.logs import TIME_UNITS, LogColumn, ReadLog, read_log, time_unit
+from galene.jobs.act import Act, family_of
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.evidence import SetConditions, channels_of, save_readings
+from galene.jobs.intake import check_text
+from galene.knowledge.log_channels import CHANNELS, propose, unit_word
+from galene.store.models import Job, LogFile, LogMapping, LogValues
+
+Values = NDArray[np.float64]
+MOST_LOGS = 24
+IDLE_LIMIT = {("petrol", "four_stroke"): 1150.0, ("diesel", "four_stroke"): 1000.0, ("petrol", "two_stroke"): 1900.0}
+"""Speed above which an engine of this kind no longer idles, where its family gives no idle band."""
+
+
+def channels_for(family: EngineFamily) -> list[str]:
+    """Channels that this engine can show, in the order of their importance."""
+    return [c.id for c in CHANNELS.values() if not c.components or family.components & set(c.components)]
+
+
+def take_in(act: Act, number: str, name: str, data: bytes) -> LogFile:
+    """Read a log and keep it with a proposed mapping. The same file twice is the same log.
+
+    Raises
+    ------
+    Invalid
+        ``file``: line and column of what can not be read. Nothing is kept.
+    """
+    check_text({"name": name[:200]})
+    try:
+        read = read_log(data)
+    except InputError as fault:
+        raise Invalid({"file": f"{fault.field}: “{str(fault.value)[:60]}”. Wanted: {fault.allowed}."}) from fault
+    job = act.job(number)
+    digest = hashlib.sha256(data).hexdigest()
+    known = act.db.scalar(select(LogFile).where(LogFile.job_id == job.id, LogFile.digest == digest))
+    if known is not None:
+        return known
+    if count_logs(act.db, job) >= MOST_LOGS:
+        raise Invalid({"file": f"A job holds {MOST_LOGS} logs. Take one away first."})
+    family = family_of(job)
+    key = hashlib.sha256("\x1f".join(f"{c.name}\x1e{c.unit}" for c in read.columns).encode()).hexdigest()[:32]
+    remembered = act.db.get(LogMapping, key)
+    mapping = _remembered(remembered.mapping, family) if remembered else proposed(read, family)
+    log = LogFile(job_id=job.id, name=name.strip()[:200] or "log", kind=read.kind, digest=digest, rows=len(read.columns[0].values),
+                  columns=[_summary(c) for c in read.columns], remarks=list(read.remarks), heading_key=key, mapping=mapping, mapped=False, stretches=[],
+                  at=act.now, person_id=act.person.id)  # fmt: skip
+    act.db.add(log)
+    act.db.flush()
+    act.db.execute(
+        insert(LogValues),
+        [{"log_id": log.id, "position": i, "data": zlib.compress(c.values.tobytes(), 1)} for i, c in enumerate(read.columns)],
+    )
+    act.trace(job, "log_taken_in", log=log.id, name=log.name, rows=log.rows, columns=len(log.columns))
+    if remembered and not mapping_faults(act.db, log, mapping, family):
+        log.mapped = True
+        log.stretches = found_stretches(trace_of(act.db, log), family)
+    return log
+
+
+def _summary(column: LogColumn) -> dict[str, Any]:
+    known = column.values[np.isfinite(column.values)]
+    facts: dict[str, float] = {"filled": len(known)}
+    if len(known):
+        facts |= {"low": float(known.min()), "high": float(known.max()), "middle": float(np.median(known))}
+    return {
+        "name": column.name,
+        "unit": column.unit,
+        "head": [None if not np.isfinite(v) else float(v) for v in column.values[:6]],
+        **facts,
+    }
+
+
+def proposed(read: ReadLog, family: EngineFamily) -> dict[str, Any]:
+    """What the columns probably are, by their headings; units as written, else the one whose figures an engine can show."""
+    columns = [c for i, c in enumerate(read.columns) if i != read.time_column]
+    places = [i for i in range(len(read.columns)) if i != read.time_column]
+    found = propose([c.name for c in columns], family.components)
+    channels = {channel: {"column": places[k], "unit": _unit_of(columns[k], channel)} for channel, k in found.items()}
+    time = {"column": read.time_column, "unit": time_unit(read.columns[read.time_column])} if read.time_column is not None else None
+    return {"time": time, "channels": channels}
+
+
+def _unit_of(column: LogColumn, channel_id: str) -> str:
+    channel = CHANNELS[channel_id]
+    quantity = QUANTITIES[channel.quantity]
+    word = unit_word(column.unit)
+    if word in {u.id for u in quantity.units}:
+        return str(word)
+    known = column.values[np.isfinite(column.values)]
+    middle = float(np.median(known)) if len(known) else 0.0
+    fitting = (u.id for u in quantity.units if channel.low <= convert(quantity, middle, u.id, quantity.kept.id) <= channel.high)
+    return next(fitting, quantity.kept.id)
+
+
+def _remembered(mapping: Mapping[str, Any], family: EngineFamily) -> dict[str, Any]:
+    possible = set(channels_for(family))
+    return {"time": mapping["time"], "channels": {c: m for c, m in mapping["channels"].items() if c in possible}}
+
+
+def logs_of(db: Session, job: Job) -> list[LogFile]:
+    """The logs of a job, newest first."""
+    return list(db.scalars(select(LogFile).where(LogFile.job_id == job.id).order_by(LogFile.id.desc())))
+
+
+def count_logs(db: Session, job: Job) -> int:
+    """How many logs a job holds."""
+    return db.scalar(select(func.count()).select_from(LogFile).where(LogFile.job_id == job.id)) or 0
+
+
+def find_log(db: Session, job: Job, log_id: int) -> LogFile:
+    """A log of this job.
+
+    Raises
+    ------
+    Missing
+    """
+    log = db.get(LogFile, log_id)
+    if log is None or log.job_id != job.id:
+        raise Missing(f"log {log_id}")
+    return log
+
+
+def column_values(db: Session, log: LogFile, positions: Sequence[int]) -> dict[int, Values]:
+    """Raw values of columns, in the file's order and unit."""
+    rows = db.execute(select(LogValues.position, LogValues.data).where(LogValues.log_id == log.id, LogValues.position.in_(positions)))
+    return {position: np.frombuffer(zlib.decompress(data), np.float64) for position, data in rows}
+
+
+def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], family: EngineFamily) -> dict[str, str]:
+    """What is wrong with a mapping, by the form's field."""
+    faults: dict[str, str] = {}
+    time = mapping.get("time")
+    if not time or not 0 <= time["column"] < len(log.columns):
+        return {"time": "Say which column is the time."}
+    if time["unit"] not in TIME_UNITS:
+        return {"time": "A unit of time: " + ", ".join(TIME_UNITS) + "."}
+    taken: dict[int, str] = {}
+    for channel_id, place in mapping["channels"].items():
+        column = place["column"]
+        field = f"channel.{column}"
+        channel = CHANNELS.get(channel_id)
+        if channel is None or channel_id not in channels_for(family):
+            faults[field] = "This engine has no such channel."
+            continue
+        if not 0 <= column < len(log.columns) or column == time["column"]:
+            faults[field] = "Another column than the time."
+            continue
+        if column in taken:
+            faults[field] = "One column, one channel."
+        taken[column] = channel_id
+        quantity = QUANTITIES[channel.quantity]
+        facts = log.columns[column]
+        if place["unit"] not in {u.id for u in quantity.units}:
+            faults[field] = "A unit of " + ", ".join(u.id for u in quantity.units) + "."
+        elif "middle" not in facts:
+            faults[field] = "This column is empty."
+        else:
+            middle = convert(quantity, facts["middle"], place["unit"], quantity.kept.id)
+            if not channel.low <= middle <= channel.high:
+                faults[field] = (
+                    f"Half-way it stands at {facts['middle']:g} {place['unit']}; {channel.label.lower()} "
+                    f"goes from {channel.low:g} to {channel.high:g} {quantity.kept.id}. Another unit or channel?"
+                )
+    if not faults:
+        try:
+            run_forward(column_values(db, log, [time["column"]])[time["column"]] * TIME_UNITS[time["unit"]])
+        except InputError:
+            faults["time"] = "This column does not run forward: choose another."
+    return faults
+
+
+def save_mapping(act: Act, number: str, log_id: int, mapping: Mapping[str, Any], seen: int) -> LogFile:
+    """Name the columns, remember it for files with the same headings, find the stretches anew.
+
+    Raises
+    ------
+    Invalid
+        ``time`` or ``channel.<column>``.
+    """
+    job = act.job(number)
+    log, family = find_log(act.db, job, log_id), family_of(job)
+    faults = mapping_faults(act.db, log, mapping, family)
+    if faults:
+        raise Invalid(faults)
+    act.claim(job, f"log {log.id}", seen)
+    log.mapping, log.mapped = dict(mapping), True
+    log.stretches = found_stretches(trace_of(act.db, log), family)
+    keep = insert(LogMapping).values(heading_key=log.heading_key, mapping=log.mapping, at=act.now, person_id=act.person.id)
+    act.db.execute(
+        keep.on_conflict_do_update(
+            index_elements=["heading_key"], set_={"mapping": keep.excluded.mapping, "at": act.now, "person_id": act.person.id}
+        )
+    )
+    act.trace(job, "log_mapped", log=log.id, channels=sorted(mapping["channels"]))
+    return log
+
+
+def take_away(act: Act, number: str, log_id: int) -> None:
+    """Take a log off the job. Readings that came from it stay; the trace keeps its name."""
+    job = act.job(number)
+    log = find_log(act.db, job, log_id)
+    act.trace(job, "log_taken_away", log=log.id, name=log.name, digest=log.digest)
+    act.db.delete(log)
+    act.db.flush()
+
+
+_TRACES: OrderedDict[str, tuple[Trace, tuple[str, ...]]] = OrderedDict()
+_TRACES_LOCK = Lock()
+MOST_TRACES = 2
+"""Logs held open at once: one of 200,000 rows and ten channels is 18 MB."""
+
+
+def opened(db: Session, log: LogFile) -> tuple[Trace, tuple[str, ...]]:
+    """The log's channels over a time that runs forward, kept units, and what had to be mended."""
+    key = f"{log.digest}:{log.mapping!r}"
+    with _TRACES_LOCK:
+        if key in _TRACES:
+            _TRACES.move_to_end(key)
+            return _TRACES[key]
+    time, channels = log.mapping["time"], log.mapping["channels"]
+    raw = column_values(db, log, [time["column"], *(m["column"] for m in channels.values())])
+    forward = run_forward(raw[time["column"]] * TIME_UNITS[time["unit"]])
+    values: dict[str, Values] = {}
+    for channel_id, place in channels.items():
+        quantity = QUANTITIES[CHANNELS[channel_id].quantity]
+        offset = convert(quantity, 0.0, place["unit"], quantity.kept.id)
+        factor = convert(quantity, 1.0, place["unit"], quantity.kept.id) - offset
+        values[channel_id] = raw[place["column"]][forward.rows] * factor + offset
+    trims = _total_trim(values)
+    if trims is not None:
+        values["trim_percent"] = trims
+    remarks = [
+        text
+        for count, text in (
+            (forward.left_out, f"{forward.left_out} rows have no time of their own and are left out."),
+            (forward.spread, f"The clock is coarse: {forward.spread} rows were set evenly between its stamps."),
+            (forward.restarts, f"The time goes back {forward.restarts} ×: what follows was set on after it."),
+        )
+        if count
+    ]
+    with _TRACES_LOCK:
+        _TRACES[key] = Trace(forward.time_s, values), tuple(remarks)
+        while len(_TRACES) > MOST_TRACES:
+            _TRACES.popitem(last=False)
+        return _TRACES[key]
+
+
+def trace_of(db: Session, log: LogFile) -> Trace:
+    """The log's channels over a time that runs forward, kept units."""
+    return opened(db, log)[0]
+
+
+def _total_trim(values: Mapping[str, Values]) -> Values | None:
+    """Short and long together, the mean of the banks; a logged total stands for itself."""
+    if "total_trim_percent" in values:
+        return values["total_trim_percent"]
+    banks = [
+        [values[name] for name in pair if name in values]
+        for pair in (("short_trim_percent", "long_trim_percent"), ("short_trim_2_percent", "long_trim_2_percent"))
+    ]
+    totals = [_held(parts[0]) + _held(parts[1]) if len(parts) == 2 else _held(parts[0]) for parts in banks if parts]
+    return np.mean(totals, axis=0) if totals else None
+
+
+def _held(values: Values) -> Values:
+    """A channel's last value held until the next: loggers ask for their channels in turn."""
+    known = np.where(np.isfinite(values), np.arange(len(values)), -1)
+    last = np.maximum.accumulate(known)
+    return np.where(last >= 0, values[np.maximum(last, 0)], np.nan)
+
+
+def idle_limit(family: EngineFamily) -> float:
+    """Speed above which this engine no longer idles: 1.4 times the top of its idle band, else by its kind."""
+    band = family.bands.get("idle_rpm")
+    return band.high * 1.4 if band else IDLE_LIMIT.get((family.fuel, family.cycle), 1150.0)
+
+
+def found_stretches(trace: Trace, family: EngineFamily) -> list[dict[str, Any]]:
+    """Idle, trim points and the two plateaus of a flow test, as far as the log shows them."""
+    found: list[Stretch] = []
+    idle = find_idle(trace, idle_limit(family))
+    if idle:
+        found.append(idle)
+    if "trim_percent" in trace.channels:
+        found += find_trim_points(trace)
+    if {"map_kpa", "egr_command_percent"} <= trace.channels.keys() and family.fuel == "petrol":
+        with suppress(InputError):  # no opening in this log: nothing to mark
+            found += find_plateaus(trace)
+    return [{"kind": s.kind, "start_s": round(s.start_s, 2), "end_s": round(s.end_s, 2), "why": s.why, "by_hand": False} for s in found]
+
+
+def save_stretches(act: Act, number: str, log_id: int, ends: Sequence[tuple[float, float]], seen: int) -> LogFile:
+    """Set the ends of the stretches by hand, in the order in which they stand.
+
+    Raises
+    ------
+    Invalid
+        ``stretch.<k>`` for ends that are not in the log or not in order.
+    """
+    job = act.job(number)
+    log = find_log(act.db, job, log_id)
+    if not log.mapped:
+        raise Refused("The columns are not named yet", ["say first what each column is"])
+    trace = trace_of(act.db, log)
+    last = float(trace.time_s[-1])
+    faults = {
+        f"stretch.{k}": f"From 0 to {last:.1f} s, at least a second long."
+        for k, (start, end) in enumerate(ends)
+        if not (start >= 0 and start + 1 <= end <= last + 0.01)
+    }
+    if len(ends) != len(log.stretches):
+        faults["stretch.0"] = "The log was mapped anew meanwhile: load the page again."
+    if faults:
+        raise Invalid(faults)
+    act.claim(job, f"log {log.id}", seen)
+    log.stretches = [
+        s if (s["start_s"], s["end_s"]) == (start, end) else {**s, "start_s": start, "end_s": end, "by_hand": True, "why": "set by hand"}
+        for s, (start, end) in zip(log.stretches, ends, strict=True)
+    ]
+    act.trace(job, "log_stretches_set", log=log.id, stretches=[[s["kind"], s["start_s"], s["end_s"]] for s in log.stretches])
+    return log
+
+
+FROM_LOG: dict[str, dict[str, str]] = {
+    "idle": {"idle_rpm": "rpm", "idle_airflow_g_s": "maf_g_s", "idle_map_kpa": "map_kpa", "learned_throttle_percent": "throttle_percent", "trim_idle_percent": "trim_percent"},
+    "trim": {"rpm": "rpm", "airflow_g_s": "maf_g_s", "trim_percent": "trim_percent", "map_kpa": "map_kpa"},
+}  # fmt: skip
+"""Channels of a reading set and the log's channel that fills each."""
+READINGS_APART_S, MOST_READINGS = 6.0, 10
+
+
+def reading_rows(log: LogFile, trace: Trace, family: EngineFamily, kind: str) -> tuple[dict[str, list[float | None]], list[float]]:
+    """The rows of a reading set that a log gives, by channel, and the second at which each was taken.
+
+    Notes
+    -----
+    Idle: as the eye would read, the mean of a second every six seconds, three to ten times over the stretch. A trim
+    point is the mean of its stretch.
+    """
+    windows: list[tuple[float, float]] = []
+    for s in (s for s in log.stretches if s["kind"] == kind):
+        if kind == "trim":
+            windows.append((s["start_s"], s["end_s"]))
+        else:
+            count = int(min(MOST_READINGS, max(3, (s["end_s"] - s["start_s"]) // READINGS_APART_S)))
+            width = (s["end_s"] - s["start_s"]) / count
+            middles = [s["start_s"] + width * (k + 0.5) for k in range(count)]
+            half = min(0.5, width / 2)
+            windows += [(m - half, m + half) for m in middles]
+    values = {
+        channel.id: [trace.mean(FROM_LOG[kind][channel.id], a, b) for a, b in windows]
+        for channel in channels_of(family, kind)
+        if FROM_LOG[kind].get(channel.id) in trace.channels
+    }
+    return values, [(a + b) / 2 for a, b in windows]
+
+
+def take_readings(act: Act, number: str, log_id: int, phase: str, kind: str, load: Sequence[str], protective_mode: bool, seen: int) -> Job:
+    """Save a log's stretches as the idle or trim set of a phase. Coolant and intake air are the log's own.
+
+    Raises
+    ------
+    Invalid, Refused
+        As `save_readings`; ``rows`` where the log has no such stretch.
+    """
+    job = act.job(number)
+    log, family = find_log(act.db, job, log_id), family_of(job)
+    if not log.mapped or kind not in FROM_LOG:
+        raise Refused("The columns are not named yet", ["say first what each column is"])
+    trace = trace_of(act.db, log)
+    values, times = reading_rows(log, trace, family, kind)
+    if not times:
+        raise Invalid({"rows": "The log has no such stretch."})
+    spans = [(s["start_s"], s["end_s"]) for s in log.stretches if s["kind"] == kind]
+
+    def mean(channel: str) -> float | None:
+        found = [m for a, b in spans if (m := trace.mean(channel, a, b)) is not None]
+        return round(sum(found) / len(found), 1) if found else None
+
+    conditions = SetConditions(mean("coolant_c"), mean("intake_c"), tuple(load), protective_mode)
+    return save_readings(act, number, phase, kind, values, conditions, seen, "log", times)
+
+
+TRACE_CHECKS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "egr_flow_test": (("map_kpa", "rpm"), ("egr_command_percent",)),
+    "oxygen_response": (("o2_v",), ()),
+    "regeneration_trace": (("before_catalyst_c", "before_filter_c", "after_filter_c"), ()),
+    "runner_sweep_commanded": (("runner_command_percent", "runner_position_percent"), ()),
+    "throttle_sweep": (("pedal_percent", "throttle_percent"), ()),
+}
+"""Checks that read a trace: the log's channels that they need, and those that help."""
+UNTIMED = ("runner_sweep_commanded", "throttle_sweep")
+"""Checks whose trace has no time in it."""
+TRACE_ROWS = 600
+
+
+def trace_checks(log: LogFile) -> list[str]:
+    """Checks that this log has the channels for."""
+    return [check for check, (needed, _) in TRACE_CHECKS.items() if set(needed) <= log.mapping["channels"].keys()] if log.mapped else []
+
+
+def feeding(db: Session, job: Job, check_id: str) -> list[LogFile]:
+    """The logs of a job that a check can read."""
+    return [log for log in logs_of(db, job) if check_id in trace_checks(log)] if check_id in TRACE_CHECKS else []
+
+
+def rows_for_check(db: Session, log: LogFile, check_id: str, start_s: float | None = None, end_s: float | None = None) -> str:
+    """A log's channels as the rows that a check's worksheet takes, between two seconds.
+
+    Raises
+    ------
+    Missing
+        A check that reads no trace, or channels that the log does not have.
+    """
+    if check_id not in trace_checks(log):
+        raise Missing(f"trace of {check_id[:40]} in this log")
+    trace = trace_of(db, log)
+    needed, helpful = TRACE_CHECKS[check_id]
+    names = [*needed, *(n for n in helpful if n in trace.channels)]
+    first, last = window_for_check(trace, log, check_id)
+    rows = thinned(
+        trace.time_s,
+        [trace.channels[n] for n in names],
+        first if start_s is None else start_s,
+        last if end_s is None else end_s,
+        TRACE_ROWS,
+    )
+    return "\n".join(",".join(f"{x:.3f}".rstrip("0").rstrip(".") for x in (r[1:] if check_id in UNTIMED else r)) for r in rows)
+
+
+def window_for_check(trace: Trace, log: LogFile, check_id: str) -> tuple[float, float]:
+    """The part of a log that a check reads: round the plateaus, half a minute of warm fast idle, the sweep, else all of it."""
+    whole = float(trace.time_s[0]), float(trace.time_s[-1])
+    if check_id == "egr_flow_test":
+        marked = [s for s in log.stretches if s["kind"] in ("closed", "open")]
+        if marked:
+            return max(whole[0], min(s["start_s"] for s in marked) - 3), min(whole[1], max(s["end_s"] for s in marked) + 3)
+    if check_id in UNTIMED:
+        command = trace.channels[TRACE_CHECKS[check_id][0][0]]
+        known = np.flatnonzero(np.isfinite(command))
+        moved = known[np.abs(command[known] - command[known[0]]) > 2] if len(known) else known
+        if len(moved):
+            return max(whole[0], float(trace.time_s[moved[0]]) - 1), min(whole[1], float(trace.time_s[moved[-1]]) + 1)
+    if check_id == "oxygen_response":
+        fast = [s for s in log.stretches if s["kind"] == "trim" and 1300 <= (trace.mean("rpm", s["start_s"], s["end_s"]) or 0) <= 3200]
+        if fast:
+            return fast[0]["start_s"], min(fast[0]["end_s"], fast[0]["start_s"] + 30)
+    return whole
