@@ -52,6 +52,7 @@ def run_forward(time_s: Values) -> Forward:
     rows = np.flatnonzero(np.isfinite(time_s))
     times = time_s[rows].astype(np.float64)
     need(len(times) >= 2, "time", len(times), "two rows and more with a time")
+    need(bool((times != times[0]).any()), "time", "stands still", "a time that runs forward")
     same = np.concatenate([[False], times[1:] == times[:-1]])
     spread = 0
     if same.mean() >= 1 / 3:
@@ -59,8 +60,8 @@ def run_forward(time_s: Values) -> Forward:
     else:
         rows, times = rows[~same], times[~same]
     steps = np.diff(times)
-    step = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
-    need(step > 0, "time", "stands still", "a time that runs forward")
+    need(bool((steps > 0).any()), "time", "runs backward", "a time that runs forward")
+    step = float(np.median(steps[steps > 0]))
     restarts = 0
     while True:
         behind = times <= np.concatenate([[-np.inf], np.maximum.accumulate(times)[:-1]])
@@ -298,12 +299,16 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
         driven = np.nan_to_num(command) >= (np.nanmax(command) + np.nanmin(command)) / 2
         why = "by the command"
     else:
-        known = pressure[np.isfinite(pressure)]
+        speed = trace.on(grid, "rpm")
+        # A log may hold more than the test: only its slow part can be a held idle.
+        slow = np.ones(len(grid), bool) if speed is None else ~(speed > 1.35 * np.nanpercentile(speed, 20))
+        known = pressure[np.isfinite(pressure) & slow]
         level, noise = _two_levels(known)
         if level is None:
             raise InputError("csv", "no step in the manifold pressure",
                              f"a step of more than {3 * noise:.1f} kPa, or the seconds at which the valve was shut and open")  # fmt: skip
-        driven, why = np.nan_to_num(_moving(pressure, max(1, round(0.5 / step)), np.mean)) >= level, "by the rise of the manifold"
+        driven = slow & (np.nan_to_num(_moving(pressure, max(1, round(0.5 / step)), np.mean)) >= level)
+        why = "by the rise of the manifold"
     starts, ends = runs(driven)
     stretches = [(a, b) for a, b in zip(starts, ends, strict=True) if a >= round(1.5 / step) and b - a >= round(1.5 / step)]
     if not stretches:

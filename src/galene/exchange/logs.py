@@ -109,10 +109,11 @@ def _shape(lines: Sequence[str]) -> _Shape:
         )  # fmt: skip
         if first is None:
             continue
-        above = [c for c in cells[:first] if len(c) in (width, width - 1, width + 1) and any(c)]
+        above = [c for c in cells[:first] if 1 < len(c) and abs(len(c) - width) <= 1 and any(c)]
         units: list[str] = []
-        if len(above) > 1 and all(not x or unit_word(x.strip("()[]")) or len(x) <= 3 for x in above[-1]):
-            units = [x.strip("()[] ") for x in above.pop()]
+        below = [x.strip("()[] ") for x in above[-1]] if len(above) > 1 else []
+        if any(unit_word(x) for x in below) and all(not x or unit_word(x) or len(x) <= 3 for x in below):
+            units, above = below, above[:-1]
         names = above[-1] if above else [f"column {i + 1}" for i in range(width)]
         parted = [_unit_in(n) for n in names]
         columns = max(len(names), width)
@@ -303,11 +304,14 @@ def _read_mdf(data: bytes) -> ReadLog:
     import logging
 
     from asammdf import MDF
+    from asammdf.blocks.v4_blocks import HeaderBlock
 
     logging.getLogger("asammdf").setLevel(logging.CRITICAL)
     if data[8:9] != b"4":
         raise InputError("file", f"MDF {data[8:12].decode('ascii', 'replace').strip()}", "a measurement file in MDF 4")
     try:
+        # Read alone first: the reader's own clean-up stumbles over a file whose header is broken.
+        HeaderBlock(address=0x40, stream=BytesIO(data))
         with MDF(BytesIO(data), raise_on_multiple_occurrences=False) as file:
             return _channels_of(file)
     except InputError:
