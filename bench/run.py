@@ -1,9 +1,10 @@
 """Measure and print; nothing here is asserted. Run: .venv/bin/python bench/run.py
 
 Server time of every main view on the demo data and again with 5,000 generated jobs, the step tick with the database's
-durable settings on, throughput of the job card against a bare route with as many queries, start-up, memory.
+durable settings on, throughput of the job card against a bare route with as many queries, a long log, start-up, memory.
 """
 
+import io
 import json
 import os
 import signal
@@ -24,6 +25,7 @@ from typing import Any
 from urllib.request import urlopen
 
 import httpx2 as httpx
+import numpy as np
 import psutil
 import uvicorn
 from fastapi import FastAPI
@@ -119,6 +121,8 @@ def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
         "where is it": "/vehicles/QN501/where?q=pressure",
         "E: diagnosis": f"/jobs/{numbers['family E']}/diagnosis",
         "C: plan": f"/jobs/{numbers['family C']}/plan",
+        "B: log": f"/jobs/{numbers['family B at work']}/logs/1",
+        "B: log's strip": f"/jobs/{numbers['family B at work']}/logs/1/strip/rpm",
     }
     places = (
         ("intake", "intake"),
@@ -250,7 +254,12 @@ def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
     ends = [Pipe("exhaust_manifold", more[0].id, "recirculation"), Pipe(more[-1].id, "intake_manifold", "recirculation")] if more else []
     pipes = [*(Pipe(a.id, b.id, "recirculation") for a, b in pairwise(more)), *ends]
     steps = [
-        replace(family.operations[i % len(family.operations)], id=f"more_{i}", after=(f"more_{i - 3}",) if i >= 3 else (), reaches=(more[i % len(more)].id,))
+        replace(
+            family.operations[i % len(family.operations)],
+            id=f"more_{i}",
+            after=(f"more_{i - 3}",) if i >= 3 else (),
+            reaches=(more[i % len(more)].id,),
+        )
         for i in range(operations - len(family.operations))
     ]
     return replace(family, parts=(*family.parts, *more), pipes=(*family.pipes, *pipes), operations=(*family.operations, *steps))
@@ -275,6 +284,47 @@ def in_the_core() -> None:
     print(f"  drawing, 40 parts, narrow            {best(lambda: lay_out(big, NARROW))}")
     print(f"  scope, family {largest.id}, all parts          {best(lambda: scope(largest, reach[:8]))}")
     print(f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}")
+
+
+LONG_LOG = """
+import sys, time
+from galene.core.logs import Trace, find_idle, find_trim_points, outline, run_forward
+from galene.exchange.logs import read_log
+data = sys.stdin.buffer.read()
+begin = time.perf_counter()
+read = read_log(data)
+whole = time.perf_counter() - begin
+forward = run_forward(read.columns[0].values)
+trace = Trace(forward.time_s, {"rpm": read.columns[1].values[forward.rows], "maf_g_s": read.columns[2].values[forward.rows]})
+find_idle(trace, 1000), find_trim_points(trace)
+found = time.perf_counter() - begin - whole
+outline(trace.time_s, trace.channels["rpm"], 0, 1e9, 700)
+strip = time.perf_counter() - begin - whole - found
+peak = next(int(line.split()[1]) // 1024 for line in open("/proc/self/status") if line.startswith("VmHWM"))
+print(f"  {len(data) / 2**20:.0f} MB, {len(read.columns[0].values)} rows, {len(read.columns)} columns: read {whole:.2f} s, stretches {found * 1e3:.0f} ms, "
+      f"a strip {strip * 1e3:.0f} ms, memory at most {peak} MB")
+"""
+
+
+def long_log() -> None:
+    """200,000 rows of ten columns read in a process of its own, its libraries loaded within the time."""
+    rng = np.random.default_rng(1)
+    columns = [
+        np.arange(200_000) / 10,
+        700 + rng.normal(0, 9, 200_000),
+        4 + rng.normal(0, 0.1, 200_000),
+        *(rng.normal(50, 9, 200_000) for _ in range(7)),
+    ]
+    out = io.StringIO()
+    np.savetxt(
+        out,
+        np.column_stack(columns),
+        fmt="%.3f",
+        delimiter=";",
+        header="time (s);rpm;maf (g/s);" + ";".join(f"c{i}" for i in range(7)),
+        comments="",
+    )
+    subprocess.run([sys.executable, "-c", LONG_LOG], input=out.getvalue().replace(".", ",").encode(), check=True)
 
 
 def startup(folder: Path) -> None:
@@ -313,6 +363,7 @@ def main() -> None:
             load(db, datetime.now(UTC))
             db.commit()
             numbers = {j.stage: j.number for j in db.scalars(select(Job).where(Job.family_id == "A").order_by(Job.opened_at)).unique()}
+            numbers["family B at work"] = db.scalars(select(Job.number).where(Job.family_id == "B", Job.stage == "work")).one()
             numbers |= {f"family {j.family_id}": j.number for j in db.scalars(select(Job).where(Job.state == "open")).unique()}
         app = create_app(engine)
         settle()  # as the server does
@@ -343,6 +394,8 @@ def main() -> None:
         cluster.stop()
     print("In the core, best of 20, one thread")
     in_the_core()
+    print("A long log")
+    long_log()
     print("Start-up after set-up")
     startup(folder / "startup")
 

@@ -4,7 +4,9 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from galene.jobs import diagnosis
 from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.check_words import NEEDS_AND_SHOWS
 from galene.store.models import CheckResult, Job
 from tests.web.conftest import Browser
 
@@ -57,7 +59,7 @@ def test_figures_become_evidence_and_the_page_says_what_changed(web: Browser, db
     assert state_of(db, v6, "egr_test_area_small") == "absent"
     web.submit(path, {**FLOW, "reference_area_mm2": "", "open_map_kpa": "50", "open_rpm": "660"})
     assert state_of(db, v6, "egr_test_area_small") is None, "without a reference it says nothing, and the older word no longer stands"
-    assert len(db.scalars(select(CheckResult)).all()) == 3
+    assert len(db.scalars(select(CheckResult).join(Job).where(Job.number == v6)).all()) == 3
 
 
 def test_no_jumper_before_the_drive_side_is_worked_out(web: Browser, v6: str) -> None:
@@ -80,7 +82,7 @@ def test_figures_that_can_not_be_are_named_and_kept_on_the_page(
 ) -> None:
     answer = web.submit(f"/jobs/{v6}/checks/egr_flow_test", {**FLOW, **change})
     assert answer.status_code == 422 and words in answer.text and 'name="closed_rpm" value="690"' in answer.text
-    assert db.scalars(select(CheckResult)).all() == []
+    assert db.scalars(select(CheckResult).join(Job).where(Job.number == v6)).all() == []
 
 
 def test_a_finished_job_takes_no_check(web: Browser, numbers: dict[str, str]) -> None:
@@ -175,3 +177,21 @@ def test_the_diagnosis_says_what_to_do_in_which_order(web: Browser, db: Session)
     order = page[page.index("What to do in which order") : page.index("What feeds it?")]
     assert order.index("1. Clean: recirculation passage plugged") < order.index("Clean: recirculation cooler plugged")
     assert order.count("<tr>") <= 5
+
+
+def test_every_check_says_what_it_needs_and_what_is_sound(web: Browser, db: Session, v6: str) -> None:
+    assert NEEDS_AND_SHOWS.keys() == KNOWLEDGE.checks.keys()
+    page = web.get(f"/jobs/{v6}/checks/look_maf").text
+    assert "Have at hand" in page and "Element and wires are bright" in page and "Air meter</b>:" in page, (
+        "what, what is sound, and where it sits"
+    )
+
+
+def test_the_order_of_repair_is_weighed_against_new_parts(web: Browser, db: Session) -> None:
+    job = db.scalars(select(Job).where(Job.family_id == "B", Job.stage == "work")).unique().one()
+    ranking = diagnosis.assess_job(job, 72.0)
+    against = diagnosis.against_new_parts(job, ranking, 72.0)
+    assert against is not None and against.order[0].id == "egr_passage_plugged" and against.order[0].chance_it_ends_here > 0.5
+    assert against.replace_first.order[0].id.startswith("new:") and against.expected_cost < against.replace_first.expected_cost
+    page = web.get(f"/jobs/{job.number}/diagnosis").text
+    assert f"{against.expected_cost:.2f}" in page and f"{against.replace_first.expected_cost:.2f}" in page

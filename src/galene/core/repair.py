@@ -17,7 +17,10 @@ ENOUGH_L_100KM = 0.02
 
 @dataclass(frozen=True)
 class Action:
-    """Something that can be done: the causes that it mends, the chance that it does, its own minutes, parts, and access by operation id."""
+    """Something that can be done: the causes that it mends, the chance that it does, its own minutes, parts, and access by operation id.
+
+    `replaces` says that it puts in a new part where something else could be tried.
+    """
 
     id: str
     mends: list[str]
@@ -25,6 +28,7 @@ class Action:
     minutes: float
     parts_cost: float
     access: list[str] = field(default_factory=list)
+    replaces: bool = False
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -58,7 +62,7 @@ class RepairPlan:
 
 @dataclass(frozen=True)
 class RepairResult:
-    """The cheapest order on average, against doing the dearest part first."""
+    """The cheapest order on average, against new parts first."""
 
     order: tuple[RepairStep, ...]
     expected_cost: float
@@ -164,10 +168,17 @@ def repair_sequence(given: RepairInput) -> RepairResult:
     else:
         order = [a for a, _, _ in chance_over_cost(given.actions, posterior, given.access_minutes, given.hourly_rate)]
     best = _priced(order, posterior, given)
-    dearest = _priced(sorted(given.actions, key=lambda a: -a.parts_cost), posterior, given)
-    saved = dearest.expected_cost - best.expected_cost
-    sentence = f"Begin with {best.order[0].id}: {best.expected_cost:.0f} on average, {saved:.0f} less than the dearest part first."
-    return RepairResult(best.order, best.expected_cost, dearest, "found", sentence)
+    replaced = _priced(_new_parts_first(given.actions, posterior), posterior, given)
+    saved = replaced.expected_cost - best.expected_cost
+    sentence = f"Begin with {best.order[0].id}: {best.expected_cost:.0f} on average, {saved:.0f} less than new parts first."
+    return RepairResult(best.order, best.expected_cost, replaced, "found", sentence)
+
+
+def _new_parts_first(actions: Sequence[Action], posterior: Mapping[str, float]) -> list[Action]:
+    """As parts are changed by guess: new ones first, the likeliest first; the dearest first where no action is named as a new part."""
+    if not any(a.replaces for a in actions):
+        return sorted(actions, key=lambda a: -a.parts_cost)
+    return sorted(actions, key=lambda a: (not a.replaces, -sum(posterior.get(c, 0.0) for c in a.mends)))
 
 
 @dataclass(frozen=True)

@@ -109,7 +109,7 @@ def _shape(lines: Sequence[str]) -> _Shape:
         )  # fmt: skip
         if first is None:
             continue
-        above = [c for c in cells[:first] if 1 < len(c) and abs(len(c) - width) <= 1 and any(c)]
+        above = [c for c in cells[:first] if len(c) > 1 and abs(len(c) - width) <= 1 and any(c)]
         units: list[str] = []
         below = [x.strip("()[] ") for x in above[-1]] if len(above) > 1 else []
         if any(unit_word(x) for x in below) and all(not x or unit_word(x) or len(x) <= 3 for x in below):

@@ -5,6 +5,7 @@ from typing import Any
 from galene.core.access import ways_in
 from galene.core.diagnosis.assess import assess
 from galene.core.diagnosis.records import Assessment, Case, Observation
+from galene.core.repair import Action, RepairInput, RepairResult, repair_sequence
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import STATES, observe
@@ -47,6 +48,34 @@ def assess_job(job: Job, hourly_rate: float) -> Assessment:
             _WEIGHED.clear()
         found = _WEIGHED[key] = assess(case, KNOWLEDGE, hourly_rate, ways_in(family_of(job), case.access_open))
     return found
+
+
+MOST_COMPARED = 4
+"""Causes that are weighed against new parts: with a new part beside each, the order is still exact."""
+
+
+def against_new_parts(job: Job, ranking: Assessment, hourly_rate: float) -> RepairResult | None:
+    """The order of repair among mending and replacing, against new parts first; None where no part of the leading causes has a price.
+
+    Ids are cause ids for what mends a cause, ``new:<part>`` for a new part, which mends all causes of its kind.
+    """
+    family, ways = family_of(job), ways_in(family_of(job), opened_of(job))
+    chances = {c.id: c.probability for c in ranking.causes}
+    leading = [r for r in ranking.repair_order if r.probability >= 0.05 and r.action != "refer_on"]
+    leading = sorted(leading, key=lambda r: -r.probability)[:MOST_COMPARED]
+    actions, priced = [], {s.id: s.price for s in family.spares}
+    for repair in leading:
+        cause = KNOWLEDGE.causes[repair.cause]
+        way = list(ways.get(cause.component, ()))
+        actions.append(Action(cause.id, [cause.id], 1.0, cause.minutes, cause.cost, way))
+        part = next((p for p in family.parts if p.component == cause.component), None)
+        if part is not None and part.id in priced and all(a.id != f"new:{part.id}" for a in actions):
+            mends = [r.cause for r in leading if KNOWLEDGE.causes[r.cause].component == cause.component]
+            actions.append(Action(f"new:{part.id}", mends, 1.0, cause.minutes, priced[part.id], way, True))
+    if not any(a.id.startswith("new:") for a in actions):
+        return None
+    minutes = {operation: m for way in ways.values() for operation, m in way.items()}
+    return repair_sequence(RepairInput(actions, {r.cause: chances[r.cause] for r in leading}, hourly_rate, minutes))
 
 
 def record_check(act: Act, number: str, check_id: str, results: dict[str, str]) -> Job:

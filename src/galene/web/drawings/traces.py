@@ -41,7 +41,7 @@ def chart(
     ]
     return {
         "lines": lines, "ticks": [(at(t, low_y)[0], f"{t:g}") for t in _ticks(low_x, high_x)], "levels": [(at(low_x, t)[1], f"{t:g}") for t in _ticks(low_y, high_y)],
-        "threshold": (at(low_x, level[0])[1], level[1]) if level else None, "marks": [(at(a, low_y)[0], at(b, low_y)[0]) for a, b in marks], "words": list(words), "from_x": low_x, "to_x": high_x, "unit_x": unit_x, "unit_y": unit_y,
+        "threshold": (at(low_x, level[0])[1], level[1]) if level else None, "marks": [(at(a, low_y)[0], at(b, low_y)[0]) for a, b in marks], "words": list(words), "fields": [], "from_x": low_x, "to_x": high_x, "unit_x": unit_x, "unit_y": unit_y,
     }  # fmt: skip
 
 

@@ -12,7 +12,9 @@ from galene.jobs.act import family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.check_readings import READINGS
+from galene.knowledge.check_words import NEEDS_AND_SHOWS
 from galene.store.models import Job
+from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
 from galene.web.routes.worksheets import LINE_FIELDS, SHEETS, given_of, opening_form, outcome
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
@@ -27,8 +29,10 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
     kept = checks.results_of(visit.db, job, check_id)
     shown = form or (opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None)
     steps = [o for o in family.operations if o.id in check.access and o.id not in diagnosis.opened_of(job)]
+    needs, shows = NEEDS_AND_SHOWS[check_id]
+    looked_at = [p for p in family.parts if p.component in check.components]
     return visit.page(
-        "check.html", status, job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
+        "check.html", status, needs=needs, shows=shows, looked_at=looked_at, picture=picture_of(family, job, lit=[p.id for p in looked_at]), job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
         yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),
         changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
         jumper=checks.jumper_allowed(visit.db, job), entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),

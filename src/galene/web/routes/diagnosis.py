@@ -26,8 +26,10 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     known = sorted(job.observations, key=lambda o: (o.state != "present", o.at))
     family = family_of(job)
     reasons = {c.id: why_not(c, family) for c in KNOWLEDGE.checks.values()}
+    ranking = diagnosis.assess_job(job, visit.shop.hourly_rate)
     return {
-        "job": job, "stage": "diagnosis", "family": family, "known": known, "absent": {o.evidence for o in known if o.state == "absent"}, "ranking": diagnosis.assess_job(job, visit.shop.hourly_rate),
+        "job": job, "stage": "diagnosis", "family": family, "known": known, "absent": {o.evidence for o in known if o.state == "absent"}, "ranking": ranking,
+        "against": diagnosis.against_new_parts(job, ranking, visit.shop.hourly_rate),
         "worksheets": WORKSHEET_OF, "picture": picture_of(family, job), "checks": [c for c in KNOWLEDGE.checks.values() if not reasons[c.id]],
         "barred": [(c, reasons[c.id]) for c in KNOWLEDGE.checks.values() if reasons[c.id]],
     }  # fmt: skip

@@ -51,7 +51,8 @@
   const options = (box, last) => ({
     width: box.clientWidth - title(box), height: last ? 104 : 78, padding: [2, 14, 2, 0], legend: { show: false }, plugins: [marks],
     cursor: { sync: { key: "log" }, points: { show: false }, drag: { x: true, y: false, setScale: false } },
-    scales: { x: { time: false, auto: false, range: () => view } },
+    // Room at the top for the letters.
+    scales: { x: { time: false, auto: false, range: () => view }, y: { range: (_, low, high) => { const span = high - low || Math.abs(high) || 1; return [low - span * 0.08, high + span * 0.32]; } } },
     axes: [
       { show: last, stroke: ink("--faded"), font: '12px "Atkinson Next"', grid: { stroke: ink("--hair"), width: 1 }, ticks: { stroke: ink("--rule") }, size: 26, values: (_, all) => all.map((v) => v + " s") },
       { stroke: ink("--faded"), font: '12px "Atkinson Next"', grid: { stroke: ink("--hair"), width: 1 }, ticks: { show: false }, size: 52, space: 22 },
