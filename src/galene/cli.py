@@ -77,6 +77,15 @@ def scope(file: FileArgument = None) -> None:
     _answer(lambda: scope_of(given))
 
 
+@cli.command()
+def judge(file: FileArgument = None) -> None:
+    """Whether an agent may touch a part, this way, in this state."""
+    from galene.exchange.cases import judgement_of
+
+    given = _read(file)
+    _answer(lambda: judgement_of(given))
+
+
 @contextlib.contextmanager
 def _only_one(home: Path) -> Iterator[None]:
     """Hold the data folder, so that two servers never share a cluster."""

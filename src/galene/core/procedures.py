@@ -108,6 +108,8 @@ class PartPlan:
     grade: int | None = None
     off_engine: bool = False
     tags: frozenset[str] = frozenset()
+    instead: Mapping[str, str] = field(default_factory=dict)
+    """Agent classes of the templates that are replaced on this part, as the rules forbid them on it."""
 
 
 @dataclass(frozen=True)
@@ -325,6 +327,8 @@ def _part_steps(family: EngineFamily, plan: PartPlan, procedures: Mapping[str, P
         if not _holds(template, plan):
             continue
         step = replace(_from_template(template, plan.part, template.place), where=part.where)
+        if step.agent in plan.instead:
+            step = replace(step, agent=plan.instead[step.agent])
         if template.wait:
             minutes, reason = wait_minutes(template.wait, air, policy)
             drying = f"{part.label} {template.wait.name}"

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from galene.core.procedures import Air
 from galene.demo.engine import EngineState
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
+from galene.demo.stock import stock
 from galene.demo.story import Story
 from galene.jobs import families, intake, plan, stages
 from galene.jobs.act import Act, family_of
@@ -80,6 +81,7 @@ def load(db: Session, now: datetime) -> None:
         None,
         fleet["QN-266"],
     )
+    stock(db, people["maren"], now)
     _history(db, people, fleet, now)
     _came_back(db, people["pia"], fleet["QN-152"], now)
     _proving(db, people["pia"], fleet["QN-331"], now - timedelta(hours=26))

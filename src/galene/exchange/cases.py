@@ -1,7 +1,8 @@
-"""The JSON contracts of calculations, assessments and scopes: checked for shape here, judged in the core."""
+"""The JSON contracts of calculations, assessments, scopes and judgements: checked for shape here, judged in the core."""
 
 from collections.abc import Mapping
 from functools import lru_cache
+from types import MappingProxyType
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
@@ -9,10 +10,14 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from galene.core.access import scope, ways_in
 from galene.core.airpath import EngineFamily
 from galene.core.calculations import CALCULATIONS, as_plain
+from galene.core.chemistry.judge import Agent, judge, refined
+from galene.core.chemistry.rules import RULES
 from galene.core.diagnosis.assess import assess
 from galene.core.errors import InputError
 from galene.core.units import with_contract_units
+from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.base import KNOWLEDGE, case_from, outline_of
+from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 
 
@@ -59,6 +64,18 @@ class ScopeFile(Strict):
     family: str
     components: list[str] = Field(min_length=1)
     open: list[str] = []
+
+
+class JudgementFile(Strict):
+    """An agent, a way, a part, its state."""
+
+    class_: str | None = Field(None, alias="class")
+    product: str | int | None = None
+    application: str
+    component: str
+    features: list[str] = []
+    state: list[str] = []
+    properties: dict[str, bool] = {}
 
 
 def _first_fault(fault: ValidationError) -> InputError:
@@ -169,3 +186,39 @@ def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any
         "marginal": dict(found.marginal),
         "suggested": [{"component": s.component, "minutes": s.minutes, "why": s.why} for s in found.suggested],
     }
+
+
+def judgement_of(given: Any, products: Mapping[str, Agent] = MappingProxyType({})) -> Any:
+    """Whether an agent may touch a part, this way, in this state; `products` are the shelf's own by id.
+
+    Raises
+    ------
+    InputError
+        Wrong shape, unknown words, or words that can not hold together.
+    """
+    if not isinstance(given, dict):
+        raise InputError("(input)", type(given).__name__, "a JSON object")
+    try:
+        wanted = JudgementFile.model_validate(given)
+    except ValidationError as fault:
+        raise _first_fault(fault) from fault
+    if wanted.component not in COMPONENTS:
+        raise InputError("component", wanted.component, ", ".join(COMPONENTS))
+    agent = None
+    if wanted.class_ is not None and wanted.product is not None:
+        raise InputError("product", wanted.product, "either a class or a product")
+    if wanted.class_ is not None:
+        if wanted.class_ not in AGENTS:
+            raise InputError("class", wanted.class_, ", ".join(AGENTS))
+        agent = AGENTS[wanted.class_].agent
+    elif wanted.product is not None:
+        if str(wanted.product) not in products:
+            raise InputError("product", wanted.product, ", ".join(products) or "a product of the workshop's shelf")
+        agent = products[str(wanted.product)]
+    if agent is not None and wanted.properties:
+        agent = refined(agent, wanted.properties)
+    found = judge(RULES, agent, wanted.application, subject_of(wanted.component), wanted.features, wanted.state)
+    return {
+        "verdict": found.verdict, "reasons": [{"rule": r.rule, "text": r.text} for r in found.reasons], "conditions": list(found.conditions),
+        "protective_equipment": list(found.protective_equipment), "drying_minutes": found.drying_minutes,
+    }  # fmt: skip

@@ -1,19 +1,22 @@
 """Stage 4: scope, access, method, pick list, time and price, as a versioned document."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from galene.core.access import Scope, scope
-from galene.core.airpath import EngineFamily
+from galene.core.airpath import EngineFamily, Part
+from galene.core.chemistry.judge import FEATURES, STATES, WAYS, Judgement
 from galene.core.diagnosis.records import Assessment
 from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps, schedule
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
+from galene.jobs.shelf import judge_class
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COOLANT_STOP
-from galene.knowledge.methods import INSPECT_ONLY, METHODS
+from galene.knowledge.methods import INSPECT_ONLY, METHODS, PREPARED
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import relearn_of
 from galene.knowledge.schools import SCHOOLS
@@ -33,7 +36,30 @@ def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy) -> P
     off = False
     if part.component == "throttle_body":
         off = {"always_off": True, "always_on": False}.get(policy.of("F"), (grade or 0) >= 3 or "faces_down" in part.features)
-    return PartPlan(part_id, grade, off)
+    agent = chosen_agent(part)
+    planned = METHODS[part.component].agent if part.component in METHODS else ""
+    return PartPlan(part_id, grade, off, instead={planned: agent.class_id} if agent and planned and agent.class_id != planned else {})
+
+
+@dataclass(frozen=True)
+class ChosenAgent:
+    """The agent that a part is treated with, the way, and what the rules say of it in the state that the procedure brings about."""
+
+    class_id: str
+    way: str
+    judgement: Judgement
+
+
+def chosen_agent(part: Part) -> ChosenAgent | None:
+    """The first agent of the part's method that no rule forbids on it; None where none is used or none is left."""
+    method = METHODS.get(part.component)
+    if method is None or not method.agent:
+        return None
+    for class_id, way in ((method.agent, method.way), *method.instead):
+        found = judge_class(class_id, way, part.component, [f for f in part.features if f in FEATURES], (*PREPARED, *method.state))
+        if found.verdict != "no":
+            return ChosenAgent(class_id, way, found)
+    return None
 
 
 def suggested_parts(family: EngineFamily, assessment: Assessment) -> list[str]:
@@ -133,10 +159,14 @@ def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy,
     new = next((s for s in family.spares if s.id == part_id), None)
     look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
     where = {"throttle_body": "off the engine" if plan.off_engine else "on the engine"}.get(part.component, "")
-    agent = AGENTS.get(method.agent)
+    chosen = chosen_agent(part)
+    agent = AGENTS[chosen.class_id] if chosen else None
     return {
         "part": part_id, "label": part.label, "text": method.text, "where": where,
-        "agent": method.agent, "agent_title": agent.title if agent else "", "why": method.why,
+        "agent": chosen.class_id if chosen else "", "agent_title": agent.title if agent else "", "why": method.why,
+        "way": WAYS[chosen.way] if chosen else "", "verdict": chosen.judgement.verdict if chosen else "",
+        "reasons": [{"rule": r.rule, "text": r.text} for r in chosen.judgement.reasons] if chosen else [],
+        "conditions": [STATES[c] for c in chosen.judgement.conditions] if chosen else [], "protection": list(chosen.judgement.protective_equipment) if chosen else [],
         "schools": [{"letter": x, "choice": titles[x]} for x in method.schools],
         "grade": plan.grade, "deposit": look.deposit if look else "", "minutes": minutes,
         "clean_cost": minutes / 60 * workshop.hourly_rate, "new_cost": new.price if new else None,

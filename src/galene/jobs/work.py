@@ -6,6 +6,7 @@ from typing import Any
 
 from galene.core.must_go_back import BEFORE, KINDS, Blocker, OpenItem, RunningWait, blockers
 from galene.core.procedures import Air
+from galene.jobs import shelf
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.evidence import save_look
@@ -111,6 +112,8 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
             WaitRow(job_id=job.id, name=step["wait_name"], reason=step["wait_reason"], started_at=act.now,
                     ends_at=act.now + timedelta(minutes=step["wait_minutes"]), person_id=act.person.id)
         )  # fmt: skip
+    if step["agent"]:
+        shelf.take_for_step(act, job, step["key"], step["agent"], step["agent_ml"])
     act.trace(job, "step_done", step=step["key"], records=kept, early=early_reason.strip())
     act.db.flush()
     # Read again only what this tick added to: the answer waits for it.
@@ -192,6 +195,8 @@ def untick(act: Act, number: str, step_id: int) -> Job:
     for wait in job.waits:
         if wait.name == step["wait_name"] and wait.started_at == row.done_at:
             act.db.delete(wait)
+    if step["agent"]:
+        shelf.give_back(act, job, step["key"])
     row.done_at = row.done_by = None
     row.records, row.early_reason = {}, ""
     act.trace(job, "step_undone", step=step["key"])

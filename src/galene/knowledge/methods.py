@@ -5,67 +5,52 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Method:
-    """Method of a component kind: the words, agent class, why this agent, the school's letter, grades it is for."""
+    """Method of a component kind: the words, agent class and way, why this agent, the schools' letters.
+
+    `state` is what the procedure's own steps bring about before the agent comes near; `instead` are agents and ways that
+    are taken where the rules forbid the first on this part, in this order.
+    """
 
     component: str
     text: str
     agent: str
     why: str
     schools: tuple[str, ...]
+    way: str = ""
+    state: tuple[str, ...] = ()
+    instead: tuple[tuple[str, str], ...] = ()
 
 
 METHODS: dict[str, Method] = {
     m.component: m
     for m in (
-        Method(
-            "air_filter",
-            "Look through, wipe and vacuum the box; new element where light does not pass",
-            "",
-            "No agent: wet paper swells and passes dirt.",
-            (),
-        ),
-        Method(
-            "maf_sensor",
-            "Out of its neck, short bursts across, dry for the full time",
-            "maf_cleaner",
-            "Residue-free and plastic-safe: anything stronger clouds the film or the body.",
-            ("A", "C"),
-        ),
-        Method("intake_tube", "Off, flexed and looked at, soap and water inside", "soap_and_water", "Rubber swells in solvents.", ("C",)),
-        Method(
-            "throttle_body",
-            "Wiped with a damp cloth, plate opened gently by hand without power",
-            "throttle_cleaner",
-            "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.",
-            ("E", "F", "H"),
-        ),
-        Method(
-            "map_sensor",
-            "Out, short bursts across the snout, port cleaned with a wire",
-            "contact_cleaner",
-            "Residue-free: a film on the membrane slows it.",
-            ("C", "G"),
-        ),
-        Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G")),
-        Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G")),
-        Method("secondary_air_flow_sensor", "Out, short bursts across, its little filter renewed", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C")),
-        Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H")),
-        Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", ()),
+        Method("air_filter", "Look through, wipe and vacuum the box; new element where light does not pass", "", "No agent: wet paper swells and passes dirt.", ()),
+        Method("maf_sensor", "Out of its neck, short bursts across, dry for the full time", "maf_cleaner", "Residue-free and plastic-safe: anything stronger clouds the film or the body.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
+        Method("intake_tube", "Off, flexed and looked at, soap and water inside", "soap_and_water", "Rubber swells in solvents.", ("C",), "on_cloth", ("removed",)),
+        Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("E", "F", "H"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
+        Method("map_sensor", "Out, short bursts across the snout, port cleaned with a wire", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G"), "on_cloth", ("removed", "seal_removed")),
+        Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("secondary_air_flow_sensor", "Out, short bursts across, its little filter renewed", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
+        Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H"), "on_brush", ("removed", "electronics_removed")),
+        Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", (), "on_brush", (), (("soot_flush_waterbased", "on_brush"),)),
         Method("egr_pipe", "Off, brushed wet, vacuumed", "", "Soot dust is not blown about.", ()),
         Method("egr_cooler", "Off, pressed, sent out to the heated bath", "", "Soot in its tubes needs heat and time.", ("G",)),
         Method("egr_dp_ports", "Both bores cleared by a drill in the fingers", "", "A tool in the port, never in the sensor.", ()),
-        Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G")),
+        Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("exhaust_pressure_tube", "Off, root drilled by hand, blown through", "", "The root shuts first.", ()),
-        Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G")),
-        Method("intake_manifold", "Off, electronics off, scraped and brushed runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G",)),
+        Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G"), "on_cloth", ("removed",)),
+        Method("intake_manifold", "Off, electronics off, scraped and brushed runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G",), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
         Method("runner_flaps", "Moved by hand, edges and seats scraped", "", "No liquid at the bushings but a drop of oil.", ()),
         Method("runner_actuator", "Opened, brush dust out with a dry brush", "", "Electronics are never bathed.", ("H",)),
-        Method("intake_ports", "Valves shut, soaked, scraped with plastic, vacuumed", "egr_cleaner", "Never loosened above an open valve.", ("G",)),
+        Method("intake_ports", "Valves shut, soaked, scraped with plastic, vacuumed", "egr_cleaner", "Never loosened above an open valve.", ("G",), "on_brush", ("port_shut", "removed"), (("soot_flush_waterbased", "on_brush"),)),
         Method("crankcase_pressure_hose", "Off, wiped, fitting cleared by hand", "", "The narrow fitting is what blocks.", ()),
         Method("crankcase_pressure_sensor", "Out, wiped dry, new O-ring", "", "Air past the ring reads as another load.", ("G",)),
-        Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",)),
-        Method("aftertreatment_doser", "Off, tip soaked and brushed", "egr_cleaner", "No wire in the nozzle's hole.", ("G",)),
-        Method("breather_valve", "Washed, or renewed where it sticks", "soap_and_water", "Its rubber swells in solvents.", ()),
+        Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",), "on_brush", ("removed",)),
+        Method("aftertreatment_doser", "Off, tip soaked and brushed", "egr_cleaner", "No wire in the nozzle's hole.", ("G",), "drip_soak", ("removed",)),
+        Method("breather_valve", "Washed, or renewed where it sticks", "soap_and_water", "Its rubber swells in solvents.", (), "bath", ("removed",)),
     )
 }  # fmt: skip
+PREPARED: tuple[str, ...] = ("ignition_off", "engine_cold", "ventilated")
+"""What making safe brings about in every procedure, before anything wet is touched."""
 INSPECT_ONLY = Method("inspect_only", "Looked at and graded, not cleaned", "", "No cleaning of this part is offered here.", ())

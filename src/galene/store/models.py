@@ -442,3 +442,86 @@ class LogMapping(Base):
     mapping: Mapped[dict[str, Any]]
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class Product(Base):
+    """A can or canister on the shelf: the workshop's name for it, its class, what its label says, size, place and the stock to hold.
+
+    `properties` are words that the label affirms (true) or denies (false) over the class; `pictograms` and `statements`
+    stand as on the label.
+    """
+
+    __tablename__ = "product"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    class_id: Mapped[str]
+    properties: Mapped[dict[str, Any]]
+    pictograms: Mapped[list[str]]
+    statements: Mapped[list[str]]
+    size_ml: Mapped[float]
+    price: Mapped[float] = mapped_column(default=0.0)
+    place: Mapped[str] = mapped_column(default="")
+    least_ml: Mapped[float] = mapped_column(default=0.0)
+    note: Mapped[str] = mapped_column(default="")
+    retired_at: Mapped[datetime | None]
+    revision: Mapped[int] = mapped_column(default=1)
+    lots: Mapped[list["Lot"]] = relationship(lazy="selectin", order_by="Lot.expires_on, Lot.id")
+
+
+class Lot(Base):
+    """A delivery of a product: its lot, when it runs out of date, what is left in ml."""
+
+    __tablename__ = "lot"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), index=True)
+    number: Mapped[str] = mapped_column(default="")
+    expires_on: Mapped[datetime | None]
+    opened_at: Mapped[datetime | None]
+    left_ml: Mapped[float]
+    at: Mapped[datetime]
+
+
+class Movement(Base):
+    """What was put on or taken from the shelf: by delivery, by a job's step, by a count."""
+
+    __tablename__ = "movement"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), index=True)
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("job.id"), index=True)
+    lot_id: Mapped[int | None] = mapped_column(ForeignKey("lot.id"))
+    step_key: Mapped[str] = mapped_column(default="")
+    ml: Mapped[float]
+    why: Mapped[str]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class Sheet(Base):
+    """A safety data sheet or label as a file, by its content hash."""
+
+    __tablename__ = "sheet"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), index=True)
+    kind: Mapped[str]
+    name: Mapped[str]
+    media: Mapped[str]
+    data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class Override(Base):
+    """A foreman's verdict on a product for a kind of part and a way, against the rules, with the source that says so."""
+
+    __tablename__ = "override"
+    __table_args__ = (UniqueConstraint("product_id", "component", "way"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    product_id: Mapped[int] = mapped_column(ForeignKey("product.id"), index=True)
+    component: Mapped[str]
+    way: Mapped[str]
+    verdict: Mapped[str]
+    source: Mapped[str]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

@@ -23,7 +23,7 @@ from galene.core.errors import InputError
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.store.database import make_sessions
 from galene.store.pictures import PictureStore
-from galene.web.api import assessments, calculations, scopes
+from galene.web.api import assessments, calculations, judgements, scopes
 from galene.web.forms import Form
 from galene.web.routes import (
     bores,
@@ -38,6 +38,7 @@ from galene.web.routes import (
     plan,
     prove,
     reference,
+    shelf,
     sign_in,
     today,
     vehicles,
@@ -177,7 +178,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
     for module in (sign_in, today, intake, evidence, logs, diagnosis, plan, work, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
-                   family_editor, calculations, assessments, scopes):  # fmt: skip
+                   family_editor, shelf, calculations, assessments, scopes, judgements):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
 

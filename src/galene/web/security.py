@@ -10,9 +10,10 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 MAX_BODY = 2 * 1024 * 1024
 UPLOADS: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(r"/reference/families/(take-in|[^/]+/edit/picture)"), 16 * 1024 * 1024),
+    (re.compile(r"/shelf/[^/]+/sheets"), 16 * 1024 * 1024),
     (re.compile(r"/jobs/[^/]+/logs"), 64 * 1024 * 1024),
 )
-"""Where a picture, a family's file with its pictures, or a log may come in, and how large."""
+"""Where a picture, a family's file with its pictures, a data sheet or a log may come in, and how large."""
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"

@@ -1,0 +1,435 @@
+"""The rules. Each has an id and a reason; they read properties and features, never a table of pairs.
+
+Sources: general workshop practice, labels' usual wording, and textbook resistance of elastomers and plastics; a
+product's own label wins and is recorded as an override.
+"""
+
+from collections.abc import Iterator, Sequence
+
+from galene.core.chemistry.judge import STATES, WAYS, Finding, Rule, Situation
+
+TOUCH = frozenset({"on_cloth", "on_brush", "dry_wipe", "soft_brush", "scraper", "pick_or_wire", "blast"})
+SOAK = frozenset({"drip_soak", "bath"})
+SENSORS = frozenset({"maf_sensor", "iat_sensor", "secondary_air_flow_sensor", "map_sensor", "boost_sensor", "barometric_sensor", "exhaust_pressure_sensor",
+                     "egr_dp_sensor", "egr_temperature_sensor", "crankcase_pressure_sensor", "oxygen_sensor"})  # fmt: skip
+DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve"})
+"""Parts whose motor or solenoid sits on metal that gets dirty."""
+IN_GAS = frozenset({"intake_tube", "throttle_body", "charge_air_pipe", "intake_manifold", "runner_flaps", "intake_ports", "egr_valve", "egr_passage", "egr_pipe", "egr_cooler"})  # fmt: skip
+
+
+def _missing(s: Situation, *states: str) -> tuple[str, ...]:
+    return tuple(x for x in states if x not in s.state)
+
+
+def _powerless(s: Situation) -> tuple[str, ...]:
+    """Without power: battery or ignition off, or the part in the hand."""
+    return () if s.state & {"battery_off", "ignition_off", "removed"} else ("ignition_off",)
+
+
+def made_for(s: Situation) -> Iterator[Finding]:
+    """An agent is applied in the ways that its kind is made for."""
+    if s.agent is None or s.way in s.agent.ways:
+        return
+    yield Finding("way.not_made_for", "no", f"{s.agent.title} is not made to be {WAYS[s.way]}.")
+
+
+def hot_element(s: Situation) -> Iterator[Finding]:
+    """Hot elements: the mildest agent, no touch, no air, no power, dry before power."""
+    if "hot_element" not in s.features:
+        return
+    if s.way in TOUCH:
+        yield Finding("hot_element.touch", "no", "A hot element is never touched: it breaks, or a fibre stays on it.")
+    if s.way == "compressed_air":
+        yield Finding("hot_element.air", "no", "Compressed air breaks the element or drives dirt into it.")
+    if s.way in SOAK or s.way == "running_ingestion":
+        yield Finding("hot_element.soak", "no", "Liquid that stands gets into the electronics behind the element.")
+    if s.wet:
+        if not s.has("residue_free"):
+            yield Finding(
+                "hot_element.residue", "no", "What it leaves behind bakes on the element, and the meter reads wrong from then on."
+            )
+        if not s.has("plastic_safe"):
+            yield Finding("hot_element.plastic", "no", "It attacks the body and the resin that holds the element.")
+        missing = (*_missing(s, "removed"), *_powerless(s))
+        if missing:
+            yield Finding(
+                "hot_element.out",
+                "only_after",
+                "Out of its neck and without power: dirt must not run into the line, and a powered element burns.",
+                tuple(dict.fromkeys(missing)),
+            )
+        yield Finding(
+            "hot_element.bursts", "with_care", "Short bursts from a hand's breadth, across the element; dry completely before power."
+        )
+
+
+def membrane(s: Situation) -> Iterator[Finding]:
+    """Pressure sensors: nothing into the hole, nothing that stays."""
+    if "membrane" not in s.features:
+        return
+    if s.way in ("pick_or_wire", "scraper", "blast", "on_brush", "soft_brush"):
+        yield Finding(
+            "membrane.nothing_in", "no", "Nothing is pushed into a sensor: the membrane tears. A pick is for the port that it came from."
+        )
+    if s.way == "compressed_air":
+        yield Finding("membrane.air", "no", "Air at the hole bursts the membrane.")
+    if s.way in SOAK or s.way == "running_ingestion":
+        yield Finding("membrane.soak", "no", "Soaked, the electronics behind the membrane are wet for days.")
+    if s.wet and not s.has("assembly_aid"):
+        if not s.has("residue_free"):
+            yield Finding("membrane.residue", "no", "A film on the membrane slows it and holds the next soot.")
+        if not s.has("plastic_safe"):
+            yield Finding("membrane.plastic", "no", "It attacks body, gel and O-ring.")
+        missing = (*_missing(s, "removed"), *_powerless(s))
+        if missing and "sensor_removed" not in s.state:
+            yield Finding(
+                "membrane.out",
+                "only_after",
+                "Out of its port: what is loosened must not stay before the hole.",
+                tuple(dict.fromkeys(missing)),
+            )
+        yield Finding(
+            "membrane.across", "with_care", "Spray across the hole, never into it; then look at the tab inside and at the O-ring."
+        )
+
+
+def other_sensors(s: Situation) -> Iterator[Finding]:
+    """Sensors without element or membrane: still electronics in a plastic body."""
+    if s.component in SENSORS and not s.features & {"hot_element", "membrane"} and s.component != "oxygen_sensor":
+        if s.way in SOAK and s.wet:
+            yield Finding("sensor.soak", "no", "A sensor is never soaked or bathed: the liquid stays behind its seal.")
+        if s.way == "direct_spray" and s.wet and (missing := _powerless(s)):
+            yield Finding("sensor.power", "only_after", "Without power: a wet plug sets codes.", missing)
+
+
+def electronic_throttle(s: Situation) -> Iterator[Finding]:
+    """Motor-driven throttles: no liquid at the shaft, no power, no shut plate."""
+    if s.component != "throttle_body" or "electronic" not in s.features:
+        return
+    if s.way in ("direct_spray", "drip_soak"):
+        yield Finding(
+            "throttle.shaft", "no", "Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush."
+        )
+    if s.way == "bath":
+        yield Finding("throttle.bath", "only_after" if "electronics_removed" not in s.state else "with_care",
+                      "Motor and sensor can not be bathed; most can not be parted from the body either.", _missing(s, "electronics_removed"))  # fmt: skip
+    if s.way in ("on_cloth", "on_brush", "dry_wipe", "soft_brush"):
+        missing = _missing(s, "plate_open") + (() if s.state & {"battery_off", "removed"} else ("battery_off",))
+        if missing:
+            yield Finding(
+                "throttle.power",
+                "only_after",
+                "The plate has a motor: no power while fingers are in the bore, and not with the plate shut.",
+                missing,
+            )
+        yield Finding(
+            "throttle.gently", "with_care", "Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards."
+        )
+    if s.way == "scraper":
+        yield Finding("throttle.scraper", "no", "A scraper scores the edge that meters the idle air.")
+
+
+def cable_throttle(s: Situation) -> Iterator[Finding]:
+    """Cable throttles bear small amounts, with the plate open."""
+    if s.component != "throttle_body" or "electronic" in s.features:
+        return
+    if s.way in ("direct_spray", "drip_soak", "on_cloth", "on_brush"):
+        if missing := _missing(s, "plate_open"):
+            yield Finding(
+                "throttle.plate", "only_after", "With the plate shut the liquid pools behind it or at the very line to be cleaned.", missing
+            )
+        if s.way in ("direct_spray", "drip_soak"):
+            yield Finding(
+                "throttle.small",
+                "with_care",
+                "Small amounts, wipe up what pools: liquid in one cylinder locks it (ingestion-limit gives the amount).",
+            )
+
+
+def coating(s: Situation) -> Iterator[Finding]:
+    """Coated bores: soft, and by label."""
+    if "coated_bore" not in s.features:
+        return
+    if s.wet and not s.has("coating_safe"):
+        yield Finding("coating.label", "no", "The bore is coated: only an agent that is coating-safe by label.")
+    if s.way in ("on_brush", "scraper", "blast"):
+        yield Finding("coating.brush", "no", "No brush on the coated band: a soft cloth.")
+
+
+def faces_down(s: Situation) -> Iterator[Finding]:
+    """What faces down lets liquid run on."""
+    if "faces_down" not in s.features:
+        return
+    if s.way == "running_ingestion":
+        yield Finding("faces_down.pools", "no", "The agent pools before the plate and goes down in one gulp.")
+    elif s.wet and "removed" not in s.state:
+        if s.way in ("direct_spray", "drip_soak"):
+            yield Finding("faces_down.off", "only_after", "It faces down: liquid runs into the engine.", ("removed",))
+        elif s.way in ("on_cloth", "on_brush"):
+            yield Finding("faces_down.dry", "with_care", "It faces down: nearly dry, nothing that drips.")
+
+
+def electronics(s: Situation) -> Iterator[Finding]:
+    """Motors, solenoids and Hall sensors are never bathed; metal is parted from them first."""
+    if s.component not in DRIVEN and "hall_sensor" not in s.features:
+        return
+    if s.way in (*SOAK, "direct_spray") and s.wet and "electronics_removed" not in s.state:
+        yield Finding(
+            "electronics.bath",
+            "only_after",
+            "Electronics are never bathed, soaked or sprayed: part them from the metal first, else by hand.",
+            ("electronics_removed",),
+        )
+    if (
+        "hall_sensor" in s.features
+        and s.wet
+        and "electronics_removed" not in s.state
+        and not (s.has("residue_free") and s.has("plastic_safe"))
+    ):
+        yield Finding("electronics.hall", "no", "A film or a swollen body puts the magnet's sensor off: dry brush and vacuum.")
+    if s.way in ("on_cloth", "on_brush") and s.wet:
+        yield Finding("electronics.up", "with_care", "Motor side up, nothing that runs.")
+
+
+RESISTANCE: dict[str, tuple[str, ...]] = {
+    "seal_nbr": ("ketones", "aromatics", "chlorinated"), "seal_fkm": ("ketones", "amine"), "seal_epdm": ("alkanes", "aromatics", "mineral_oil", "chlorinated"),
+    "seal_silicone": ("alkanes", "aromatics", "chlorinated"),
+}  # fmt: skip
+"""Elastomer to what swells or breaks it (common resistance tables)."""
+
+
+def elastomers(s: Situation) -> Iterator[Finding]:
+    """Seals go out first where the agent swells them."""
+    if not s.wet or "seal_removed" in s.state:
+        return
+    for seal, bad in RESISTANCE.items():
+        if seal in s.features and s.has(*bad):
+            yield Finding(
+                "elastomer.swells",
+                "only_after",
+                "It swells or breaks this seal: seal out first, soap and water for the seal.",
+                ("seal_removed",),
+            )
+
+
+def plastics(s: Situation) -> Iterator[Finding]:
+    """Plastic bodies and manifolds: no ketones, no chlorine."""
+    if "plastic" not in s.features or not s.wet or s.has("plastic_safe", "ingested"):
+        return
+    if s.has("ketones", "chlorinated", "metal_only"):
+        yield Finding("plastic.attacks", "no", "It crazes or softens plastic.")
+    elif s.has("aromatics"):
+        yield Finding("plastic.aromatics", "with_care", "Aromatics dull plastic: on the cloth, short, wiped off.")
+    if s.way == "bath":
+        yield Finding("plastic.bath", "with_care", "Plastic only within the label's temperature.")
+
+
+def aluminium(s: Situation) -> Iterator[Finding]:
+    """Aluminium against alkaline baths."""
+    if "aluminium" not in s.features or not s.wet or not s.has("alkaline"):
+        return
+    if not s.has("aluminium_safe"):
+        yield Finding("aluminium.alkaline", "no", "Alkali eats aluminium and leaves it black.")
+    else:
+        yield Finding("aluminium.limits", "with_care", "Within the label's time and temperature; rinse, then dry.")
+
+
+def metal_only(s: Situation) -> Iterator[Finding]:
+    """Soot removers for metal stay on metal."""
+    if s.wet and s.has("metal_only"):
+        if s.component in SENSORS or s.component in ("air_filter", "intake_tube", "breather_valve", "crankcase_pressure_hose"):
+            yield Finding("metal_only.part", "no", "It is made for bare metal only.")
+        else:
+            yield Finding("metal_only.rinse", "with_care", "On bare metal only; rinse or wipe off what it loosens.")
+
+
+def ingestion(s: Situation) -> Iterator[Finding]:
+    """Agents that the running engine draws in."""
+    if s.way != "running_ingestion" or s.agent is None:
+        return
+    if s.has("chlorinated"):
+        yield Finding("ingestion.chlorinated", "no", "Chlorinated vapour burns to toxic gas and acid.")
+    if not s.has("ingested", "fuel_dosed"):
+        yield Finding("ingestion.not_made", "no", "Only an agent that is made to be drawn in.")
+    if s.component in ("maf_sensor", "secondary_air_flow_sensor", "air_filter"):
+        yield Finding("ingestion.behind_meter", "no", "Only behind the air meter: its element is ruined by the first burst.")
+    if s.component in ("oxidation_catalyst", "particulate_filter") and not s.has("catalyst_safe"):
+        yield Finding("ingestion.catalyst", "no", "Not into a catalyst without its label's word.")
+    if missing := _missing(s, "engine_warm_running", "ventilated"):
+        yield Finding("ingestion.running", "only_after", "Engine warm, speed held, exhaust led outside.", missing)
+    yield Finding(
+        "ingestion.bursts",
+        "with_care",
+        "Someone at the controls, bursts and pauses by ingestion-limit; not with a failing catalyst."
+        + (" Oil change afterwards." if s.has("amine") else ""),
+    )
+
+
+def fuel_dosed(s: Situation) -> Iterator[Finding]:
+    """What is put into the fuel reaches what lies behind the injectors only."""
+    if s.has("fuel_dosed") and s.component not in ("intake_ports", "oxygen_sensor", "oxidation_catalyst", "particulate_filter"):
+        yield Finding("fuel.never_there", "no", "Fuel passes this part by: the additive never gets here.")
+
+
+def oxygen_sensor(s: Situation) -> Iterator[Finding]:
+    """Oxygen sensors are never sprayed."""
+    if s.component != "oxygen_sensor":
+        return
+    if s.has("silicone"):
+        yield Finding("oxygen_sensor.silicone", "no", "Silicone poisons it for good.")
+    if s.way != "running_ingestion":
+        yield Finding(
+            "oxygen_sensor.never_sprayed", "no", "No agent and no tool on an oxygen sensor: only labelled fuel or intake products reach it."
+        )
+    elif not s.has("oxygen_sensor_safe"):
+        yield Finding("oxygen_sensor.label", "no", "Only a product that is safe for oxygen sensors by its label.")
+    elif "downstream" in s.features:
+        yield Finding("oxygen_sensor.downstream", "with_care", "The downstream sensor gains little from it.")
+
+
+def aftertreatment(s: Situation) -> Iterator[Finding]:
+    """No silicone and nothing chlorinated before a catalyst."""
+    if s.component in ("oxidation_catalyst", "particulate_filter"):
+        if s.has("silicone", "chlorinated"):
+            yield Finding("catalyst.poison", "no", "Silicone and chlorine poison the coat.")
+        if s.way not in ("running_ingestion", "vacuum"):
+            yield Finding("catalyst.not_cleaned", "no", "Not cleaned by agents or tools: a burn-off, or its own specialist.")
+    elif s.wet and s.component in IN_GAS and s.has("silicone"):
+        yield Finding("catalyst.silicone_upstream", "no", "Its vapour goes through the engine to oxygen sensor and catalyst.")
+    elif s.wet and s.component in IN_GAS and s.has("chlorinated"):
+        yield Finding(
+            "catalyst.chlorine_upstream", "no", "What stays behind burns in the engine to acid and toxic gas and harms the catalyst."
+        )
+
+
+def fire(s: Situation) -> Iterator[Finding]:
+    """Flammables: cold, ventilated, no spark."""
+    if not s.wet or s.way == "running_ingestion" or not s.has("flammable"):
+        return
+    if "engine_warm_running" in s.state:
+        yield Finding("fire.running", "no", "Flammable agent on a hot, running engine: alternator and exhaust light it.")
+        return
+    missing = (() if s.state & {"engine_cold", "removed"} else ("engine_cold",)) + _missing(s, "ventilated")
+    if missing:
+        yield Finding(
+            "fire.cold",
+            "only_after",
+            "Flammable vapour: cold metal and moving air first, no spark, extinguisher at hand.",
+            missing,
+            ("extinguisher at hand",),
+        )
+
+
+def chlorine(s: Situation) -> Iterator[Finding]:
+    """Chlorinated solvents and heat."""
+    if not s.wet or not s.has("chlorinated"):
+        return
+    if "engine_warm_running" in s.state:
+        yield Finding("chlorinated.hot", "no", "Toxic gas forms on hot metal, flame or a welding arc.")
+        return
+    missing = (() if s.state & {"engine_cold", "removed"} else ("engine_cold",)) + _missing(s, "ventilated")
+    if missing:
+        yield Finding(
+            "chlorinated.cold",
+            "only_after",
+            "Toxic gas forms on hot metal; its vapour is heavy and stays low.",
+            missing,
+            ("respirator, type AX",),
+        )
+    yield Finding("chlorinated.after", "with_care", "Let it dry whole before any heat, and keep it off the floor drain.")
+
+
+def blasting(s: Situation) -> Iterator[Finding]:
+    """Blasting: ports only, shut, dry."""
+    if s.way != "blast":
+        return
+    if s.component != "intake_ports":
+        yield Finding("blast.ports_only", "no", "Media stay in everything but a shut port.")
+    elif missing := _missing(s, "port_shut"):
+        yield Finding("blast.shut", "only_after", "Only into a port whose valves are shut: blast-positions gives the crank.", missing)
+    yield Finding(
+        "blast.out",
+        "with_care",
+        "Dry, nozzle sealed to the port; all media out by vacuum, counted and looked for.",
+        (),
+        ("shield", "mask with fine filter", "ear protection"),
+    )
+
+
+def tools(s: Situation) -> Iterator[Finding]:
+    """Scrapers, picks, air and vacuum."""
+    if s.way == "scraper" and "plastic" in s.features:
+        yield Finding("tools.scraper_plastic", "with_care", "A plastic scraper on plastic.")
+    if s.way == "scraper" and s.component in SENSORS:
+        yield Finding("tools.scraper_sensor", "no", "No scraper on a sensor.")
+    if s.way in ("scraper", "pick_or_wire") and s.component == "aftertreatment_doser":
+        yield Finding("tools.nozzle", "no", "Nothing in the nozzle's hole: it never sprays right again.")
+    if s.way == "compressed_air":
+        yield Finding(
+            "tools.air",
+            "with_care",
+            "Below 2 bar, away from people; soot and shell dust are vacuumed, not blown.",
+            (),
+            ("shield", "glasses"),
+        )
+    if s.way in ("scraper", "pick_or_wire") and s.component in ("intake_ports", "intake_manifold", "egr_passage"):
+        missing = _missing(s, "port_shut") if s.component == "intake_ports" else ()
+        yield Finding(
+            "tools.loosened",
+            "only_after" if missing else "with_care",
+            "What is loosened comes out, never further in; never above an open valve.",
+            missing,
+            ("mask with fine filter",),
+        )
+
+
+def soaking_ports(s: Situation) -> Iterator[Finding]:
+    """Liquid in a port stands on the valve."""
+    if s.component == "intake_ports" and s.wet and s.way != "running_ingestion":
+        if missing := _missing(s, "port_shut"):
+            yield Finding("ports.shut", "only_after", "Above an open valve the liquid and what it loosens run into the cylinder.", missing)
+        yield Finding("ports.amount", "with_care", "Measured amounts, vacuumed out before the crank is turned: liquid does not compress.")
+
+
+def filters(s: Situation) -> Iterator[Finding]:
+    """Paper elements are not cleaned wet."""
+    if s.component != "air_filter":
+        return
+    if s.wet and s.way != "running_ingestion":
+        yield Finding("filter.wet", "no", "Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit.")
+    if s.way == "compressed_air":
+        yield Finding("filter.air", "no", "Air opens the paper: the dust then goes to the meter.")
+    if s.way in ("scraper", "pick_or_wire", "blast"):
+        yield Finding("filter.tool", "no", "A tool tears the pleats.")
+
+
+def assembly_aids(s: Situation) -> Iterator[Finding]:
+    """Greases and oils."""
+    if not s.has("assembly_aid"):
+        return
+    if s.component in SENSORS and s.way != "on_cloth":
+        yield Finding("aid.sensor", "no", "Never on a sensor's opening.")
+    elif s.has("silicone") and s.component in SENSORS:
+        yield Finding(
+            "aid.silicone", "with_care", "A trace on the O-ring only, by the elastomer's own grease; none before an oxygen sensor."
+        )
+    else:
+        yield Finding("aid.trace", "with_care", "A trace, where parts meet, never in the gas.")
+
+
+def water(s: Situation) -> Iterator[Finding]:
+    """Water after solvent, and rinsing."""
+    if s.wet and s.has("water_based") and s.way != "running_ingestion":
+        yield Finding("water.dry_first", "with_care", "After a solvent only when that is dry; rinse, dry before it is closed.")
+
+
+RULES: tuple[Rule, ...] = (
+    made_for, hot_element, membrane, other_sensors, electronic_throttle, cable_throttle, coating, faces_down, electronics, elastomers, plastics, aluminium, metal_only, ingestion,
+    fuel_dosed, oxygen_sensor, aftertreatment, fire, chlorine, blasting, tools, soaking_ports, filters, assembly_aids, water,
+)  # fmt: skip
+"""Every rule that `judge` asks."""
+
+
+def words_of(conditions: Sequence[str]) -> str:
+    """Missing conditions as a reader's words."""
+    return ", ".join(STATES[c] for c in conditions)

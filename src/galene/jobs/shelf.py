@@ -1,0 +1,385 @@
+"""The shelf: products and what they may touch, stock by lot, use booked from job steps, what runs out."""
+
+import csv
+import io
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from galene.core.chemistry.judge import PROPERTIES, VERDICTS, WAYS, Agent, Judgement, Reason, judge, refined
+from galene.core.chemistry.rules import RULES
+from galene.core.errors import InputError
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Missing, Stale
+from galene.jobs.intake import check_text
+from galene.knowledge.agents import AGENTS, subject_of
+from galene.knowledge.components import COMPONENTS
+from galene.knowledge.labels import PICTOGRAMS
+from galene.store.models import Job, Lot, Movement, Override, Product, Sheet
+
+SOON = timedelta(days=60)
+STATEMENT = re.compile(r"[HP]\d{3}[A-Za-z]{0,2}(\+[HP]\d{3}[A-Za-z]{0,2})*|EUH\d{3}")
+MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
+
+
+@dataclass(frozen=True)
+class ProductForm:
+    """What stands on a can. `properties` are words that the label affirms or denies over its class."""
+
+    name: str
+    class_id: str
+    size_ml: float | None
+    price: float | None = None
+    place: str = ""
+    least_ml: float | None = None
+    note: str = ""
+    properties: Mapping[str, bool] = field(default_factory=dict)
+    pictograms: Sequence[str] = ()
+    statements: str = ""
+
+
+def agent_of(product: Product) -> Agent:
+    """A product as the rules see it: its class with what its label says, by its own name."""
+    agent = refined(AGENTS[product.class_id].agent, product.properties)
+    return Agent(str(product.id), product.name, agent.properties, agent.ways, agent.drying, agent.protection)
+
+
+def agents_on_shelf(db: Session) -> dict[str, Agent]:
+    """The shelf's products as agents, by id."""
+    return {str(p.id): agent_of(p) for p in db.scalars(select(Product).where(Product.retired_at.is_(None)))}
+
+
+def products(db: Session) -> list[Product]:
+    """What stands on the shelf, by class and name."""
+    return list(db.scalars(select(Product).where(Product.retired_at.is_(None)).order_by(Product.class_id, Product.name)))
+
+
+def find_product(db: Session, product_id: int) -> Product:
+    """A product.
+
+    Raises
+    ------
+    Missing
+    """
+    product = db.get(Product, product_id)
+    if product is None:
+        raise Missing(f"product {product_id}")
+    return product
+
+
+def left_ml(product: Product, now: datetime) -> float:
+    """What is left of a product in lots that are not out of date."""
+    return sum(lot.left_ml for lot in product.lots if lot.expires_on is None or lot.expires_on > now)
+
+
+def save_product(act: Act, product_id: int | None, form: ProductForm, seen: int) -> Product:
+    """Put a product on the shelf, or change what its label says.
+
+    Raises
+    ------
+    Invalid
+        By field: a class that is not known, properties that can not hold together, a size that no can has.
+    Stale
+        Somebody changed it meanwhile.
+    """
+    faults: dict[str, str] = {}
+    check_text({"name": form.name, "place": form.place, "note": form.note})
+    name = form.name.strip()
+    if not 2 <= len(name) <= 80:
+        faults["name"] = "A name from 2 to 80 characters."
+    if form.class_id not in AGENTS:
+        faults["class_id"] = "Choose a class of the list."
+    if form.size_ml is None or not 1 <= form.size_ml <= 250_000:
+        faults["size_ml"] = "A size from 1 ml to 250 l."
+    if form.price is not None and not 0 <= form.price <= 10_000:
+        faults["price"] = "A price from 0 to 10 000."
+    if form.least_ml is not None and not 0 <= form.least_ml <= 1_000_000:
+        faults["least_ml"] = "From 0 to 1 000 l."
+    statements = [s.upper() for s in re.split(r"[,;\s]+", form.statements.strip()) if s]
+    wrong = [s for s in statements if not STATEMENT.fullmatch(s)]
+    if wrong:
+        faults["statements"] = f"{wrong[0][:20]} is no statement number: H222, P210, P305+P351+P338."
+    if any(p not in PICTOGRAMS for p in form.pictograms):
+        faults["pictograms"] = "A code from GHS01 to GHS09."
+    if "class_id" not in faults:
+        try:
+            refined(AGENTS[form.class_id].agent, form.properties)
+        except InputError as fault:
+            faults["properties"] = f"{fault.value}: {fault.allowed}."
+    twin = act.db.scalar(select(Product).where(func.lower(Product.name) == name.lower(), Product.id != (product_id or 0)))
+    if twin is not None:
+        faults["name"] = "There is a product of this name."
+    if faults:
+        raise Invalid(faults)
+    if product_id is None:
+        product = Product(name=name, class_id=form.class_id, properties={}, pictograms=[], statements=[], size_ml=0, retired_at=None)
+        act.db.add(product)
+    else:
+        found = act.db.scalar(select(Product).where(Product.id == product_id).with_for_update())
+        if found is None:
+            raise Missing(f"product {product_id}")
+        if found.revision != seen:
+            raise Stale("this product", "somebody", act.now)
+        product, product.revision = found, found.revision + 1
+    product.name, product.class_id, product.properties = name, form.class_id, dict(form.properties)
+    product.pictograms, product.statements = sorted(set(form.pictograms)), statements
+    product.size_ml, product.price = float(form.size_ml or 0), form.price or 0.0
+    product.place, product.least_ml, product.note = form.place.strip(), form.least_ml or 0.0, form.note.strip()
+    act.db.flush()
+    act.trace(None, "product_saved", product=product.id, name=name, class_id=form.class_id, properties=dict(form.properties))
+    return product
+
+
+def retire(act: Act, product_id: int) -> None:
+    """Take a product off the shelf; its use stays on record."""
+    product = find_product(act.db, product_id)
+    if product.retired_at is None:
+        product.retired_at = act.now
+        act.trace(None, "product_retired", product=product.id, name=product.name)
+
+
+def deliver(act: Act, product_id: int, cans: float, number: str, expires_on: datetime | None) -> Product:
+    """Put a delivery on the shelf.
+
+    Raises
+    ------
+    Invalid
+        ``cans`` or ``expires_on``.
+    """
+    product = act.db.scalar(select(Product).where(Product.id == product_id).with_for_update())
+    if product is None:
+        raise Missing(f"product {product_id}")
+    faults = {}
+    if not 0 < cans <= 1000:
+        faults["cans"] = "From one to 1 000."
+    if expires_on is not None and expires_on <= act.now:
+        faults["expires_on"] = "A day that is still to come."
+    check_text({"lot": number})
+    if len(number) > 60:
+        faults["lot"] = "At most 60 characters."
+    if faults:
+        raise Invalid(faults)
+    lot = Lot(
+        product_id=product.id, number=number.strip(), expires_on=expires_on, opened_at=None, left_ml=cans * product.size_ml, at=act.now
+    )
+    act.db.add(lot)
+    act.db.flush()
+    _moved(act, product, lot, lot.left_ml, "delivery")
+    act.db.expire(product, ["lots"])
+    return product
+
+
+def count(act: Act, product_id: int, lot_id: int, found_ml: float) -> Product:
+    """What a count found in a lot, against what the book says.
+
+    Raises
+    ------
+    Invalid, Missing
+    """
+    lot = act.db.scalar(select(Lot).where(Lot.id == lot_id, Lot.product_id == product_id).with_for_update())
+    if lot is None:
+        raise Missing(f"lot {lot_id}")
+    if not 0 <= found_ml <= 1_000_000:
+        raise Invalid({"found_ml": "From 0 to 1 000 l."})
+    product = find_product(act.db, product_id)
+    _moved(act, product, lot, found_ml - lot.left_ml, "count")
+    lot.left_ml = found_ml
+    return product
+
+
+def _moved(act: Act, product: Product, lot: Lot | None, ml: float, why: str, job: Job | None = None, step_key: str = "") -> None:
+    act.db.add(Movement(product_id=product.id, lot_id=lot.id if lot else None, job_id=job.id if job else None, step_key=step_key, ml=ml, why=why,
+                        at=act.now, person_id=act.person.id))  # fmt: skip
+
+
+def take_for_step(act: Act, job: Job, step_key: str, class_id: str, ml: float) -> float:
+    """Book an agent that a step used, from the lots that run out of date first; what could be booked.
+
+    A shelf that holds too little stops nobody here: the step was done. The rest stays unbooked.
+    """
+    rows = act.db.execute(
+        select(Lot, Product).join(Product).where(Product.class_id == class_id, Product.retired_at.is_(None), Lot.left_ml > 0)
+        .order_by(Lot.expires_on.asc().nulls_last(), Lot.id).with_for_update(of=Lot)
+    ).all()  # fmt: skip
+    rest = ml
+    for lot, product in rows:
+        if rest <= 0:
+            break
+        if lot.expires_on is not None and lot.expires_on <= act.now:
+            continue
+        taken = min(rest, lot.left_ml)
+        lot.left_ml -= taken
+        lot.opened_at = lot.opened_at or act.now
+        rest -= taken
+        _moved(act, product, lot, -taken, "step", job, step_key)
+    return ml - rest
+
+
+def give_back(act: Act, job: Job, step_key: str) -> None:
+    """Undo what a step booked, when its tick is undone."""
+    booked: dict[tuple[int, int], float] = {}
+    for row in act.db.scalars(select(Movement).where(Movement.job_id == job.id, Movement.step_key == step_key)):
+        if row.lot_id is not None:
+            booked[row.product_id, row.lot_id] = booked.get((row.product_id, row.lot_id), 0.0) + row.ml
+    for (product_id, lot_id), ml in booked.items():
+        if ml < 0:
+            lot = act.db.get_one(Lot, lot_id)
+            lot.left_ml -= ml
+            _moved(act, find_product(act.db, product_id), lot, -ml, "step undone", job, step_key)
+
+
+def attach(act: Act, product_id: int, kind: str, name: str, data: bytes) -> Sheet:
+    """Keep a safety data sheet or a label as a file.
+
+    Raises
+    ------
+    Invalid
+        ``file``: neither PDF nor picture, or empty.
+    """
+    product = find_product(act.db, product_id)
+    media = next((m for start, m in MEDIA.items() if data.startswith(start)), None)
+    if kind not in ("safety data sheet", "label"):
+        raise Invalid({"kind": "A safety data sheet or a label."})
+    if media is None:
+        raise Invalid({"file": "A PDF, PNG or JPEG file."})
+    sheet = Sheet(
+        product_id=product.id,
+        kind=kind,
+        name=re.sub(r"[^\w. -]", "_", name)[-80:] or kind,
+        media=media,
+        data=data,
+        at=act.now,
+        person_id=act.person.id,
+    )
+    act.db.add(sheet)
+    act.db.flush()
+    act.trace(None, "sheet_attached", product=product.id, kind=kind, name=sheet.name)
+    return sheet
+
+
+def sheets_of(db: Session, product_id: int) -> list[Sheet]:
+    """Files of a product, newest first."""
+    return list(db.scalars(select(Sheet).where(Sheet.product_id == product_id).order_by(Sheet.id.desc())))
+
+
+def override(act: Act, product_id: int, component: str, way: str, verdict: str, source: str) -> None:
+    """A foreman's verdict against the rules, because this product's label says so; an empty verdict takes it back.
+
+    Raises
+    ------
+    NotAllowed, Invalid
+    """
+    act.foreman()
+    product = find_product(act.db, product_id)
+    faults = {}
+    if component not in COMPONENTS:
+        faults["component"] = "Choose a part of the list."
+    if way not in WAYS:
+        faults["way"] = "Choose a way of the list."
+    if verdict and verdict not in VERDICTS:
+        faults["verdict"] = "ok, with care, only after, or no."
+    check_text({"source": source})
+    if verdict and len(source.strip()) < 8:
+        faults["source"] = "Say where it is written: label, data sheet, edition."
+    if faults:
+        raise Invalid(faults)
+    row = act.db.scalar(select(Override).where(Override.product_id == product.id, Override.component == component, Override.way == way))
+    if not verdict:
+        if row is not None:
+            act.db.delete(row)
+    elif row is None:
+        act.db.add(
+            Override(
+                product_id=product.id,
+                component=component,
+                way=way,
+                verdict=verdict,
+                source=source.strip(),
+                at=act.now,
+                person_id=act.person.id,
+            )
+        )
+    else:
+        row.verdict, row.source, row.at, row.person_id = verdict, source.strip(), act.now, act.person.id
+    act.db.flush()
+    act.trace(None, "override_set", product=product.id, component=component, way=way, verdict=verdict, source=source.strip())
+
+
+def overrides_of(db: Session, product_id: int) -> dict[tuple[str, str], Override]:
+    """Overrides of a product by component and way."""
+    return {(o.component, o.way): o for o in db.scalars(select(Override).where(Override.product_id == product_id))}
+
+
+def with_override(found: Judgement, row: Override | None) -> Judgement:
+    """A judgement under a foreman's override, shown as one; the rules' reasons stay in sight."""
+    if row is None:
+        return found
+    first = Reason("override", f"By {row.person.name}, from {row.source}. The rules say {found.verdict.replace('_', ' ')}.")
+    return Judgement(row.verdict, (first, *found.reasons), found.conditions, found.protective_equipment, found.drying_minutes)
+
+
+def judge_class(class_id: str, way: str, component: str, features: Sequence[str], state: Sequence[str]) -> Judgement:
+    """The rules on a class of agent."""
+    return judge(RULES, AGENTS[class_id].agent, way, subject_of(component), features, state)
+
+
+def touching(db: Session, product: Product, component: str, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:
+    """What a product may do to a part, by each way that it is made for, the freest first."""
+    agent, given = agent_of(product), overrides_of(db, product.id)
+    found = [
+        (way, with_override(judge(RULES, agent, way, subject_of(component), features, state), given.get((component, way))))
+        for way in WAYS
+        if way in agent.ways
+    ]
+    return sorted(found, key=lambda f: VERDICTS.index(f[1].verdict))
+
+
+def reorder_csv(db: Session, now: datetime) -> str:
+    """What is below its least stock, as CSV: name, class, left, least, cans to order, price."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["product", "class", "left_ml", "least_ml", "cans_to_order", "can_ml", "price_each"])
+    for product in products(db):
+        left = left_ml(product, now)
+        if left < product.least_ml:
+            cans = -(-(product.least_ml - left) // product.size_ml)
+            writer.writerow(
+                [
+                    product.name,
+                    product.class_id,
+                    round(left),
+                    round(product.least_ml),
+                    int(cans),
+                    round(product.size_ml),
+                    f"{product.price:.2f}",
+                ]
+            )
+    return out.getvalue()
+
+
+def waste_csv(db: Session, job: Job) -> str:
+    """Agents that a job used, for the workshop's waste log: what, how much, what becomes of it."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["job", "agent", "ml", "waste"])
+    for name, class_id, ml in used_on(db, job):
+        writer.writerow([job.number, name, round(ml), AGENTS[class_id].waste])
+    return out.getvalue()
+
+
+def used_on(db: Session, job: Job) -> list[tuple[str, str, float]]:
+    """Products that a job used: name, class, ml."""
+    rows = db.execute(
+        select(Product.name, Product.class_id, -func.sum(Movement.ml)).join(Product, Product.id == Movement.product_id).where(Movement.job_id == job.id)
+        .group_by(Product.name, Product.class_id).order_by(Product.name)
+    )  # fmt: skip
+    return [(name, class_id, float(ml)) for name, class_id, ml in rows if ml and ml > 0]
+
+
+def label_words(product: Product) -> list[str]:
+    """What the label affirms or denies over the class, as words."""
+    return [PROPERTIES[p] if holds else f"not {PROPERTIES[p]}" for p, holds in product.properties.items()]

@@ -1,0 +1,221 @@
+"""The judgement: each rule by a case of its own, and what must hold for all of them."""
+
+import re
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from galene.core.chemistry import rules
+from galene.core.chemistry.judge import DRY_WAYS, FEATURES, STATES, VERDICTS, WAYS, Judgement, judge
+from galene.core.chemistry.rules import RULES
+from galene.core.errors import InputError
+from galene.exchange.cases import judgement_of
+from galene.jobs.plan import chosen_agent
+from galene.knowledge.agents import AGENTS, subject_of
+from galene.knowledge.components import COMPONENTS
+from galene.knowledge.families import FAMILIES
+from galene.knowledge.methods import METHODS
+
+READY = ["ignition_off", "engine_cold", "ventilated"]
+OUT = [*READY, "removed"]
+RUNNING = ["engine_warm_running", "ventilated"]
+
+CASES: list[tuple[str, str, str | None, str, list[str], list[str], str]] = [
+    # rule, verdict, class, way, features, state, component
+    ("way.not_made_for", "no", "bath_detergent", "direct_spray", [], OUT, "egr_pipe"),
+    ("hot_element.touch", "no", "maf_cleaner", "on_cloth", [], OUT, "maf_sensor"),
+    ("hot_element.air", "no", None, "compressed_air", [], OUT, "maf_sensor"),
+    ("hot_element.soak", "no", "isopropanol", "drip_soak", [], OUT, "maf_sensor"),
+    ("hot_element.residue", "no", "throttle_cleaner", "direct_spray", [], OUT, "maf_sensor"),
+    ("hot_element.plastic", "no", "brake_cleaner_flammable", "direct_spray", [], OUT, "maf_sensor"),
+    ("hot_element.out", "only_after", "maf_cleaner", "direct_spray", [], READY, "maf_sensor"),
+    ("hot_element.bursts", "with_care", "maf_cleaner", "direct_spray", [], OUT, "secondary_air_flow_sensor"),
+    ("membrane.nothing_in", "no", None, "pick_or_wire", [], OUT, "boost_sensor"),
+    ("membrane.air", "no", None, "compressed_air", [], OUT, "map_sensor"),
+    ("membrane.soak", "no", "isopropanol", "drip_soak", [], OUT, "map_sensor"),
+    ("membrane.residue", "no", "throttle_cleaner", "direct_spray", [], OUT, "map_sensor"),
+    ("membrane.plastic", "no", "brake_cleaner_flammable", "direct_spray", [], OUT, "map_sensor"),
+    ("membrane.out", "only_after", "contact_cleaner", "direct_spray", [], READY, "map_sensor"),
+    ("membrane.across", "with_care", "contact_cleaner", "direct_spray", [], OUT, "exhaust_pressure_sensor"),
+    ("sensor.soak", "no", "isopropanol", "drip_soak", [], OUT, "iat_sensor"),
+    ("sensor.power", "only_after", "contact_cleaner", "direct_spray", [], ["engine_cold", "ventilated"], "iat_sensor"),
+    ("throttle.shaft", "no", "throttle_cleaner", "direct_spray", ["electronic"], [*OUT, "plate_open"], "throttle_body"),
+    ("throttle.bath", "only_after", "bath_detergent", "bath", ["electronic"], OUT, "throttle_body"),
+    ("throttle.power", "only_after", "throttle_cleaner", "on_cloth", ["electronic"], [*READY, "plate_open"], "throttle_body"),
+    ("throttle.gently", "with_care", "throttle_cleaner", "on_cloth", ["electronic"], [*READY, "plate_open", "battery_off"], "throttle_body"),
+    ("throttle.scraper", "no", None, "scraper", ["electronic"], OUT, "throttle_body"),
+    ("throttle.plate", "only_after", "throttle_cleaner", "direct_spray", ["cable"], READY, "throttle_body"),
+    ("throttle.small", "with_care", "throttle_cleaner", "direct_spray", ["cable"], [*READY, "plate_open"], "throttle_body"),
+    ("coating.label", "no", "isopropanol", "on_cloth", ["electronic", "coated_bore"], [*OUT, "plate_open"], "throttle_body"),
+    ("coating.brush", "no", "throttle_cleaner", "on_brush", ["electronic", "coated_bore"], [*OUT, "plate_open"], "throttle_body"),
+    ("faces_down.pools", "no", "intake_valve_aerosol", "running_ingestion", ["electronic", "faces_down"], RUNNING, "throttle_body"),
+    ("faces_down.off", "only_after", "throttle_cleaner", "direct_spray", ["cable", "faces_down"], [*READY, "plate_open"], "throttle_body"),
+    ("faces_down.dry", "with_care", "throttle_cleaner", "on_cloth", ["cable", "faces_down"], [*READY, "plate_open"], "throttle_body"),
+    ("electronics.bath", "only_after", "egr_cleaner", "drip_soak", [], OUT, "egr_valve"),
+    ("electronics.hall", "no", "throttle_cleaner", "on_cloth", [], OUT, "runner_actuator"),
+    ("electronics.up", "with_care", "throttle_cleaner", "on_cloth", [], OUT, "idle_air_valve"),
+    ("elastomer.swells", "only_after", "throttle_cleaner", "on_cloth", [], OUT, "charge_air_pipe"),
+    ("plastic.attacks", "no", "carburettor_cleaner", "on_cloth", [], OUT, "intake_manifold"),
+    ("plastic.aromatics", "with_care", "throttle_cleaner", "on_cloth", [], OUT, "intake_manifold"),
+    ("plastic.bath", "with_care", "bath_detergent", "bath", [], OUT, "intake_manifold"),
+    ("aluminium.alkaline", "no", "bath_detergent", "bath", ["aluminium"], OUT, "intake_manifold"),
+    ("aluminium.limits", "with_care", "bath_detergent", "bath", ["aluminium"], OUT, "intake_manifold"),
+    ("metal_only.part", "no", "egr_cleaner", "on_brush", [], OUT, "intake_tube"),
+    ("metal_only.rinse", "with_care", "egr_cleaner", "on_brush", [], OUT, "egr_pipe"),
+    ("ingestion.chlorinated", "no", "brake_cleaner_chlorinated", "running_ingestion", [], RUNNING, "intake_manifold"),
+    ("ingestion.not_made", "no", "throttle_cleaner", "running_ingestion", [], RUNNING, "intake_manifold"),
+    ("ingestion.behind_meter", "no", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "maf_sensor"),
+    ("ingestion.catalyst", "no", "carburettor_cleaner", "running_ingestion", [], RUNNING, "oxidation_catalyst"),
+    ("ingestion.running", "only_after", "intake_valve_aerosol", "running_ingestion", [], [], "intake_ports"),
+    ("ingestion.bursts", "with_care", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "intake_ports"),
+    ("fuel.never_there", "no", "fuel_system_additive", "running_ingestion", [], RUNNING, "egr_valve"),
+    ("oxygen_sensor.silicone", "no", "silicone_grease", "on_cloth", [], OUT, "oxygen_sensor"),
+    ("oxygen_sensor.never_sprayed", "no", "contact_cleaner", "direct_spray", [], OUT, "oxygen_sensor"),
+    ("oxygen_sensor.label", "no", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "oxygen_sensor"),
+    ("oxygen_sensor.downstream", "with_care", "fuel_system_additive", "running_ingestion", ["downstream"], RUNNING, "oxygen_sensor"),
+    ("catalyst.poison", "no", "brake_cleaner_chlorinated", "direct_spray", [], OUT, "oxidation_catalyst"),
+    ("catalyst.not_cleaned", "no", "soap_and_water", "bath", [], OUT, "particulate_filter"),
+    ("catalyst.silicone_upstream", "no", "silicone_grease", "on_cloth", [], OUT, "intake_tube"),
+    ("catalyst.chlorine_upstream", "no", "brake_cleaner_chlorinated", "on_brush", [], OUT, "egr_valve"),
+    ("fire.running", "no", "throttle_cleaner", "on_cloth", ["cable"], ["engine_warm_running", "ventilated", "plate_open"], "throttle_body"),
+    ("fire.cold", "only_after", "egr_cleaner", "on_brush", [], ["removed"], "egr_pipe"),
+    ("chlorinated.hot", "no", "brake_cleaner_chlorinated", "direct_spray", [], RUNNING, "exhaust_pressure_tube"),
+    ("chlorinated.cold", "only_after", "brake_cleaner_chlorinated", "direct_spray", [], [], "exhaust_pressure_tube"),
+    ("chlorinated.after", "with_care", "brake_cleaner_chlorinated", "direct_spray", [], OUT, "exhaust_pressure_tube"),
+    ("blast.ports_only", "no", "blast_walnut", "blast", [], OUT, "intake_manifold"),
+    ("blast.shut", "only_after", "blast_walnut", "blast", [], OUT, "intake_ports"),
+    ("blast.out", "with_care", "blast_walnut", "blast", [], [*OUT, "port_shut"], "intake_ports"),
+    ("tools.scraper_plastic", "with_care", None, "scraper", [], OUT, "intake_manifold"),
+    ("tools.scraper_sensor", "no", None, "scraper", [], OUT, "iat_sensor"),
+    ("tools.nozzle", "no", None, "pick_or_wire", [], OUT, "aftertreatment_doser"),
+    ("tools.air", "with_care", None, "compressed_air", [], OUT, "exhaust_pressure_tube"),
+    ("tools.loosened", "only_after", None, "scraper", [], OUT, "intake_ports"),
+    ("ports.shut", "only_after", "egr_cleaner", "drip_soak", [], OUT, "intake_ports"),
+    ("ports.amount", "with_care", "egr_cleaner", "drip_soak", [], [*OUT, "port_shut"], "intake_ports"),
+    ("filter.wet", "no", "soap_and_water", "bath", [], OUT, "air_filter"),
+    ("filter.air", "no", None, "compressed_air", [], OUT, "air_filter"),
+    ("filter.tool", "no", None, "scraper", [], OUT, "air_filter"),
+    ("aid.sensor", "no", "light_oil", "drip_soak", [], OUT, "map_sensor"),
+    ("aid.silicone", "with_care", "silicone_grease", "on_cloth", [], OUT, "crankcase_pressure_sensor"),
+    ("aid.trace", "with_care", "light_oil", "on_cloth", [], OUT, "runner_flaps"),
+    ("water.dry_first", "with_care", "soap_and_water", "on_cloth", [], OUT, "egr_pipe"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rule", "verdict", "class_id", "way", "features", "state", "component"), CASES, ids=[c[0] for c in CASES])
+def test_each_rule_has_its_say(
+    rule: str, verdict: str, class_id: str | None, way: str, features: list[str], state: list[str], component: str
+) -> None:
+    agent = AGENTS[class_id].agent if class_id else None
+    if rule == "aluminium.alkaline":
+        found = Judgement(
+            **_as(
+                judgement_of(
+                    {
+                        "class": class_id,
+                        "application": way,
+                        "component": component,
+                        "features": features,
+                        "state": state,
+                        "properties": {"aluminium_safe": False},
+                    }
+                )
+            )
+        )
+    else:
+        found = judge(RULES, agent, way, subject_of(component), features, state)
+    assert rule in {r.rule for r in found.reasons}, found
+    said = (
+        next(f for one in RULES for f in one(_situation(class_id, way, features, state, component)) if f.rule == rule)
+        if rule != "aluminium.alkaline"
+        else None
+    )
+    assert said is None or said.verdict == verdict
+    assert VERDICTS.index(found.verdict) >= VERDICTS.index(verdict) and all(r.text.endswith((".", "!")) for r in found.reasons)
+
+
+def _as(plain: dict) -> dict:  # type: ignore[type-arg]
+    from galene.core.chemistry.judge import Reason
+
+    return {**plain, "reasons": tuple(Reason(**r) for r in plain["reasons"])}
+
+
+def _situation(class_id: str | None, way: str, features: list[str], state: list[str], component: str) -> rules.Situation:
+    subject = subject_of(component)
+    held = set(subject.features) - ({"plastic"} if "aluminium" in features else set())
+    return rules.Situation(AGENTS[class_id].agent if class_id else None, way, component, frozenset(held | set(features)), frozenset(state))
+
+
+def test_every_rule_of_the_source_has_a_case() -> None:
+    written = set(re.findall(r'Finding\(\s*"([a-z_.]+)"', Path(rules.__file__).read_text()))
+    assert written == {c[0] for c in CASES}
+
+
+def test_what_makers_and_the_trade_agree_on() -> None:
+    example = judgement_of({"class": "carburettor_cleaner", "application": "direct_spray", "component": "throttle_body", "features": ["electronic"],
+                            "state": ["battery_off", "engine_cold"], "properties": {"coating_safe": False}})  # fmt: skip
+    assert example["verdict"] == "no" and example["conditions"] == [] and example["drying_minutes"] == 0
+    meter = judgement_of({"class": "maf_cleaner", "application": "direct_spray", "component": "maf_sensor", "state": []})
+    assert meter["verdict"] == "only_after" and set(meter["conditions"]) == {"removed", "ignition_off", "engine_cold", "ventilated"}
+    assert meter["drying_minutes"] == 15 and "nitrile gloves" in meter["protective_equipment"]
+    by_label = {"class": "brake_cleaner_flammable", "application": "direct_spray", "component": "map_sensor", "state": OUT}
+    assert judgement_of(by_label)["verdict"] == "no"
+    assert judgement_of({**by_label, "properties": {"plastic_safe": True}})["verdict"] == "with_care", (
+        "a label that says plastic-safe counts"
+    )
+    dry = judgement_of({"application": "vacuum", "component": "runner_actuator"})
+    assert dry["verdict"] == "ok" and dry["drying_minutes"] == 0
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"class": "holy_water"}, "class"), ({"component": "carburettor"}, "component"), ({"application": "licked"}, "application"), ({"state": ["asleep"]}, "state"),
+        ({"features": ["shiny"]}, "features"), ({"properties": {"tasty": True}}, "properties"), ({"properties": {"residue_free": True, "leaves_film": True}}, "properties"),
+        ({"features": ["cable", "electronic"]}, "features"), ({"state": ["engine_cold", "engine_warm_running"]}, "state"), ({"class": None}, "class"),
+        ({"product": "7"}, "product"), ({"extra": 1}, "extra"), ({"properties": {"flammable": "very"}}, "properties.flammable"),
+    ],
+)  # fmt: skip
+def test_words_that_are_not_known_or_can_not_hold_together(change: dict[str, object], field: str) -> None:
+    with pytest.raises(InputError) as fault:
+        judgement_of({"class": "maf_cleaner", "application": "direct_spray", "component": "maf_sensor", **change})
+    assert fault.value.field == field
+
+
+agents = st.sampled_from([a.agent for a in AGENTS.values()])
+kinds = st.sampled_from(sorted(COMPONENTS))
+calm = st.sets(st.sampled_from([s for s in STATES if s != "engine_warm_running"]))
+
+
+@settings(max_examples=300, deadline=None)
+@given(agents, st.sampled_from(sorted(WAYS)), kinds, calm, st.sampled_from([s for s in STATES if s != "engine_warm_running"]))
+def test_one_more_precaution_never_makes_it_worse(agent, way, component, state, more) -> None:  # type: ignore[no-untyped-def]
+    before = judge(RULES, agent, way, subject_of(component), [], sorted(state))
+    after = judge(RULES, agent, way, subject_of(component), [], sorted(state | {more}))
+    assert VERDICTS.index(after.verdict) <= VERDICTS.index(before.verdict)
+    assert more not in after.conditions and (before.verdict != "only_after" or before.conditions)
+
+
+@settings(max_examples=200, deadline=None)
+@given(agents, st.sampled_from(sorted(set(WAYS) - DRY_WAYS)), kinds, calm)
+def test_what_is_only_after_is_free_once_its_conditions_hold(agent, way, component, state) -> None:  # type: ignore[no-untyped-def]
+    found = judge(RULES, agent, way, subject_of(component), [], sorted(state))
+    if found.verdict != "only_after" or "engine_warm_running" in found.conditions:
+        return
+    then = judge(RULES, agent, way, subject_of(component), [], sorted(state | set(found.conditions)))
+    assert then.verdict in ("ok", "with_care"), (found, then)
+
+
+def test_no_procedure_of_a_shipped_family_uses_what_is_forbidden() -> None:
+    seen = set()
+    for family in FAMILIES.values():
+        for part in family.parts:
+            method = METHODS.get(part.component)
+            if method and method.agent:
+                chosen = chosen_agent(part)
+                assert chosen is not None and chosen.judgement.verdict in ("ok", "with_care"), (family.id, part.id, chosen)
+                seen.add((part.component, chosen.class_id))
+    assert ("intake_manifold", "soap_and_water") in seen, "a plastic manifold is not treated with a remover for metal"
+    assert FEATURES
