@@ -8,15 +8,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from galene.core.chemistry import rules
-from galene.core.chemistry.judge import DRY_WAYS, FEATURES, STATES, VERDICTS, WAYS, Judgement, judge
+from galene.core.chemistry.judge import DRY_WAYS, STATES, VERDICTS, WAYS, Judgement, judge
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
+from galene.core.procedures import Policy
 from galene.exchange.cases import judgement_of
 from galene.jobs.plan import chosen_agent
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
+from galene.knowledge.procedures import PROCEDURES
+from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of
 
 READY = ["ignition_off", "engine_cold", "ventilated"]
 OUT = [*READY, "removed"]
@@ -208,14 +211,53 @@ def test_what_is_only_after_is_free_once_its_conditions_hold(agent, way, compone
     assert then.verdict in ("ok", "with_care"), (found, then)
 
 
-def test_no_procedure_of_a_shipped_family_uses_what_is_forbidden() -> None:
-    seen = set()
+POLICIES = [dict(DEFAULT_POLICY), *({**DEFAULT_POLICY, school.letter: choice} for school in SCHOOLS for choice, _ in school.choices[1:])]
+
+
+@pytest.mark.parametrize("policy", POLICIES, ids=lambda p: next((f"{k}={v}" for k, v in p.items() if v != DEFAULT_POLICY[k]), "default"))
+def test_no_procedure_uses_what_is_forbidden_whatever_the_school(policy: dict[str, str]) -> None:
+    """Every agent that a compiled card would name, judged by the rules in the state that the card has brought about."""
     for family in FAMILIES.values():
         for part in family.parts:
-            method = METHODS.get(part.component)
-            if method and method.agent:
-                chosen = chosen_agent(part)
-                assert chosen is not None and chosen.judgement.verdict in ("ok", "with_care"), (family.id, part.id, chosen)
-                seen.add((part.component, chosen.class_id))
-    assert ("intake_manifold", "soap_and_water") in seen, "a plastic manifold is not treated with a remover for metal"
-    assert FEATURES
+            for grade in (1, 4):
+                tags = tags_of(family, part, grade, 150_000, policy)
+                chosen = chosen_agent(part, tags, Policy(policy))
+                procedure = PROCEDURES.get(part.component)
+                wet = (
+                    [t.agent for t in procedure.steps if t.agent and set(t.when) <= tags | {"on_engine", "off_engine", "heavy", "light"}]
+                    if procedure
+                    else []
+                )
+                if chosen is None:
+                    assert not wet or part.component not in METHODS or not METHODS[part.component].agent, (family.id, part.id, wet)
+                else:
+                    assert chosen.judgement.verdict in ("ok", "with_care"), (family.id, part.id, chosen)
+
+
+def test_schools_change_the_card() -> None:
+    c, manifold, ports, meter = FAMILIES["C"], *(FAMILIES["C"].part(p) for p in ("intake_manifold", "intake_ports", "maf_sensor"))
+
+    def agent(part, grade: int, **policy: str) -> str:  # type: ignore[no-untyped-def]
+        held = {**DEFAULT_POLICY, **policy}
+        found = chosen_agent(part, tags_of(c, part, grade, 60_000, held), Policy(held))
+        return found.class_id if found else ""
+
+    assert [agent(manifold, 4), agent(manifold, 4, R="own_bath"), agent(manifold, 4, R="by_hand"), agent(manifold, 2)] == [
+        "",
+        "bath_detergent",
+        "soap_and_water",
+        "soap_and_water",
+    ]
+    assert agent(manifold, 4, L="on_vehicle") == "soap_and_water", "a plastic manifold: no remover for metal"
+    assert [agent(ports, 4), agent(ports, 2), agent(ports, 4, M="aerosol_only"), agent(ports, 4, M="blast_on_distance")] == [
+        "blast_walnut",
+        "egr_cleaner",
+        "",
+        "egr_cleaner",
+    ]
+    assert [agent(meter, 2), agent(meter, 2, A="plastic_safe")] == ["maf_cleaner", "contact_cleaner"]
+    cable, electronic = FAMILIES["B"].part("throttle_body"), FAMILIES["A"].part("throttle_body")
+    direct = {**DEFAULT_POLICY, "E": "direct"}
+    assert tags_of(FAMILIES["B"], cable, 2, None, direct) == {"direct"} and tags_of(FAMILIES["A"], electronic, 2, None, direct) == {
+        "on_cloth"
+    }, "never into an electronic one"

@@ -8,7 +8,7 @@ from galene.knowledge.agents import AGENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.procedures import CLOSING, PROCEDURES
-from galene.knowledge.schools import SCHOOLS
+from galene.knowledge.schools import SCHOOLS, tags_of
 
 
 @st.composite
@@ -17,11 +17,12 @@ def compiled(draw: st.DrawFn) -> tuple[str, tuple[Step, ...]]:
     family = FAMILIES[draw(st.sampled_from(sorted(FAMILIES)))]
     reachable = sorted({p for o in family.operations for p in o.reaches})
     parts = draw(st.lists(st.sampled_from(reachable), min_size=1, max_size=6, unique=True))
-    plans = [
-        PartPlan(p, draw(st.sampled_from([None, 0, 2, 3, 4])), draw(st.booleans()) and any(o.removes == p for o in family.operations))
-        for p in parts
-    ]
     policy = Policy({s.letter: draw(st.sampled_from([c for c, _ in s.choices])) for s in SCHOOLS})
+    plans = []
+    for p in parts:
+        grade = draw(st.sampled_from([None, 0, 2, 3, 4]))
+        tags = tags_of(family, family.part(p), grade, draw(st.sampled_from([None, 40_000, 200_000])), policy.choices)
+        plans.append(PartPlan(p, grade, draw(st.booleans()) and any(o.removes == p for o in family.operations), tags))
     air = Air(draw(st.floats(-5, 35)), draw(st.floats(0.2, 0.9)))
     return family.id, compile_steps(family, plans, PROCEDURES, policy, air, CLOSING)
 

@@ -1,5 +1,6 @@
 """Compiled steps: whatever the scope, all that is opened is closed, nothing wet is shut, waits run beside the work."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -15,7 +16,7 @@ from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import relearn_of
-from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS
+from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of
 
 A = FAMILIES["A"]
 REACHABLE = sorted({p for o in A.operations for p in o.reaches})
@@ -23,7 +24,9 @@ NOW = datetime(2026, 11, 24, 9, tzinfo=UTC)
 
 
 def compiled(*parts: PartPlan, air: Air = Air(18), **policy: str) -> tuple[Step, ...]:
-    return compile_steps(A, parts, PROCEDURES, Policy({**DEFAULT_POLICY, **policy}), air, CLOSING)
+    held = {**DEFAULT_POLICY, **policy}
+    tagged = [replace(p, tags=tags_of(A, A.part(p.part), p.grade, None, held)) for p in parts]
+    return compile_steps(A, tagged, PROCEDURES, Policy(held), air, CLOSING)
 
 
 PLANS = st.lists(

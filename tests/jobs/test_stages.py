@@ -1,5 +1,6 @@
 """The seven stages by their use cases: a job from end to end, and what each stage refuses."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -343,3 +344,35 @@ def test_sign_in_takes_the_right_password_only(db: Session, odd: Act) -> None:
     assert sign_in(db, "ODD ", "slipway-odd", odd.now)
     assert sign_in(db, "odd", "slipway-pia", odd.now) is None
     assert sign_in(db, "nobody", "slipway-odd", odd.now) is None
+
+
+def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> None:
+    shop = odd.db.get_one(Workshop, 1)
+    for letter, choice, reason, field in (
+        ("Z", "x", "because", "school"),
+        ("F", "sideways", "because", "school"),
+        ("F", "always_off", "no", "reason"),
+    ):
+        with pytest.raises(Invalid) as fault:
+            plan.override_school(odd, fresh, letter, choice, reason)
+        assert set(fault.value.fields) == {field}
+    before = plan.document_for(find_job(odd.db, fresh), ["throttle_body"], [], shop)
+    job = plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway")
+    after = plan.document_for(job, ["throttle_body"], [], shop)
+    assert before["parts"][0]["where"] == "on the engine" and after["parts"][0]["where"] == "off the engine"
+    assert after["policy"]["F"] == "always_off" and "the seal weeps anyway" in after["sources"]["F"] and after["sources"]["C"] == "the shop"
+    assert plan.override_school(odd, fresh, "F", "", "").schools == {} and plan.policy_of(job, shop).of("F") == "by_grade"
+
+
+def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
+    monkeypatch.setattr(plan, "family_of", lambda _: replace(A, maker_says={"F": "always_on", "C": "fixed_hour"}))
+    assert plan.policy_of(job, shop).of("F") == "always_on" and plan.school_sources(job, shop)["F"] == "the maker"
+    plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway")
+    assert plan.policy_of(job, shop).of("F") == "always_off" and plan.policy_of(job, shop).of("C") == "fixed_hour"
+
+
+def test_a_running_card_keeps_its_schools(odd: Act) -> None:
+    number = demo_jobs(odd.db)["work"]
+    with pytest.raises(Refused, match="begun"):
+        plan.override_school(odd, number, "C", "fixed_hour", "we have the time")

@@ -11,6 +11,7 @@ import pytest
 from pypdf import PdfReader
 
 from galene.core.calculations import CALCULATIONS
+from galene.knowledge.schools import DEFAULT_POLICY
 from galene.web.routes.worksheets import SHEETS
 from tests.web.conftest import Browser
 
@@ -23,10 +24,7 @@ STAGES = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover"
 def test_every_page_of_every_job_answers(as_person: Callable[[str], Browser], numbers: dict[str, str], system: str) -> None:
     web = as_person("maren")
     settings = {"system": system, "hourly_rate": "72", "altitude": "12", "temperature": "14", "humidity": "68", "seen": "1"}
-    schools = {
-        f"school_{k}": v
-        for k, v in {"A": "made_for_them", "C": "label_factor", "E": "on_cloth", "F": "by_grade", "G": "new", "H": "by_part"}.items()
-    }
+    schools = {f"school_{letter}": choice for letter, choice in DEFAULT_POLICY.items()}
     units = {"altitude_unit": "m", "temperature_unit": "degC"}
     assert web.submit("/reference", {**settings, **schools, **units}).status_code == 303
     pages = [

@@ -172,3 +172,23 @@ def test_a_plan_says_what_the_rules_say(db: Session) -> None:
     )
     steps = plan.steps_for(job, ["intake_manifold"], workshop, Air(14.0))
     assert {s.agent for s in steps if s.part == "intake_manifold" and s.agent} == {"soap_and_water"}, "the card uses what the plan says"
+
+
+def test_one_scope_under_two_schools_side_by_side(web: Browser, db: Session) -> None:
+    number = db.scalars(select(Job.number).where(Job.family_id == "C", Job.state == "open")).one()
+    page = web.get(f"/jobs/{number}/plan").text
+    link = f"/jobs/{number}/plan/compare?letter=M&amp;choice=aerosol_only&amp;parts=intake_ports"
+    assert link.split("&amp;parts")[0] in page, "each other choice of the schools in the plan can be asked about"
+    found = web.get(f"/jobs/{number}/plan/compare?letter=M&choice=aerosol_only&parts=intake_ports").text
+    assert (
+        "Send the manifold out to the bath" in found
+        and "Scrape runner by runner" in found
+        and "Corners keep what the scraper can not reach." in found
+    )
+    assert web.submit(f"/jobs/{number}/plan/school", {"letter": "M", "choice": "aerosol_only", "reason": "no"}).status_code == 422
+    assert (
+        web.submit(f"/jobs/{number}/plan/school", {"letter": "M", "choice": "aerosol_only", "reason": "the owner sells it in spring"}).status_code
+        == 303
+    )
+    assert "the owner sells it in spring" in web.get(f"/jobs/{number}/plan").text
+    assert web.get(f"/jobs/{number}/plan/compare?letter=R&choice=soup").status_code == 404

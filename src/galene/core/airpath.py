@@ -144,6 +144,8 @@ class EngineFamily:
     relearn: str = ""
     relearn_holds: Mapping[str, float] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    maker_says: Mapping[str, str] = field(default_factory=dict)
+    """Letters of the schools of practice that the maker has decided for this engine."""
 
     def part(self, part_id: str) -> Part:
         """The part `part_id`, or the only part of that component kind.

@@ -1,6 +1,6 @@
 """Stage 4: scope, access, method, pick list, time and price, as a versioned document."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,11 +15,12 @@ from galene.jobs.intake import check_text
 from galene.jobs.shelf import judge_class
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COOLANT_STOP
-from galene.knowledge.methods import INSPECT_ONLY, METHODS, PREPARED
+from galene.knowledge.methods import INSPECT_ONLY, METHODS, PREPARED, agents_for
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import relearn_of
-from galene.knowledge.schools import SCHOOLS
+from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, SCHOOLS, tags_of
 from galene.store.models import Job, Plan, Workshop
 
 RELEARNED = {"throttle_body", "egr_valve", "idle_air_valve", "runner_actuator"}
@@ -36,9 +37,10 @@ def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy) -> P
     off = False
     if part.component == "throttle_body":
         off = {"always_off": True, "always_on": False}.get(policy.of("F"), (grade or 0) >= 3 or "faces_down" in part.features)
-    agent = chosen_agent(part)
+    tags = tags_of(family, part, grade, job.distance_km, policy.choices)
+    agent = chosen_agent(part, tags, policy)
     planned = METHODS[part.component].agent if part.component in METHODS else ""
-    return PartPlan(part_id, grade, off, instead={planned: agent.class_id} if agent and planned and agent.class_id != planned else {})
+    return PartPlan(part_id, grade, off, tags, {planned: agent.class_id} if agent and planned and agent.class_id != planned else {})
 
 
 @dataclass(frozen=True)
@@ -50,16 +52,64 @@ class ChosenAgent:
     judgement: Judgement
 
 
-def chosen_agent(part: Part) -> ChosenAgent | None:
-    """The first agent of the part's method that no rule forbids on it; None where none is used or none is left."""
+def chosen_agent(part: Part, tags: Iterable[str], policy: Policy) -> ChosenAgent | None:
+    """The first agent of the part's method and the shop's schools that no rule forbids on it; None where none is used or none is left."""
     method = METHODS.get(part.component)
-    if method is None or not method.agent:
-        return None
-    for class_id, way in ((method.agent, method.way), *method.instead):
-        found = judge_class(class_id, way, part.component, [f for f in part.features if f in FEATURES], (*PREPARED, *method.state))
+    features = [f for f in part.features if f in FEATURES]
+    for class_id, way, label in agents_for(part, tags, policy.choices):
+        assert method is not None
+        found = judge_class(class_id, way, part.component, features, (*PREPARED, *method.state), label)
         if found.verdict != "no":
             return ChosenAgent(class_id, way, found)
     return None
+
+
+def policy_of(job: Job, workshop: Workshop) -> Policy:
+    """The schools of a job: the shop's, over them what the maker says of this family, over that what the job decided."""
+    return Policy({**DEFAULT_POLICY, **workshop.policy, **family_of(job).maker_says, **{k: v["choice"] for k, v in job.schools.items()}})
+
+
+def school_sources(job: Job, workshop: Workshop) -> dict[str, str]:
+    """Where each letter's choice comes from, in words."""
+    maker = family_of(job).maker_says
+    return {
+        s.letter: f"this job, {job.schools[s.letter]['by']}: {job.schools[s.letter]['reason']}"
+        if s.letter in job.schools
+        else "the maker"
+        if s.letter in maker
+        else "the shop"
+        for s in SCHOOLS
+    }
+
+
+def override_school(act: Act, number: str, letter: str, choice: str, reason: str) -> Job:
+    """Follow another school on this job, with a reason; an empty choice goes back to the shop's.
+
+    Raises
+    ------
+    Invalid
+        An unknown letter or choice, no reason.
+    Refused
+        The work has begun.
+    """
+    job = act.job(number)
+    school = BY_LETTER.get(letter)
+    check_text({"reason": reason})
+    faults = {}
+    if school is None or (choice and choice not in dict(school.choices)):
+        faults["school"] = "Choose one of the list."
+    if choice and len(reason.strip()) < 5:
+        faults["reason"] = "Say why: it stands in the report."
+    if faults:
+        raise Invalid(faults)
+    if any(s.done_at is None for s in job.steps):
+        raise Refused("The work has begun", ["the job card keeps the schools that it was compiled with"])
+    kept = {k: v for k, v in job.schools.items() if k != letter}
+    if choice:
+        kept[letter] = {"choice": choice, "reason": reason.strip(), "by": act.person.name}
+    job.schools = kept
+    act.trace(job, "school_overridden", letter=letter, choice=choice, reason=reason.strip())
+    return job
 
 
 def suggested_parts(family: EngineFamily, assessment: Assessment) -> list[str]:
@@ -86,18 +136,20 @@ def plan_scope(family: EngineFamily, job: Job, parts: Sequence[str], policy: Pol
     return scope(family, parts, (), grades_seen(job), removed)
 
 
-def steps_for(job: Job, parts: Sequence[str], workshop: Workshop, air: Air) -> tuple[Step, ...]:
-    """The procedure that a scope compiles to."""
-    family, policy = family_of(job), Policy(workshop.policy)
+def steps_for(job: Job, parts: Sequence[str], workshop: Workshop, air: Air, policy: Policy | None = None) -> tuple[Step, ...]:
+    """The procedure that a scope compiles to, under the job's schools or others that are asked about."""
+    family, policy = family_of(job), policy or policy_of(job, workshop)
     return compile_steps(family, [part_plan(family, job, p, policy) for p in parts], PROCEDURES, policy, air, CLOSING)
 
 
-def document_for(job: Job, parts: Sequence[str], new_parts: Sequence[str], workshop: Workshop) -> dict[str, Any]:
+def document_for(
+    job: Job, parts: Sequence[str], new_parts: Sequence[str], workshop: Workshop, policy: Policy | None = None
+) -> dict[str, Any]:
     """The whole plan of a scope as plain data: what the page shows and the approval freezes.
 
     `new_parts` are spare ids that go in new beside what the access consumes.
     """
-    family, policy = family_of(job), Policy(workshop.policy)
+    family, policy = family_of(job), policy or policy_of(job, workshop)
     air = Air(workshop.bay_temperature_c, workshop.bay_humidity)
     steps = steps_for(job, parts, workshop, air)
     access = plan_scope(family, job, parts, policy)
@@ -112,7 +164,11 @@ def document_for(job: Job, parts: Sequence[str], new_parts: Sequence[str], works
     for step in steps:
         if step.agent:
             agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
-    relearn = sum(p.hold_minutes for p in relearn_of(family).phases) if RELEARNED & {family.part(p).component for p in parts} else 0.0
+    relearn = (
+        sum(p.hold_minutes for p in relearn_of(family, policy.of("I")).phases)
+        if RELEARNED & {family.part(p).component for p in parts}
+        else 0.0
+    )
     labour = hands / 60 * workshop.hourly_rate
     proof = 35.0
     parts_cost = sum(family.spare(s).price for s in spares)
@@ -143,14 +199,15 @@ def document_for(job: Job, parts: Sequence[str], new_parts: Sequence[str], works
         "proof_labour": (proof + relearn) / 60 * workshop.hourly_rate,
         "price": labour + (proof + relearn) / 60 * workshop.hourly_rate + parts_cost + agents_cost,
         "new_parts": list(new_parts),
-        "policy": dict(workshop.policy),
+        "policy": dict(policy.choices),
+        "sources": school_sources(job, workshop),
     }
 
 
 def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy, workshop: Workshop) -> dict[str, Any]:
     part, plan = family.part(part_id), part_plan(family, job, part_id, policy)
     method = METHODS.get(part.component, INSPECT_ONLY)
-    titles = {s.letter: dict(s.choices).get(policy.of(s.letter), s.choices[0][1]) for s in SCHOOLS}
+    titles = {s.letter: s.title(policy.of(s.letter)) for s in SCHOOLS}
     procedure = PROCEDURES.get(part.component, PROCEDURES["inspect_only"])
     minutes = sum(
         t.minutes for t in procedure.steps
@@ -159,7 +216,7 @@ def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy,
     new = next((s for s in family.spares if s.id == part_id), None)
     look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
     where = {"throttle_body": "off the engine" if plan.off_engine else "on the engine"}.get(part.component, "")
-    chosen = chosen_agent(part)
+    chosen = chosen_agent(part, plan.tags, policy)
     agent = AGENTS[chosen.class_id] if chosen else None
     return {
         "part": part_id, "label": part.label, "text": method.text, "where": where,
@@ -170,8 +227,20 @@ def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy,
         "schools": [{"letter": x, "choice": titles[x]} for x in method.schools],
         "grade": plan.grade, "deposit": look.deposit if look else "", "minutes": minutes,
         "clean_cost": minutes / 60 * workshop.hourly_rate, "new_cost": new.price if new else None,
-        "inspect_only": method is INSPECT_ONLY,
+        "inspect_only": method is INSPECT_ONLY, "advice": _advice(job, part, policy),
     }  # fmt: skip
+
+
+def _advice(job: Job, part: Part, policy: Policy) -> str:
+    """What the shop's schools say of replacing this part, empty where they say nothing."""
+    stored = any(code_meaning(c.code).group == "code_maf" for c in job.codes if c.phase == "before")
+    if part.component == "maf_sensor" and stored:
+        return (
+            "School B: a code of the meter is stored, replace it at once."
+            if policy.of("B") == "replace"
+            else "School B: clean once, retest, then decide."
+        )
+    return ""
 
 
 def check_scope(job: Job, parts: Sequence[str]) -> None:

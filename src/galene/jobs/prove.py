@@ -37,7 +37,7 @@ def clear_codes(act: Act, number: str) -> Job:
 
 def template_of(job: Job) -> RelearnTemplate:
     """The family's relearn."""
-    return relearn_of(family_of(job))
+    return relearn_of(family_of(job), job.plans[0].document.get("policy", {}).get("I", "guided") if job.plans else "guided")
 
 
 def relearn_state(job: Job) -> RelearnState | None:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from types import MappingProxyType
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -322,9 +323,11 @@ def with_override(found: Judgement, row: Override | None) -> Judgement:
     return Judgement(row.verdict, (first, *found.reasons), found.conditions, found.protective_equipment, found.drying_minutes)
 
 
-def judge_class(class_id: str, way: str, component: str, features: Sequence[str], state: Sequence[str]) -> Judgement:
-    """The rules on a class of agent."""
-    return judge(RULES, AGENTS[class_id].agent, way, subject_of(component), features, state)
+def judge_class(
+    class_id: str, way: str, component: str, features: Sequence[str], state: Sequence[str], label: Mapping[str, bool] = MappingProxyType({})
+) -> Judgement:
+    """The rules on a class of agent, or on a product of it whose label affirms or denies `label`."""
+    return judge(RULES, refined(AGENTS[class_id].agent, label), way, subject_of(component), features, state)
 
 
 def touching(db: Session, product: Product, component: str, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:

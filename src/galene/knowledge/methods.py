@@ -1,6 +1,9 @@
 """How each kind of part is treated, and why: what the plan shows beside the part."""
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+
+from galene.core.airpath import Part
 
 
 @dataclass(frozen=True)
@@ -25,25 +28,25 @@ METHODS: dict[str, Method] = {
     m.component: m
     for m in (
         Method("air_filter", "Look through, wipe and vacuum the box; new element where light does not pass", "", "No agent: wet paper swells and passes dirt.", ()),
-        Method("maf_sensor", "Out of its neck, short bursts across, dry for the full time", "maf_cleaner", "Residue-free and plastic-safe: anything stronger clouds the film or the body.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
+        Method("maf_sensor", "Out of its neck, short bursts across, dry for the full time", "maf_cleaner", "Residue-free and plastic-safe: anything stronger clouds the film or the body.", ("A", "B", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
         Method("intake_tube", "Off, flexed and looked at, soap and water inside", "soap_and_water", "Rubber swells in solvents.", ("C",), "on_cloth", ("removed",)),
-        Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("E", "F", "H"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
-        Method("map_sensor", "Out, short bursts across the snout, port cleaned with a wire", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("E", "F", "H", "I"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
+        Method("map_sensor", "Out, short bursts across the snout, port cleaned with a wire", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G"), "on_cloth", ("removed", "seal_removed")),
-        Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("secondary_air_flow_sensor", "Out, short bursts across, its little filter renewed", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
         Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H"), "on_brush", ("removed", "electronics_removed")),
         Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", (), "on_brush", (), (("soot_flush_waterbased", "on_brush"),)),
         Method("egr_pipe", "Off, brushed wet, vacuumed", "", "Soot dust is not blown about.", ()),
         Method("egr_cooler", "Off, pressed, sent out to the heated bath", "", "Soot in its tubes needs heat and time.", ("G",)),
         Method("egr_dp_ports", "Both bores cleared by a drill in the fingers", "", "A tool in the port, never in the sensor.", ()),
-        Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("exhaust_pressure_tube", "Off, root drilled by hand, blown through", "", "The root shuts first.", ()),
         Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G"), "on_cloth", ("removed",)),
-        Method("intake_manifold", "Off, electronics off, scraped and brushed runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G",), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
+        Method("intake_manifold", "Off, stripped of electronics and sensors, cleaned runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G", "L", "R"), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
         Method("runner_flaps", "Moved by hand, edges and seats scraped", "", "No liquid at the bushings but a drop of oil.", ()),
         Method("runner_actuator", "Opened, brush dust out with a dry brush", "", "Electronics are never bathed.", ("H",)),
-        Method("intake_ports", "Valves shut, soaked, scraped with plastic, vacuumed", "egr_cleaner", "Never loosened above an open valve.", ("G",), "on_brush", ("port_shut", "removed"), (("soot_flush_waterbased", "on_brush"),)),
+        Method("intake_ports", "Valves shut, loosened, vacuumed out", "egr_cleaner", "Never loosened above an open valve.", ("G", "M"), "on_brush", ("port_shut", "removed"), (("soot_flush_waterbased", "on_brush"),)),
         Method("crankcase_pressure_hose", "Off, wiped, fitting cleared by hand", "", "The narrow fitting is what blocks.", ()),
         Method("crankcase_pressure_sensor", "Out, wiped dry, new O-ring", "", "Air past the ring reads as another load.", ("G",)),
         Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",), "on_brush", ("removed",)),
@@ -51,6 +54,27 @@ METHODS: dict[str, Method] = {
         Method("breather_valve", "Washed, or renewed where it sticks", "soap_and_water", "Its rubber swells in solvents.", (), "bath", ("removed",)),
     )
 }  # fmt: skip
+
+
+def agents_for(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> tuple[tuple[str, str, Mapping[str, bool]], ...]:
+    """Agents, ways and what their label must say, for a part under the schools, the first choice first."""
+    method, held = METHODS.get(part.component), set(tags)
+    if method is None or not method.agent:
+        return ()
+    usual: tuple[tuple[str, str, Mapping[str, bool]], ...] = tuple((a, w, {}) for a, w in ((method.agent, method.way), *method.instead))
+    if part.component in ("maf_sensor", "secondary_air_flow_sensor") and policy.get("A") == "plastic_safe":
+        return (("contact_cleaner", "direct_spray", {}), *usual)
+    if method.agent == "contact_cleaner" and policy.get("J") == "brake_cleaner":
+        return (("brake_cleaner_flammable", "direct_spray", {"plastic_safe": True}), *usual)
+    if "direct" in held:
+        return ((method.agent, "direct_spray", {}), *usual)
+    if "blast" in held:
+        return (("blast_walnut", "blast", {}),)
+    if "bath_own" in held:
+        return (("bath_detergent", "bath", {}),)
+    return () if held & {"bath_out", "upkeep"} else usual
+
+
 PREPARED: tuple[str, ...] = ("ignition_off", "engine_cold", "ventilated")
 """What making safe brings about in every procedure, before anything wet is touched."""
 INSPECT_ONLY = Method("inspect_only", "Looked at and graded, not cleaned", "", "No cleaning of this part is offered here.", ())

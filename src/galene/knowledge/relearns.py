@@ -76,7 +76,10 @@ RELEARNS: dict[str, RelearnTemplate] = {
 }  # fmt: skip
 
 
-def relearn_of(family: EngineFamily) -> RelearnTemplate:
-    """The family's relearn with its own hold minutes; an engine that learns nothing still has its idle checked."""
-    template = RELEARNS[family.relearn or "cable_none"]
+def relearn_of(family: EngineFamily, clearing: str = "guided") -> RelearnTemplate:
+    """The family's relearn with its own hold minutes; an engine that learns nothing still has its idle checked.
+
+    `clearing` is school I: a battery reset takes the place of a guided relearn where there is something to learn.
+    """
+    template = RELEARNS["memory_reset" if clearing == "battery_reset" and family.relearn else family.relearn or "cable_none"]
     return replace(template, phases=tuple(replace(p, hold_minutes=family.relearn_holds.get(p.id, p.hold_minutes)) for p in template.phases))

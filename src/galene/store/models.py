@@ -190,6 +190,7 @@ class Job(Base):
     start_override: Mapped[str] = mapped_column(default="")
     codes_cleared_at: Mapped[datetime | None]
     relearn: Mapped[dict[str, Any]]
+    schools: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     road_test: Mapped[dict[str, Any]]
     pending_read_at: Mapped[datetime | None]
     handover: Mapped[dict[str, Any]]
