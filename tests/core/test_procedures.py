@@ -15,7 +15,7 @@ from galene.core.relearn import advance, begin, finish, guard_broken, seconds_le
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.procedures import CLOSING, PROCEDURES
-from galene.knowledge.relearns import relearn_of
+from galene.knowledge.relearns import RELEARNS, relearn_of, relearns_for
 from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of
 
 A = FAMILIES["A"]
@@ -170,3 +170,31 @@ def test_next_visit_prefers_the_vehicles_own_history() -> None:
     own = next_visit(100_000, ("short_trips",), 4, 20_000, False)
     assert own.at_km == 110_000 and "grew to grade 4 in 20 000 km" in own.reason
     assert next_visit(100_000, (), 2, None, True).interval_km == next_visit(100_000, (), 2, None, False).interval_km / 2
+
+
+def test_the_scope_decides_the_relearns_and_their_order() -> None:
+    def ids(family: str, *components: str, fuel: bool = False, clearing: str = "guided") -> list[str]:
+        return [t.id for t in relearns_for(FAMILIES[family], components, fuel, clearing)]
+
+    assert ids("A", "throttle_body") == ["throttle_manual"]
+    assert ids("A", "throttle_body", clearing="battery_reset") == ["memory_reset"]
+    assert ids("C", "intake_ports", "runner_flaps", fuel=True)[:2] == ["fuel_venting", "runner_flap_adaptation"]
+    assert ids("D", "egr_cooler", "egr_valve")[-2:] == ["coolant_bleed_and_watch", "particulate_burn_off"] and "egr_valve_zero" in ids(
+        "D", "egr_cooler", "egr_valve"
+    )
+    assert ids("E", "egr_dp_ports")[0] == "differential_zero"
+    assert "particulate_burn_off" not in ids("D", "boost_sensor")
+    for family in FAMILIES.values():
+        found = relearns_for(family, {p.component for p in family.parts}, True)
+        assert len({t.id for t in found}) == len(found) and relearn_of(family) in found
+
+
+def test_every_relearn_has_a_test_of_success_and_says_what_failure_means() -> None:
+    asked_for = {"throttle_guided", "throttle_manual", "cable_none", "memory_reset", "runner_flap_adaptation", "egr_valve_zero", "fuel_venting", "particulate_burn_off",
+                 "coolant_bleed_and_watch", "differential_zero", "readiness_drive"}  # fmt: skip
+    assert asked_for <= RELEARNS.keys()
+    for template in RELEARNS.values():
+        assert template.success and template.failure and template.conditions and template.phases
+        assert all(p.hold_minutes > 0 and p.normal for p in template.phases)
+    watch = RELEARNS["coolant_bleed_and_watch"]
+    assert watch.attended_minutes < sum(p.hold_minutes for p in watch.phases), "the cooling waits by itself"

@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, idle_samples, trim_samples
@@ -14,7 +15,7 @@ from galene.jobs.people import WorkshopForm, save_workshop, sign_in
 from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import DEFAULT_POLICY
-from galene.store.models import Workshop
+from galene.store.models import Job, Workshop
 from tests.conftest import demo_jobs
 
 A = FAMILIES["A"]
@@ -376,3 +377,36 @@ def test_a_running_card_keeps_its_schools(odd: Act) -> None:
     number = demo_jobs(odd.db)["work"]
     with pytest.raises(Refused, match="begun"):
         plan.override_school(odd, number, "C", "fixed_hour", "we have the time")
+
+
+def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
+    """A diesel's cooler and valve: each learned or left out with a reason, only then the stage may end."""
+    job = odd.db.scalars(select(Job).where(Job.family_id == "D", Job.state == "open")).unique().one()
+    job.relearn, job.codes_cleared_at, job.engine_started_at = {}, odd.now, odd.now
+    due = [t.id for t in prove.relearns_of(job)]
+    assert len(due) >= 3 and due[-2:] == ["coolant_bleed_and_watch", "particulate_burn_off"]
+    prove.relearn_skip(odd, job.number, "the valve was not unplugged")
+    assert prove.relearns_done(job) == {due[0]: "the valve was not unplugged"} and "skipped" not in job.relearn
+    for template_id in due[1:]:
+        template = prove.template_of(job)
+        assert template.id == template_id
+        with pytest.raises(Invalid):
+            prove.relearn_begin(odd, job.number, {})
+        prove.relearn_begin(odd, job.number, {c: True for c, _ in template.conditions})
+        for k, phase in enumerate(template.phases):
+            with pytest.raises(Refused, match="Hold on"):
+                prove.relearn_next(odd, job.number, k)
+            if phase.guards and k == 0:
+                odd.now += timedelta(minutes=phase.hold_minutes / 2)
+                prove.relearn_guard(odd, job.number, phase.guards[0].id, k)
+            odd.now += timedelta(minutes=phase.hold_minutes)
+            prove.relearn_next(odd, job.number, k)
+            prove.relearn_next(odd, job.number, k)
+        prove.relearn_finish(odd, job.number, False)
+        assert job.relearn["outcome"] == "failed" and prove.template_of(job).id == template_id, "what failed is begun again"
+        prove.relearn_begin(odd, job.number, {c: True for c, _ in template.conditions})
+        for k, phase in enumerate(template.phases):
+            odd.now += timedelta(minutes=phase.hold_minutes)
+            prove.relearn_next(odd, job.number, k)
+        prove.relearn_finish(odd, job.number, True)
+    assert job.relearn["outcome"] == "learned" and set(prove.relearns_done(job)) == set(due)

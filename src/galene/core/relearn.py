@@ -17,7 +17,10 @@ class Guard:
 
 @dataclass(frozen=True)
 class Phase:
-    """One instruction with its hold. `normal` is what is normal meanwhile; `engine_on` asks for the start gate."""
+    """One instruction with its hold. `normal` is what is normal meanwhile; `engine_on` asks for the start gate.
+
+    Somebody stands by while it is `attended`; the rest waits by itself and costs nobody's time.
+    """
 
     id: str
     text: str
@@ -25,6 +28,7 @@ class Phase:
     normal: str
     guards: tuple[Guard, ...] = ()
     engine_on: bool = False
+    attended: bool = True
 
 
 @dataclass(frozen=True)
@@ -37,6 +41,11 @@ class RelearnTemplate:
     phases: tuple[Phase, ...]
     success: str
     failure: str
+
+    @property
+    def attended_minutes(self) -> float:
+        """Minutes in which somebody stands by."""
+        return sum(p.hold_minutes for p in self.phases if p.attended)
 
 
 @dataclass(frozen=True)

@@ -142,15 +142,15 @@ class Story:
         if self.job.stage == STAGE_BEFORE_PROOF:
             self.reached("prove")
         prove.clear_codes(act, self.number)
-        template = prove.template_of(self.job)
-        prove.relearn_begin(act, self.number, {c: True for c, _ in template.conditions})
-        for k, phase in enumerate(template.phases):
-            act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
-            following = template.phases[k + 1] if k + 1 < len(template.phases) else None
-            if phase.engine_on or (following and following.engine_on):
-                work.start_engine(act, self.number)
-            prove.relearn_next(act, self.number, k)
-        prove.relearn_finish(act, self.number, True)
+        for template in prove.relearns_of(self.job):
+            prove.relearn_begin(act, self.number, {c: True for c, _ in template.conditions})
+            for k, phase in enumerate(template.phases):
+                act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
+                following = template.phases[k + 1] if k + 1 < len(template.phases) else None
+                if phase.engine_on or (following and following.engine_on):
+                    work.start_engine(act, self.number)
+                prove.relearn_next(act, self.number, k)
+            prove.relearn_finish(act, self.number, True)
         if self.job.engine_started_at is None:
             work.start_engine(act, self.number)
         return self

@@ -19,7 +19,7 @@ from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COOLANT_STOP
 from galene.knowledge.methods import INSPECT_ONLY, METHODS, PREPARED, agents_for
 from galene.knowledge.procedures import CLOSING, PROCEDURES
-from galene.knowledge.relearns import relearn_of
+from galene.knowledge.relearns import relearn_of, relearns_for
 from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, SCHOOLS, tags_of
 from galene.store.models import Job, Plan, Workshop
 
@@ -164,11 +164,10 @@ def document_for(
     for step in steps:
         if step.agent:
             agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
-    relearn = (
-        sum(p.hold_minutes for p in relearn_of(family, policy.of("I")).phases)
-        if RELEARNED & {family.part(p).component for p in parts}
-        else 0.0
-    )
+    components = {family.part(p).component for p in parts}
+    main = relearn_of(family, policy.of("I"))
+    due = relearns_for(family, components, any(i.kind == "fuel line open" for step in steps for i in step.opens), policy.of("I"))
+    relearn = sum(t.attended_minutes for t in due if t.id != main.id or RELEARNED & components)
     labour = hands / 60 * workshop.hourly_rate
     proof = 35.0
     parts_cost = sum(family.spare(s).price for s in spares)

@@ -13,7 +13,7 @@ from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import by_channel, samples, set_of
 from galene.jobs.intake import add_codes, check_text
 from galene.jobs.work import start_blockers
-from galene.knowledge.relearns import relearn_of
+from galene.knowledge.relearns import relearns_for
 from galene.store.models import Job, JobCode, ReadingSet
 
 
@@ -35,9 +35,26 @@ def clear_codes(act: Act, number: str) -> Job:
     return job
 
 
+def relearns_of(job: Job) -> tuple[RelearnTemplate, ...]:
+    """The relearns that the approved work asks for, in their order."""
+    family = family_of(job)
+    document = job.plans[0].document if job.plans else {}
+    parts = {p["part"] for p in document.get("parts", [])}
+    components = {p.component for p in family.parts if p.id in parts}
+    fuel = any(o["kind"] == "fuel line open" for s in job.steps for o in s.document["opens"])
+    return relearns_for(family, components, fuel, document.get("policy", {}).get("I", "guided"))
+
+
+def relearns_done(job: Job) -> dict[str, str]:
+    """Relearns that have ended, by template: learned, or why they were left out."""
+    return {d["template"]: d["outcome"] for d in job.relearn.get("done", [])}
+
+
 def template_of(job: Job) -> RelearnTemplate:
-    """The family's relearn."""
-    return relearn_of(family_of(job), job.plans[0].document.get("policy", {}).get("I", "guided") if job.plans else "guided")
+    """The relearn that runs or is due; the last one when all are done."""
+    every, done = relearns_of(job), relearns_done(job)
+    running = job.relearn.get("template")
+    return next((t for t in every if t.id == running), None) or next((t for t in every if t.id not in done), every[-1])
 
 
 def relearn_state(job: Job) -> RelearnState | None:
@@ -52,10 +69,17 @@ def relearn_state(job: Job) -> RelearnState | None:
 
 
 def _keep(job: Job, state: RelearnState) -> None:
+    """Keep where the due relearn stands; one that has learned makes room for the next."""
+    template, done = template_of(job), list(job.relearn.get("done", []))
+    if state.outcome == "learned":
+        done.append({"template": template.id, "outcome": "learned"})
+        if any(t.id not in {d["template"] for d in done} for t in relearns_of(job)):
+            job.relearn = {"done": done}
+            return
     plain: dict[str, Any] = asdict(state)
     plain["phase_began"] = state.phase_began.isoformat()
     plain["restarts"] = [{**r, "at": r["at"].isoformat()} for r in plain["restarts"]]
-    job.relearn = plain
+    job.relearn = {**plain, "template": template.id, "done": done}
 
 
 def relearn_begin(act: Act, number: str, confirmed: dict[str, bool]) -> Job:
@@ -122,13 +146,19 @@ def relearn_finish(act: Act, number: str, learned: bool) -> Job:
 
 
 def relearn_skip(act: Act, number: str, reason: str) -> Job:
-    """Say why no relearn is needed, for a job that did not touch the throttle or lose the battery."""
+    """Say why the relearn that is due is not needed."""
     job = act.job(number)
     check_text({"skip_reason": reason})
     if len(reason.strip()) < 5:
         raise Invalid({"skip_reason": "Say why no relearn is needed."})
-    job.relearn = {"skipped": reason.strip()}
-    act.trace(job, "relearn_skipped", reason=reason.strip())
+    if job.relearn.get("skipped") or job.relearn.get("outcome") == "learned":
+        return job
+    template = template_of(job)
+    done = [*job.relearn.get("done", []), {"template": template.id, "outcome": reason.strip()}]
+    left = [t for t in relearns_of(job) if t.id not in {d["template"] for d in done}]
+    learned = any(d["outcome"] == "learned" for d in done)
+    job.relearn = {"done": done} if left else {"done": done, "outcome": "learned"} if learned else {"done": done, "skipped": reason.strip()}
+    act.trace(job, "relearn_skipped", template=template.id, reason=reason.strip())
     return job
 
 

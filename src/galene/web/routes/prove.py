@@ -26,7 +26,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
     result = prove.compare(job)
     family = family_of(job)
     return {
-        "job": job, "stage": "prove", "family": family, "template": template, "state": state,
+        "job": job, "stage": "prove", "family": family, "template": template, "state": state, "relearns": prove.relearns_of(job), "ended": prove.relearns_done(job),
         "left": seconds_left(template, state, visit.now) if state else 0.0,
         "idle": table_of(visit, job, "after", "idle", form), "trim": table_of(visit, job, "after", "trim", form), "loads": evidence.LOADS,
         "result": result, "plot": rows_of(job, result, family, visit.shop.system) if result else [], "metrics": METRICS,
