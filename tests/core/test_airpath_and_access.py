@@ -48,6 +48,7 @@ D = FAMILIES["D"]
          "operations[0].after", "x → y → x"),
         (replace(A, operations=(Operation("x", "off", "on", "air_filter", -1, 1),)), "operations[0].minutes_off", "-1 is not from 0"),
         (replace(A, bands={"idle_rpm": Band(800, 700, "typed")}), "bands.idle_rpm", "low end comes first"),
+        (replace(A, maker_says={"F": "sideways"}), "maker_says.F", "'sideways' is none of always_off, always_on, by_grade"),
         (replace(A, relearn="wish"), "relearn", "'wish' is none of"),
         (replace(A, displacement_l=0.0), "displacement_l", "0 is not from 0.02"),
     ],

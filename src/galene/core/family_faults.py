@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 import networkx as nx
@@ -46,6 +46,7 @@ class Vocabulary:
     metrics: Collection[str]
     relearns: Collection[str]
     cautions: Collection[str]
+    schools: Mapping[str, Collection[str]]
 
 
 def family_faults(family: EngineFamily, words: Vocabulary) -> list[FamilyFault]:
@@ -184,6 +185,12 @@ def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFault]:
     for name, minutes in family.relearn_holds.items():
         if not 0 < minutes <= 600:
             yield FamilyFault(f"relearn_holds.{name}", f"{minutes:g} is not above 0 to 600 min")
+    for letter, choice in family.maker_says.items():
+        if choice not in words.schools.get(letter, ()):
+            yield FamilyFault(
+                f"maker_says.{letter}",
+                f"{choice!r} is none of {', '.join(sorted(words.schools.get(letter, ()))) or 'no school of this letter'}",
+            )
 
 
 def _sensors(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFault]:

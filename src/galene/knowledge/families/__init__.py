@@ -12,6 +12,7 @@ from galene.knowledge.families.family_d import FAMILY_D
 from galene.knowledge.families.family_e import FAMILY_E
 from galene.knowledge.families.family_f import FAMILY_F
 from galene.knowledge.relearns import RELEARNS
+from galene.knowledge.schools import SCHOOLS
 
 FAMILIES = {f.id: f for f in (FAMILY_A, FAMILY_B, FAMILY_C, FAMILY_D, FAMILY_E, FAMILY_F)}
 OUTLINES: dict[str, EngineOutline] = {i: EngineOutline(f.components, f.fuel, f.injection, f.cycle, f.throttle) for i, f in FAMILIES.items()}
@@ -22,4 +23,5 @@ VOCABULARY = Vocabulary(
     frozenset(METRICS),
     frozenset(RELEARNS),
     frozenset(CAUTIONS),
+    {s.letter: frozenset(c for c, _ in s.choices) for s in SCHOOLS},
 )

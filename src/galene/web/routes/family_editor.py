@@ -19,6 +19,7 @@ from galene.jobs.family_edits import Change
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.relearns import RELEARNS
+from galene.knowledge.schools import SCHOOLS
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
 from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
@@ -72,7 +73,7 @@ def page(
         "family_editor.html", status, family=family, draft=draft, picture=picture_of(family, lit=[part.id] if part else []),
         wrong=[(f, _place_link(family, f.place)) for f in wrong], faults=faults or {}, entered=form, place="reference",
         components=COMPONENTS, features=FEATURES, circuits=CIRCUITS, states=STATES, kinds=KINDS, befores=BEFORE, cautions=CAUTIONS, metrics=METRICS,
-        relearns=RELEARNS, published=families.versions_of(visit.db, family_id)[:1],
+        relearns=RELEARNS, schools=SCHOOLS, published=families.versions_of(visit.db, family_id)[:1],
         tapped_on=next((t.on or "" for t in family.taps if part and t.sensor == part.id), None), **chosen,
     )  # fmt: skip
 
@@ -245,13 +246,14 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
         else {}
     )
     notes = tuple(n.strip() for n in form.text("notes").splitlines() if n.strip())
+    maker = {s.letter: choice for s in SCHOOLS if (choice := form.text(f"maker.{s.letter}"))}
 
     def change(family: EngineFamily) -> EngineFamily:
         return replace(
             family, name=form.text("name").strip(), fuel=form.text("fuel"), injection=form.text("injection"), cycle=form.text("cycle"),
             throttle=form.text("throttle"), displacement_l=displacement, cylinders=cylinders, compression_ratio=ratio,
             volumetric_efficiency_idle=filling, closed_angle_deg=angle, degrees_per_percent=step, fan_on_c=98.0 if fan is None else fan, relearn=form.text("relearn"),
-            relearn_holds=holds, notes=notes,
+            relearn_holds=holds, notes=notes, maker_says=maker,
         )  # fmt: skip
 
     return _save(visit, family_id, form, "changed the engine's facts", change, "section=facts")
