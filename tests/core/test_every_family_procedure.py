@@ -8,7 +8,7 @@ from galene.knowledge.agents import AGENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.procedures import CLOSING, PROCEDURES
-from galene.knowledge.schools import SCHOOLS, tags_of
+from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of
 
 
 @st.composite
@@ -70,3 +70,31 @@ def test_every_kind_that_is_cleaned_has_a_method_and_an_agent_that_is_known() ->
             assert step.text and step.minutes > 0
     for method in METHODS.values():
         assert not method.agent or method.agent in AGENTS
+
+
+def test_what_is_computed_at_a_step_is_this_engines() -> None:
+    """The liquid that one cylinder bears, and the crank's positions, stand on the steps where they bite."""
+
+    def steps(family: str, part: str, grade: int, **schools: str) -> dict[str, Step]:
+        held = {**DEFAULT_POLICY, **schools}
+        engine = FAMILIES[family]
+        plan = PartPlan(part, grade, tags=tags_of(engine, engine.part(part), grade, None, held))
+        return {s.key: s for s in compile_steps(engine, [plan], PROCEDURES, Policy(held), Air(18), CLOSING)}
+
+    soak = steps("C", "intake_ports", 2)["intake_ports:clean"]
+    whole = 2000 / (4 * (9.8 - 1))
+    assert (
+        f"At most {whole / 10:.1f} ml" in soak.note and f"clearance of {whole:.0f} ml" in soak.note and soak.worksheet == "ingestion-limit"
+    )
+    blast = steps("C", "intake_ports", 4)
+    assert blast["intake_ports:shut"].worksheet == "blast-positions"
+    assert blast["intake_ports:blast"].opens[0].dangerous and blast["intake_ports:media_out"].closes == (
+        blast["intake_ports:blast"].opens[0].key,
+    )
+    spray = steps("B", "throttle_body", 2, E="direct")["throttle_body:spray"]
+    assert "clearance" in spray.note and spray.needs == ()
+    for compiled_steps in (blast, steps("A", "maf_sensor", 2)):
+        order = list(compiled_steps)
+        assert order.index("leaks") > max(i for i, k in enumerate(order) if k.startswith("close:")) and order[-1] == "walk", (
+            "leaks are sought when all is closed"
+        )

@@ -11,6 +11,11 @@ WARN_SHARE, REFUSE_SHARE = 0.10, 0.30
 """Share of one cylinder's clearance volume that a burst may fill before it is warned of, before it is refused."""
 
 
+def clearance_ml(displacement_l: float, cylinders: int, compression_ratio: float) -> float:
+    """One cylinder's clearance volume V / (n (cr - 1)) in ml: what liquid must never come near, as it does not compress."""
+    return displacement_l * 1000 / (cylinders * (compression_ratio - 1))
+
+
 @dataclass(frozen=True)
 class IngestionInput:
     """Air and can flow in g/s; `trim_authority` is the share of fuel that the mixture control can take back."""
@@ -69,7 +74,7 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
     sustained = given.trim_authority * given.airflow_g_s / given.stoichiometric_ratio
     pause = max(0.0, given.burst_s * (given.can_rate_g_s / sustained - 1))
     burst_ml = given.can_rate_g_s * given.burst_s / given.density_g_ml
-    clearance = given.displacement_l * 1000 / (given.cylinders * (given.compression_ratio - 1))
+    clearance = clearance_ml(given.displacement_l, given.cylinders, given.compression_ratio)
     share = burst_ml / clearance
     minutes = None if given.can_g is None else given.can_g / sustained / 60
     if share > REFUSE_SHARE:

@@ -7,6 +7,7 @@ from galene.core.access import operations_for
 from galene.core.airpath import EngineFamily, Opened, Operation
 from galene.core.drying import DryingTimeInput, drying_time
 from galene.core.errors import InputError
+from galene.core.ingestion import WARN_SHARE, clearance_ml
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,11 @@ class Record:
 
 @dataclass(frozen=True)
 class StepTemplate:
-    """A step of a part's procedure. `when` lists tags that must all hold (on_engine, off_engine, heavy, light...)."""
+    """A step of a part's procedure. `when` lists tags that must all hold (on_engine, off_engine, heavy, light...).
+
+    `reckon` is what is computed at the step for this engine: ``clearance`` (liquid that one cylinder bears), ``crank``
+    (positions in which ports are shut).
+    """
 
     key: str
     text: str
@@ -49,6 +54,7 @@ class StepTemplate:
     agent_ml: float = 0.0
     needs: tuple[str, ...] = ()
     place: str = "clean"
+    reckon: str = ""
 
 
 @dataclass(frozen=True)
@@ -85,6 +91,8 @@ class Step:
     consumes: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
     where: str = ""
+    note: str = ""
+    worksheet: str = ""
 
 
 @dataclass(frozen=True)
@@ -327,6 +335,19 @@ def _part_steps(family: EngineFamily, plan: PartPlan, procedures: Mapping[str, P
         if not _holds(template, plan):
             continue
         step = replace(_from_template(template, plan.part, template.place), where=part.where)
+        if template.reckon == "clearance":
+            whole = clearance_ml(family.displacement_l, family.cylinders, family.compression_ratio)
+            step = replace(
+                step,
+                worksheet="ingestion-limit",
+                note=f"At most {WARN_SHARE * whole:.1f} ml in one go: a tenth of one cylinder's clearance of {whole:.0f} ml. Liquid does not compress.",
+            )
+        elif template.reckon == "crank":
+            step = replace(
+                step,
+                worksheet="blast-positions",
+                note="Firing order and valve timing from the service information give the positions and the least turning.",
+            )
         if step.agent in plan.instead:
             step = replace(step, agent=plan.instead[step.agent])
         if template.wait:

@@ -25,6 +25,7 @@ from galene.store.models import Job, Plan, Workshop
 
 RELEARNED = {"throttle_body", "egr_valve", "idle_air_valve", "runner_actuator"}
 """Kinds of part whose stops or opening the control unit learns anew."""
+RUNNING = ("engine_warm_running", "ventilated")
 SUGGEST_AT = 0.25
 """Causes at least this likely put their part into the first suggestion of the scope."""
 
@@ -58,7 +59,9 @@ def chosen_agent(part: Part, tags: Iterable[str], policy: Policy) -> ChosenAgent
     features = [f for f in part.features if f in FEATURES]
     for class_id, way, label in agents_for(part, tags, policy.choices):
         assert method is not None
-        found = judge_class(class_id, way, part.component, features, (*PREPARED, *method.state), label)
+        # What comes with fuel or air acts later, on the running engine.
+        state = RUNNING if way == "running_ingestion" else (*PREPARED, *method.state)
+        found = judge_class(class_id, way, part.component, features, state, label)
         if found.verdict != "no":
             return ChosenAgent(class_id, way, found)
     return None

@@ -52,6 +52,10 @@ METHODS: dict[str, Method] = {
         Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",), "on_brush", ("removed",)),
         Method("aftertreatment_doser", "Off, tip soaked and brushed", "egr_cleaner", "No wire in the nozzle's hole.", ("G",), "drip_soak", ("removed",)),
         Method("breather_valve", "Washed, or renewed where it sticks", "soap_and_water", "Its rubber swells in solvents.", (), "bath", ("removed",)),
+        Method("exhaust_pressure_sensor", "Off, short bursts across the snout", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("iat_sensor", "Out, short bursts across the bead", "contact_cleaner", "Residue-free and plastic-safe.", ("C",), "direct_spray", ("removed",)),
+        Method("egr_temperature_sensor", "Out, brushed dry", "", "Nothing wet on a hot sensor's seal.", ("G",)),
+        Method("oxygen_sensor", "Looked at and tested; upkeep through the fuel", "fuel_system_additive", "Sprays on the sensor are refused under every school.", (), "running_ingestion"),
     )
 }  # fmt: skip
 
