@@ -36,8 +36,15 @@ from sqlalchemy.orm import Session
 
 from galene.core.access import scope
 from galene.core.airpath import EngineFamily, Part, Pipe
+from galene.core.chemistry.judge import judge
+from galene.core.chemistry.rules import RULES
+from galene.core.procedures import Air, PartPlan, Policy, compile_steps
 from galene.demo.world import load
+from galene.knowledge.agents import AGENTS, subject_of
+from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.procedures import CLOSING, PROCEDURES
+from galene.knowledge.schools import DEFAULT_POLICY, tags_of
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, JobCode, ObservationRow, StepRow, Vehicle
@@ -115,6 +122,9 @@ def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
         "vehicles": "/vehicles",
         "vehicle": "/vehicles/QN114",
         "reference": "/reference",
+        "shelf": "/shelf",
+        "matrix": "/shelf/matrix?family=E",
+        "product": "/shelf/3",
         "idle gap": "/worksheets/idle-gap",
         "bore gauge": f"/jobs/{numbers['family C']}/bores/intake_ports",
         "family E": "/reference/families/E",
@@ -282,6 +292,24 @@ def in_the_core() -> None:
     print(f"  drawing, family {largest.id}, {len(largest.parts)} parts, wide   {best(lambda: lay_out(largest, WIDE))}")
     print(f"  drawing, 40 parts, wide              {best(lambda: lay_out(big, WIDE))}")
     print(f"  drawing, 40 parts, narrow            {best(lambda: lay_out(big, NARROW))}")
+    throttle = subject_of("throttle_body")
+    one = best(
+        lambda: [
+            judge(RULES, AGENTS["throttle_cleaner"].agent, "on_cloth", throttle, ["electronic"], ["battery_off", "engine_cold"])
+            for _ in range(100)
+        ]
+    )
+    print(f"  a hundred judgements                 {one}")
+    print(
+        f"  matrix, every part, agent and way    {best(lambda: [judge(RULES, a.agent, w, subject_of(c), [], []) for c in COMPONENTS for a in AGENTS.values() for w in a.agent.ways])}"
+    )
+    plans = [
+        PartPlan(p, 3, tags=tags_of(largest, largest.part(p), 3, None, DEFAULT_POLICY))
+        for p in sorted({p for o in largest.operations for p in o.reaches})
+    ]
+    print(
+        f"  card, family {largest.id}, {len(plans)} parts           {best(lambda: compile_steps(largest, plans, PROCEDURES, Policy(DEFAULT_POLICY), Air(14), CLOSING))}"
+    )
     print(f"  scope, family {largest.id}, all parts          {best(lambda: scope(largest, reach[:8]))}")
     print(f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}")
 

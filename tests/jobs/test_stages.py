@@ -7,6 +7,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from galene.core.procedures import Policy
 from galene.demo.engine import EngineState, idle_samples, trim_samples
 from galene.jobs import diagnosis, evidence, handover, intake, plan, prove, stages, work
 from galene.jobs.act import Act, find_job, revision
@@ -371,6 +372,20 @@ def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fr
     assert plan.policy_of(job, shop).of("F") == "always_on" and plan.school_sources(job, shop)["F"] == "the maker"
     plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway")
     assert plan.policy_of(job, shop).of("F") == "always_off" and plan.policy_of(job, shop).of("C") == "fixed_hour"
+
+
+def test_schools_that_advise_speak_by_distance_and_code(odd: Act, fresh: str) -> None:
+    shop, job = odd.db.get_one(Workshop, 1), find_job(odd.db, fresh)
+
+    def advice(part: str, distance: float, **schools: str) -> str:
+        job.distance_km = distance
+        policy = Policy({**DEFAULT_POLICY, **schools})
+        return next(p["advice"] for p in plan.document_for(job, [part], [], shop, policy)["parts"])
+
+    assert advice("maf_sensor", 90_000) == "" and advice("maf_sensor", 90_000, O="replace") == ""
+    assert "School O" in advice("maf_sensor", 190_000, O="replace")
+    intake.add_codes(odd, fresh, "P0101")
+    assert "clean once" in advice("maf_sensor", 90_000) and "replace it at once" in advice("maf_sensor", 90_000, B="replace")
 
 
 def test_a_running_card_keeps_its_schools(odd: Act) -> None:

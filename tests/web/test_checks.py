@@ -99,6 +99,12 @@ def test_an_unplugged_sensor_must_go_back_and_its_clock_runs(web: Browser, db: S
     number = numbers["intake"]
     page = web.get(f"/jobs/{number}/checks/isolation_unplug").text
     assert "tampering" in page and "Air meter" in page
+    refused = web.submit(f"/jobs/{number}/isolation", {"part": "maf_sensor"})
+    assert refused.status_code == 422 and "School Q" in refused.text, "not the shop's way, unless this job has a reason"
+    follow = {"letter": "Q", "choice": "timed", "back": "check"}
+    assert web.submit(f"/jobs/{number}/plan/school", {**follow, "reason": "x"}).status_code == 422
+    answer = web.submit(f"/jobs/{number}/plan/school", {**follow, "reason": "the meter's line is cut somewhere"})
+    assert answer.headers["location"].endswith("/checks/isolation_unplug")
     assert web.submit(f"/jobs/{number}/isolation", {"part": "map_sensor"}).status_code == 422
     assert web.submit(f"/jobs/{number}/isolation", {"part": "maf_sensor"}).status_code == 303
     twice = web.submit(f"/jobs/{number}/isolation", {"part": "maf_sensor", "n": "2"})

@@ -17,10 +17,11 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import case_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import observe
+from galene.jobs.plan import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import CheckResult, Job, MustGoBack, WaitRow
+from galene.store.models import CheckResult, Job, MustGoBack, WaitRow, Workshop
 
 
 @dataclass(frozen=True)
@@ -127,12 +128,18 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     Raises
     ------
     Invalid
-        A part that the family does not name as safe to unplug, or one that is unplugged already.
+        A part that the family does not name as safe to unplug, one that is unplugged already, or a shop that does not do it.
     """
     job = act.job(number)
     part = next((p for p in family_of(job).parts if p.id == part_id and p.may_be_unplugged), None)
     if part is None:
         raise Invalid({"part": "Only a sensor that this engine family names as safe to unplug."})
+    if policy_of(job, act.db.get_one(Workshop, 1)).of("Q") != "timed":
+        raise Invalid(
+            {
+                "part": "School Q: this shop does not isolate by unplugging. Follow another school on this job, with a reason, to do it as a timed test."
+            }
+        )
     key = f"hand:isolation:{part.id}"
     if any(i.key == key and i.closed_at is None for i in job.items):
         raise Invalid({"part": f"{part.label} is unplugged already."})

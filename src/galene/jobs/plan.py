@@ -16,11 +16,11 @@ from galene.jobs.shelf import judge_class
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning
-from galene.knowledge.components import COOLANT_STOP
+from galene.knowledge.components import COMPONENTS, COOLANT_STOP
 from galene.knowledge.methods import INSPECT_ONLY, METHODS, PREPARED, agents_for
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import relearn_of, relearns_for
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, SCHOOLS, tags_of
+from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, REPLACE_FROM_KM, SCHOOLS, tags_of
 from galene.store.models import Job, Plan, Workshop
 
 RELEARNED = {"throttle_body", "egr_valve", "idle_air_valve", "runner_actuator"}
@@ -105,7 +105,7 @@ def override_school(act: Act, number: str, letter: str, choice: str, reason: str
         faults["reason"] = "Say why: it stands in the report."
     if faults:
         raise Invalid(faults)
-    if any(s.done_at is None for s in job.steps):
+    if letter != "Q" and any(s.done_at is None for s in job.steps):
         raise Refused("The work has begun", ["the job card keeps the schools that it was compiled with"])
     kept = {k: v for k, v in job.schools.items() if k != letter}
     if choice:
@@ -235,13 +235,21 @@ def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy,
 
 def _advice(job: Job, part: Part, policy: Policy) -> str:
     """What the shop's schools say of replacing this part, empty where they say nothing."""
-    stored = any(code_meaning(c.code).group == "code_maf" for c in job.codes if c.phase == "before")
-    if part.component == "maf_sensor" and stored:
+    far = (job.distance_km or 0) >= REPLACE_FROM_KM
+    if part.component == "maf_sensor" and any(code_meaning(c.code).group == "code_maf" for c in job.codes if c.phase == "before"):
         return (
             "School B: a code of the meter is stored, replace it at once."
             if policy.of("B") == "replace"
             else "School B: clean once, retest, then decide."
         )
+    if part.component == "oxygen_sensor" and "downstream" not in part.features:
+        return (
+            f"School P: replace it from {REPLACE_FROM_KM:,.0f} km.".replace(",", " ")
+            if policy.of("P") == "replace" and far
+            else "School P: test it first; upkeep only if it is slow."
+        )
+    if COMPONENTS[part.component].sensor and policy.of("O") == "replace" and far:
+        return "School O: the access is open, put in a new one while there."
     return ""
 
 

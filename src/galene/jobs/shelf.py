@@ -250,7 +250,7 @@ def attach(act: Act, product_id: int, kind: str, name: str, data: bytes) -> Shee
     sheet = Sheet(
         product_id=product.id,
         kind=kind,
-        name=re.sub(r"[^\w. -]", "_", name)[-80:] or kind,
+        name=re.sub(r"[^A-Za-z0-9_. -]", "_", name)[-80:] or kind,
         media=media,
         data=data,
         at=act.now,

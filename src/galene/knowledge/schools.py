@@ -44,12 +44,20 @@ SCHOOLS: tuple[School, ...] = (
            "Sprays do not move hard carbon.", {"on_vehicle": "What falls behind a flap stays there.", "send_out": "Days without the part."}),
     School("M", "Ports of direct-injection engines", (("blast_by_grade", "blast when grade 3 and over, by hand below"), ("blast_on_distance", "blast from 120 000 km"), ("aerosol_only", "aerosol upkeep only")),
            "Loosened lumps go where they please.", {"blast_on_distance": "Ports are blasted that a cloth would have cleaned.", "aerosol_only": "Hard carbon stays."}),
+    School("O", "Healthy sensor met with the access open", (("clean_keep", "clean and keep"), ("replace", "replace on distance while there")),
+           "The owner decides with the price beside it.", {"replace": "A good sensor is thrown away; a new one may be the worse."}),
+    School("P", "Upstream oxygen sensor", (("test", "test, upkeep product if slow, else replace"), ("replace", "replace on distance")),
+           "Sprays on the sensor are refused under either.", {"replace": "The owner pays for a sensor that still answers."}),
+    School("Q", "Isolation by unplugging a sensor", (("not_used", "not used"), ("timed", "as a timed test where the family says it is safe, must go back")),
+           "Some engines stop; leaving it is tampering.", {"timed": "A plug forgotten is a fault of the work, and against the law."}),
     School("R", "Manifold bath", (("send_out", "send out"), ("own_bath", "own ultrasonic bath"), ("by_hand", "by hand")),
            "Electronics and sensors off in all.", {"send_out": "A day away.", "own_bath": "Heat and time by label, or the plastic warps.", "by_hand": "Corners keep what the scraper can not reach."}),
 )  # fmt: skip
 BY_LETTER: dict[str, School] = {s.letter: s for s in SCHOOLS}
 DEFAULT_POLICY: dict[str, str] = {s.letter: s.choices[0][0] for s in SCHOOLS}
 BLAST_FROM_KM = 120_000.0
+REPLACE_FROM_KM = 150_000.0
+"""Distance from which schools O and P put in new sensors (project default)."""
 HEAVY = 3
 """Grade from which a layer has thickness: tools, bath or blasting, no amount of spray."""
 

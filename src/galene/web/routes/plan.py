@@ -53,7 +53,7 @@ def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: l
         "lacks": lacks(job, "plan"), "picture": picture_of(family, job, scope=parts), "components": COMPONENTS,
         "stack": stack_of(family, access.operations, parts) if access else None, "known_bulletins": bulletins_for(visit.db, job.family_id, job.vehicle),
         "optional": [s for s in family.spares if s.id in {p.id for p in family.parts} | {"hose_clamp"}], "new_parts": new_parts,
-        "letters": [BY_LETTER[x] for x in sorted({s["letter"] for p in document["parts"] for s in p["schools"]} | {"H"})] if document else [],
+        "letters": [BY_LETTER[x] for x in sorted({s["letter"] for p in document["parts"] for s in p["schools"]} | {"H", *job.schools})] if document else [],
         "policy": plan.policy_of(job, visit.shop), "sources": plan.school_sources(job, visit.shop),
     }  # fmt: skip
 
@@ -117,12 +117,13 @@ def compare(visit: Signed, number: str, request: Request) -> HTMLResponse:
 
 @router.post("/jobs/{number}/plan/school")
 def school(visit: Signed, number: str, form: Sent) -> Response:
+    location = f"/jobs/{number}/checks/isolation_unplug" if form.text("back") == "check" else f"/jobs/{number}/plan#schools"
     try:
-        with visit.writing(form, f"/jobs/{number}/plan#schools") as act:
+        with visit.writing(form, location) as act:
             plan.override_school(act, number, form.text("letter"), form.text("choice"), form.text("reason"))
     except Invalid as fault:
         return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
-    return visit.go(f"/jobs/{number}/plan#schools")
+    return visit.go(location)
 
 
 @router.post("/jobs/{number}/plan/approve")
