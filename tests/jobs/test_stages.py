@@ -16,8 +16,8 @@ from galene.jobs.people import WorkshopForm, save_workshop, sign_in
 from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import DEFAULT_POLICY
-from galene.store.models import Job, Workshop
-from tests.conftest import demo_jobs
+from galene.store.models import Job, Trace, Workshop
+from tests.conftest import demo_jobs, person
 
 A = FAMILIES["A"]
 WARM = evidence.SetConditions(90.0, 20.0)
@@ -425,3 +425,51 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
             prove.relearn_next(odd, job.number, k)
         prove.relearn_finish(odd, job.number, True)
     assert job.relearn["outcome"] == "learned" and set(prove.relearns_done(job)) == set(due)
+
+
+def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
+    job = odd.db.scalars(select(Job).where(Job.family_id == "B", Job.stage == "work")).unique().one()
+    work.begin_work(odd, job.number, 14.0, 0.6, 0)
+    first, second = job.steps[0], job.steps[1]
+    for text, minutes, field in (
+        ("no", 5.0, "step_text"),
+        ("tie the loom aside", None, "step_minutes"),
+        ("tie the loom aside", 0.0, "step_minutes"),
+    ):
+        with pytest.raises(Invalid) as fault:
+            work.add_step(odd, job.number, first.id, text, minutes)
+        assert set(fault.value.fields) == {field}
+    count = len(job.steps)
+    work.add_step(odd, job.number, first.id, "tie the loom aside", 5.0)
+    job = find_job(odd.db, job.number)
+    assert (
+        [s.position for s in job.steps] == list(range(count + 1))
+        and job.steps[1].document["text"] == "tie the loom aside"
+        and job.steps[2].id == second.id
+    )
+    with pytest.raises(Refused, match="only the present step"):
+        work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
+    for caution in first.document["cautions"]:
+        work.acknowledge(odd, job.number, caution)
+    work.tick(odd, job.number, first.id, {})
+    with pytest.raises(Invalid):
+        work.leave_out(odd, job.number, job.steps[1].id, "no")
+    work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
+    assert job.steps[1].records == {"left_out": "it holds by itself"} and job.steps[1].done_by is not None
+    work.untick(odd, job.number, job.steps[1].id)
+    assert job.steps[1].done_at is None and job.steps[1].records == {}
+    with pytest.raises(Refused, match="behind us"):
+        work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
+        work.add_step(odd, job.number, first.id, "look under the cover", 2.0)
+    odd.db.expire_all()
+    present = next(s for s in find_job(odd.db, job.number).steps if s.done_at is None)
+    with pytest.raises(Refused, match="Making safe"):
+        work.leave_out(odd, job.number, present.id, "done by the owner before")
+    odd.person = person(odd.db, "maren")
+    while not present.document["opens"]:
+        work.leave_out(odd, job.number, present.id, "done by the owner before")
+        present = next(s for s in find_job(odd.db, job.number).steps if s.done_at is None)
+    with pytest.raises(Refused, match="not left out"):
+        work.leave_out(odd, job.number, present.id, "we will remember it")
+    actions = list(odd.db.scalars(select(Trace.action).where(Trace.job_id == job.id)))
+    assert "step_added" in actions and "step_left_out" in actions

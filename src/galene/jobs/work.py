@@ -5,7 +5,7 @@ from datetime import timedelta
 from typing import Any
 
 from galene.core.must_go_back import BEFORE, KINDS, Blocker, OpenItem, RunningWait, blockers
-from galene.core.procedures import Air
+from galene.core.procedures import Air, Step
 from galene.jobs import shelf
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Refused
@@ -168,6 +168,86 @@ def _records(act: Act, job: Job, step: dict[str, Any], given: dict[str, str]) ->
     for phase, deposit, grade in grades:
         save_look(act, job.number, "work" if phase == "before" else "after", step["part"], deposit, grade)
     return kept
+
+
+def leave_out(act: Act, number: str, step_id: int, reason: str) -> Job:
+    """Leave the present step out, with a reason. What opens or closes something is never left out.
+
+    Raises
+    ------
+    Refused
+        It is not the present step, or something must go back by it.
+    Invalid
+        No reason.
+    """
+    job = act.job(number)
+    row = _step(job, step_id)
+    if row.done_at:
+        return job
+    check_text({"reason": reason})
+    if len(reason.strip()) < 5:
+        raise Invalid({"leave_out": "Say why: it stands in the record."})
+    step = row.document
+    if any(s.position < row.position and s.done_at is None for s in job.steps):
+        raise Refused("Not this step yet", ["only the present step can be left out"])
+    if step["phase"] == "safe" and not step["key"].startswith("added:") and act.person.role != "foreman":
+        raise Refused("Making safe is not left out", ["a foreman may, with the reason"])
+    held = {i.key for i in job.items if i.closed_at is None}
+    if (
+        step["opens"]
+        or held & set(step["closes"])
+        or step["key"] == "walk"
+        or any(r["id"] in ("eyes", "all", "tight") for r in step["records"])
+    ):
+        raise Refused(
+            "This step is not left out", ["something is opened or closed by it, or it is the look that keeps things out of the engine"]
+        )
+    row.records, row.done_at, row.done_by = {"left_out": reason.strip()}, act.now, act.person
+    act.trace(job, "step_left_out", step=step["key"], reason=reason.strip())
+    act.db.flush()
+    return job
+
+
+def add_step(act: Act, number: str, after_id: int, text: str, minutes: float | None) -> Job:
+    """Put a step of one's own behind another that is not ticked over yet; it opens and closes nothing.
+
+    Raises
+    ------
+    Invalid
+        ``step_text`` or ``step_minutes``.
+    Refused
+        Later steps are ticked already.
+    """
+    job = act.job(number)
+    row = _step(job, after_id)
+    check_text({"text": text})
+    faults = {}
+    if not 5 <= len(text.strip()) <= 300:
+        faults["step_text"] = "Say what is done, in up to 300 characters."
+    if minutes is None or not 0 < minutes <= 600:
+        faults["step_minutes"] = "From one to 600 minutes."
+    if faults:
+        raise Invalid(faults)
+    later = [s for s in job.steps if s.position > row.position]
+    if any(s.done_at for s in later):
+        raise Refused("That place is behind us", ["a later step is ticked already: put it behind the present one"])
+    for step in reversed(later):
+        step.position += 1
+        act.db.flush()
+    count = sum(s.document["key"].startswith("added:") for s in job.steps) + 1
+    own = Step(
+        f"added:{count}",
+        row.document["phase"],
+        row.document["part"],
+        text.strip(),
+        f"Added on the job by {act.person.name}",
+        float(minutes or 0),
+    )
+    act.db.add(StepRow(job_id=job.id, position=row.position + 1, document=asdict(own), records={}, done_at=None, done_by_id=None))
+    act.trace(job, "step_added", text=text.strip(), minutes=minutes, after=row.document["key"])
+    act.db.flush()
+    act.db.expire(job, ["steps"])
+    return job
 
 
 def untick(act: Act, number: str, step_id: int) -> Job:

@@ -89,6 +89,28 @@ def untick(visit: Signed, number: str, step_id: int) -> HTMLResponse:
     return card(visit, job)
 
 
+@router.post("/jobs/{number}/steps/{step_id}/leave-out")
+def leave_out(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/work") as act:
+            work.leave_out(act, number, step_id, form.text("reason"))
+    except Invalid as fault:
+        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/work")
+
+
+@router.post("/jobs/{number}/steps/{step_id}/add")
+def add_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+    try:
+        minutes = form.number("step_minutes", "Minutes")
+        form.check()
+        with visit.writing(form, f"/jobs/{number}/work") as act:
+            work.add_step(act, number, step_id, form.text("step_text"), minutes)
+    except Invalid as fault:
+        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/work")
+
+
 @router.post("/jobs/{number}/cautions/{caution}")
 def read_caution(visit: Signed, number: str, caution: str) -> HTMLResponse:
     with visit.setting() as act:
