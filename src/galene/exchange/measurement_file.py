@@ -1,0 +1,94 @@
+"""Reads one ASAM MDF 4 file from standard input: a line of JSON, then the columns as doubles, on standard output.
+
+Run as ``python -m galene.exchange.measurement_file`` by `logs.read_log`, so that a broken file can take down nothing else.
+"""
+
+import json
+import os
+import resource
+import sys
+from io import BytesIO
+from typing import Any
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import numpy as np
+
+from galene.core.errors import InputError
+from galene.exchange.logs import MAX_COLUMNS, MAX_ROWS, LogColumn, ReadLog, Values
+
+MOST_MEMORY = 3 * 1024**3
+
+
+def _channels_of(file: Any) -> ReadLog:
+    groups: list[tuple[Values, list[tuple[str, str, Values]]]] = []
+    words: list[str] = []
+    total = 0
+    for index, group in enumerate(file.groups):
+        master = file.get_master(index)
+        if len(master) < 2:
+            continue
+        found: list[tuple[str, str, Values]] = []
+        for position, channel in enumerate(group.channels):
+            if position == file.masters_db.get(index):
+                continue
+            signal = file.get(group=index, index=position, ignore_invalidation_bits=False)
+            values = np.asarray(signal.samples)
+            if values.dtype.kind not in "iufb" or values.ndim != 1:
+                words.append(channel.name)
+                continue
+            numbers = values.astype(np.float64)
+            if len(signal.timestamps) != len(master):
+                numbers = np.interp(master, signal.timestamps, numbers, left=np.nan, right=np.nan)
+            numbers[~np.isfinite(numbers)] = np.nan
+            found.append((channel.name, str(signal.unit or ""), numbers))
+        if found:
+            groups.append((np.asarray(master, np.float64), found))
+            total += len(found)
+    if not groups:
+        raise InputError("file", "no channel of numbers over time", "a measurement file with samples in it")
+    if total > MAX_COLUMNS:
+        raise InputError("file", f"{total} channels", f"at most {MAX_COLUMNS} channels")
+    time = max(groups, key=lambda g: len(g[0]))[0]
+    if len(time) > MAX_ROWS:
+        raise InputError("file", f"{len(time)} samples", f"at most {MAX_ROWS} samples")
+    columns = [LogColumn("time", "s", time)]
+    for master, found in groups:
+        for name, unit, values in found:
+            if master is not time and not (len(master) == len(time) and np.array_equal(master, time)):
+                values = np.interp(time, master, values, left=np.nan, right=np.nan)
+            columns.append(LogColumn(name, unit, values))
+    remarks = [f"{len(groups)} groups of channels were set on one time."] if len(groups) > 1 else []
+    if words:
+        remarks.append("Channels without numbers were left out: " + ", ".join(words[:8]) + ("…" if len(words) > 8 else "") + ".")
+    return ReadLog("mdf", tuple(columns), 0, tuple(remarks))
+
+
+def main() -> None:
+    """Read, answer, and name the fault where there is one."""
+    import logging
+
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    data = sys.stdin.buffer.read()
+    out = sys.stdout.buffer
+    try:
+        from asammdf import MDF
+
+        logging.getLogger("asammdf").setLevel(logging.CRITICAL)
+        with MDF(BytesIO(data), raise_on_multiple_occurrences=False) as file:
+            read = _channels_of(file)
+    except InputError as fault:
+        out.write(json.dumps({"field": fault.field, "value": str(fault.value), "allowed": fault.allowed}).encode() + b"\n")
+        return
+    except Exception as fault:  # whatever a broken file makes of its blocks
+        told = {"field": "file", "value": "a broken measurement file", "allowed": f"a whole MDF 4 file ({type(fault).__name__} on reading)"}
+        out.write(json.dumps(told).encode() + b"\n")
+        return
+    head = {"names": [c.name for c in read.columns], "units": [c.unit for c in read.columns], "remarks": list(read.remarks)}
+    out.write(json.dumps(head).encode() + b"\n")
+    for column in read.columns:
+        out.write(column.values.astype(np.float64).tobytes())
+
+
+if __name__ == "__main__":
+    main()
