@@ -59,6 +59,8 @@ CASES: list[tuple[str, str, str | None, str, list[str], list[str], str]] = [
     ("electronics.bath", "only_after", "egr_cleaner", "drip_soak", [], OUT, "egr_valve"),
     ("electronics.hall", "no", "throttle_cleaner", "on_cloth", [], OUT, "runner_actuator"),
     ("electronics.up", "with_care", "throttle_cleaner", "on_cloth", [], OUT, "idle_air_valve"),
+    ("bath.stripped", "only_after", "bath_detergent", "bath", [], OUT, "intake_manifold"),
+    ("fuel.dose", "with_care", "fuel_system_additive", "running_ingestion", [], [], "intake_ports"),
     ("elastomer.swells", "only_after", "throttle_cleaner", "on_cloth", [], OUT, "charge_air_pipe"),
     ("plastic.attacks", "no", "carburettor_cleaner", "on_cloth", [], OUT, "intake_manifold"),
     ("plastic.aromatics", "with_care", "throttle_cleaner", "on_cloth", [], OUT, "intake_manifold"),

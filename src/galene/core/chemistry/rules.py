@@ -191,6 +191,17 @@ def electronics(s: Situation) -> Iterator[Finding]:
         yield Finding("electronics.up", "with_care", "Motor side up, nothing that runs.")
 
 
+def baths(s: Situation) -> Iterator[Finding]:
+    """What goes into a bath is off the engine and stripped."""
+    if s.way != "bath" or not s.wet:
+        return
+    needed = ("removed", "electronics_removed", "sensor_removed") if s.component == "intake_manifold" else ("removed",)
+    if missing := _missing(s, *needed):
+        yield Finding(
+            "bath.stripped", "only_after", "Off the engine and stripped bare: no electronics and no sensor goes into a bath.", missing
+        )
+
+
 RESISTANCE: dict[str, tuple[str, ...]] = {
     "seal_nbr": ("ketones", "aromatics", "chlorinated"), "seal_fkm": ("ketones", "amine"), "seal_epdm": ("alkanes", "aromatics", "mineral_oil", "chlorinated"),
     "seal_silicone": ("alkanes", "aromatics", "chlorinated"),
@@ -246,6 +257,9 @@ def metal_only(s: Situation) -> Iterator[Finding]:
 def ingestion(s: Situation) -> Iterator[Finding]:
     """Agents that the running engine draws in."""
     if s.way != "running_ingestion" or s.agent is None:
+        return
+    if s.has("fuel_dosed"):
+        yield Finding("fuel.dose", "with_care", "Dosed to the tank's volume by its label, never more; it acts over the next tank.")
         return
     if s.has("chlorinated"):
         yield Finding("ingestion.chlorinated", "no", "Chlorinated vapour burns to toxic gas and acid.")
@@ -424,7 +438,7 @@ def water(s: Situation) -> Iterator[Finding]:
 
 
 RULES: tuple[Rule, ...] = (
-    made_for, hot_element, membrane, other_sensors, electronic_throttle, cable_throttle, coating, faces_down, electronics, elastomers, plastics, aluminium, metal_only, ingestion,
+    made_for, hot_element, membrane, other_sensors, electronic_throttle, cable_throttle, coating, faces_down, electronics, baths, elastomers, plastics, aluminium, metal_only, ingestion,
     fuel_dosed, oxygen_sensor, aftertreatment, fire, chlorine, blasting, tools, soaking_ports, filters, assembly_aids, water,
 )  # fmt: skip
 """Every rule that `judge` asks."""
