@@ -388,6 +388,16 @@ def test_schools_that_advise_speak_by_distance_and_code(odd: Act, fresh: str) ->
     assert "clean once" in advice("maf_sensor", 90_000) and "replace it at once" in advice("maf_sensor", 90_000, B="replace")
 
 
+def test_a_part_that_no_agent_may_touch_is_only_looked_at(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
+    forbidden = tuple(replace(p, features=("electronic", "coated_bore", "hot_element")) if p.id == "throttle_body" else p for p in A.parts)
+    monkeypatch.setattr(plan, "family_of", lambda _: replace(A, parts=forbidden))
+    part = plan.document_for(job, ["throttle_body"], [], shop)["parts"][0]
+    assert part["inspect_only"] and part["agent"] == "" and "forbidden on this part" in part["advice"]
+    steps = plan.steps_for(job, ["throttle_body"], shop, plan.Air(18))
+    assert not [s for s in steps if s.agent], "the card offers nothing that the rules forbid"
+
+
 def test_a_running_card_keeps_its_schools(odd: Act) -> None:
     number = demo_jobs(odd.db)["work"]
     with pytest.raises(Refused, match="begun"):
@@ -402,6 +412,9 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
     assert len(due) >= 3 and due[-2:] == ["coolant_bleed_and_watch", "particulate_burn_off"]
     prove.relearn_skip(odd, job.number, "the valve was not unplugged")
     assert prove.relearns_done(job) == {due[0]: "the valve was not unplugged"} and "skipped" not in job.relearn
+    prove.relearn_skip(odd, job.number, "the valve was not unplugged", due[0])
+    prove.relearn_begin(odd, job.number, {c: True for c, _ in prove.template_of(job).conditions}, due[0])
+    assert set(prove.relearns_done(job)) == {due[0]} and "phase" not in job.relearn, "a second sending does not reach the next relearn"
     for template_id in due[1:]:
         template = prove.template_of(job)
         assert template.id == template_id

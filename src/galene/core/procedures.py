@@ -118,6 +118,8 @@ class PartPlan:
     tags: frozenset[str] = frozenset()
     instead: Mapping[str, str] = field(default_factory=dict)
     """Agent classes of the templates that are replaced on this part, as the rules forbid them on it."""
+    only_looked_at: bool = False
+    """No agent of its method may touch it: it is inspected, not cleaned."""
 
 
 @dataclass(frozen=True)
@@ -328,7 +330,7 @@ def _from_template(template: StepTemplate, part: str, phase: str) -> Step:
 
 def _part_steps(family: EngineFamily, plan: PartPlan, procedures: Mapping[str, PartProcedure], policy: Policy, air: Air) -> list[Step]:
     part = family.part(plan.part)
-    procedure = procedures.get(part.component) or procedures["inspect_only"]
+    procedure = procedures["inspect_only"] if plan.only_looked_at else procedures.get(part.component) or procedures["inspect_only"]
     steps: list[Step] = []
     drying = ""
     for template in procedure.steps:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from functools import lru_cache
 from types import MappingProxyType
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
@@ -91,6 +91,26 @@ def _first_fault(fault: ValidationError) -> InputError:
     return InputError(place or "(input)", value, allowed)
 
 
+M = TypeVar("M", bound=Strict)
+
+
+def _shaped(model: type[M], given: Any) -> M:
+    """What was sent, in the contract's shape.
+
+    Raises
+    ------
+    InputError
+        No JSON object, a figure that is not finite, a field that is missing, unknown or of another kind.
+    """
+    if not isinstance(given, dict):
+        raise InputError("(input)", type(given).__name__, "a JSON object")
+    _finite(given)
+    try:
+        return model.model_validate(given)
+    except ValidationError as fault:
+        raise _first_fault(fault) from fault
+
+
 @lru_cache(maxsize=32)
 def _adapter(name: str) -> TypeAdapter[Any]:
     return TypeAdapter(CALCULATIONS[name].takes)
@@ -135,13 +155,7 @@ def assess_case(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> 
     InputError
         Wrong shape, unknown ids, contradictions, a component that the engine lacks.
     """
-    if not isinstance(given, dict):
-        raise InputError("(input)", type(given).__name__, "a JSON object")
-    _finite(given)
-    try:
-        case = CaseFile.model_validate(given)
-    except ValidationError as fault:
-        raise _first_fault(fault) from fault
+    case = _shaped(CaseFile, given)
     if (case.engine.family is None) == (case.engine.components is None):
         raise InputError("engine", given.get("engine"), "either a family or a list of components")
     family = families.get(case.engine.family or "")
@@ -162,12 +176,7 @@ def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any
     InputError
         Unknown family, part or operation, naming it.
     """
-    if not isinstance(given, dict):
-        raise InputError("(input)", type(given).__name__, "a JSON object")
-    try:
-        wanted = ScopeFile.model_validate(given)
-    except ValidationError as fault:
-        raise _first_fault(fault) from fault
+    wanted = _shaped(ScopeFile, given)
     if wanted.family not in families:
         raise InputError("family", wanted.family, ", ".join(families))
     found = scope(families[wanted.family], wanted.components, wanted.open)
@@ -196,12 +205,7 @@ def judgement_of(given: Any, products: Mapping[str, Agent] = MappingProxyType({}
     InputError
         Wrong shape, unknown words, or words that can not hold together.
     """
-    if not isinstance(given, dict):
-        raise InputError("(input)", type(given).__name__, "a JSON object")
-    try:
-        wanted = JudgementFile.model_validate(given)
-    except ValidationError as fault:
-        raise _first_fault(fault) from fault
+    wanted = _shaped(JudgementFile, given)
     if wanted.component not in COMPONENTS:
         raise InputError("component", wanted.component, ", ".join(COMPONENTS))
     agent = None

@@ -41,7 +41,8 @@ def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy) -> P
     tags = tags_of(family, part, grade, job.distance_km, policy.choices)
     agent = chosen_agent(part, tags, policy)
     planned = METHODS[part.component].agent if part.component in METHODS else ""
-    return PartPlan(part_id, grade, off, tags, {planned: agent.class_id} if agent and planned and agent.class_id != planned else {})
+    instead = {planned: agent.class_id} if agent and agent.class_id != planned else {}
+    return PartPlan(part_id, grade, off, tags, instead, agent is None and bool(agents_for(part, tags, policy.choices)))
 
 
 @dataclass(frozen=True)
@@ -208,9 +209,9 @@ def document_for(
 
 def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy, workshop: Workshop) -> dict[str, Any]:
     part, plan = family.part(part_id), part_plan(family, job, part_id, policy)
-    method = METHODS.get(part.component, INSPECT_ONLY)
+    method = INSPECT_ONLY if plan.only_looked_at else METHODS.get(part.component, INSPECT_ONLY)
     titles = {s.letter: s.title(policy.of(s.letter)) for s in SCHOOLS}
-    procedure = PROCEDURES.get(part.component, PROCEDURES["inspect_only"])
+    procedure = PROCEDURES["inspect_only"] if plan.only_looked_at else PROCEDURES.get(part.component, PROCEDURES["inspect_only"])
     minutes = sum(
         t.minutes for t in procedure.steps
         if set(t.when) <= plan.tags | {"off_engine" if plan.off_engine else "on_engine", "heavy" if (plan.grade or 0) >= 3 else "light"}
@@ -229,7 +230,7 @@ def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy,
         "schools": [{"letter": x, "choice": titles[x]} for x in method.schools],
         "grade": plan.grade, "deposit": look.deposit if look else "", "minutes": minutes,
         "clean_cost": minutes / 60 * workshop.hourly_rate, "new_cost": new.price if new else None,
-        "inspect_only": method is INSPECT_ONLY, "advice": _advice(job, part, policy),
+        "inspect_only": method is INSPECT_ONLY, "advice": "Every agent of its method is forbidden on this part: looked at only." if plan.only_looked_at else _advice(job, part, policy),
     }  # fmt: skip
 
 

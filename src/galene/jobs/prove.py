@@ -82,9 +82,16 @@ def _keep(job: Job, state: RelearnState) -> None:
     job.relearn = {**plain, "template": template.id, "done": done}
 
 
-def relearn_begin(act: Act, number: str, confirmed: dict[str, bool]) -> Job:
-    """Begin, or begin again after a failure."""
+def _elsewhere(job: Job, shown: str) -> bool:
+    """Whether a tap comes from a page that showed another relearn than the one that is due: a second sending, or a stale page."""
+    return bool(shown) and template_of(job).id != shown
+
+
+def relearn_begin(act: Act, number: str, confirmed: dict[str, bool], shown: str = "") -> Job:
+    """Begin, or begin again after a failure. `shown`, here and below: the relearn that the page showed; another one changes nothing."""
     job = act.job(number)
+    if _elsewhere(job, shown):
+        return job
     state = relearn_state(job)
     if state and state.outcome in ("running", "testing"):
         return job
@@ -99,11 +106,11 @@ def relearn_begin(act: Act, number: str, confirmed: dict[str, bool]) -> Job:
     return job
 
 
-def relearn_next(act: Act, number: str, phase: int) -> Job:
+def relearn_next(act: Act, number: str, phase: int, shown: str = "") -> Job:
     """Go on from `phase`; a second tap on the same phase changes nothing."""
     job, template = act.job(number), None
     state = relearn_state(job)
-    if state is None or state.phase != phase:
+    if state is None or state.phase != phase or _elsewhere(job, shown):
         return job
     template = template_of(job)
     try:
@@ -117,11 +124,11 @@ def relearn_next(act: Act, number: str, phase: int) -> Job:
     return job
 
 
-def relearn_guard(act: Act, number: str, guard: str, phase: int) -> Job:
+def relearn_guard(act: Act, number: str, guard: str, phase: int, shown: str = "") -> Job:
     """A guard was broken: the hold begins again."""
     job = act.job(number)
     state = relearn_state(job)
-    if state is None or state.outcome != "running" or state.phase != phase:
+    if state is None or state.outcome != "running" or state.phase != phase or _elsewhere(job, shown):
         return job
     try:
         _keep(job, guard_broken(template_of(job), state, guard, act.now))
@@ -131,11 +138,11 @@ def relearn_guard(act: Act, number: str, guard: str, phase: int) -> Job:
     return job
 
 
-def relearn_finish(act: Act, number: str, learned: bool) -> Job:
+def relearn_finish(act: Act, number: str, learned: bool, shown: str = "") -> Job:
     """The success test's answer."""
     job = act.job(number)
     state = relearn_state(job)
-    if state is None or state.outcome in ("learned", "failed"):
+    if state is None or state.outcome in ("learned", "failed") or _elsewhere(job, shown):
         return job
     try:
         _keep(job, finish(state, learned))
@@ -145,13 +152,13 @@ def relearn_finish(act: Act, number: str, learned: bool) -> Job:
     return job
 
 
-def relearn_skip(act: Act, number: str, reason: str) -> Job:
+def relearn_skip(act: Act, number: str, reason: str, shown: str = "") -> Job:
     """Say why the relearn that is due is not needed."""
     job = act.job(number)
     check_text({"skip_reason": reason})
     if len(reason.strip()) < 5:
         raise Invalid({"skip_reason": "Say why no relearn is needed."})
-    if job.relearn.get("skipped") or job.relearn.get("outcome") == "learned":
+    if job.relearn.get("skipped") or job.relearn.get("outcome") == "learned" or _elsewhere(job, shown):
         return job
     template = template_of(job)
     done = [*job.relearn.get("done", []), {"template": template.id, "outcome": reason.strip()}]

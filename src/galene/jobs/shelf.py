@@ -11,7 +11,7 @@ from types import MappingProxyType
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from galene.core.chemistry.judge import PROPERTIES, VERDICTS, WAYS, Agent, Judgement, Reason, judge, refined
+from galene.core.chemistry.judge import VERDICTS, WAYS, Agent, Judgement, Reason, judge, refined
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
 from galene.jobs.act import Act
@@ -381,8 +381,3 @@ def used_on(db: Session, job: Job) -> list[tuple[str, str, float]]:
         .group_by(Product.name, Product.class_id).order_by(Product.name)
     )  # fmt: skip
     return [(name, class_id, float(ml)) for name, class_id, ml in rows if ml and ml > 0]
-
-
-def label_words(product: Product) -> list[str]:
-    """What the label affirms or denies over the class, as words."""
-    return [PROPERTIES[p] if holds else f"not {PROPERTIES[p]}" for p, holds in product.properties.items()]

@@ -1,6 +1,6 @@
 """Classes of agent: what they are made of as the rules read it, the ways they are made for, price, protection, waste."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from galene.core.chemistry.judge import Agent, Subject
 from galene.knowledge.components import COMPONENTS
@@ -14,8 +14,6 @@ class AgentClass:
     make_up: str
     price_per_ml: float = 0.0
     waste: str = ""
-    more: tuple[str, ...] = field(default_factory=tuple)
-    """Properties that some products of the class have by their label."""
 
     @property
     def id(self) -> str:
@@ -38,11 +36,9 @@ SPRAYED = ("direct_spray", "on_cloth", "on_brush", "drip_soak")
 
 
 def _class(
-    id_: str, title: str, make_up: str, properties: str, ways: tuple[str, ...], price: float, drying: str, protection: tuple[str, ...], waste: str = "", more: str = "",
+    id_: str, title: str, make_up: str, properties: str, ways: tuple[str, ...], price: float, drying: str, protection: tuple[str, ...], waste: str = "",
 ) -> AgentClass:  # fmt: skip
-    return AgentClass(
-        Agent(id_, title, frozenset(properties.split()), frozenset(ways), drying, protection), make_up, price, waste, tuple(more.split())
-    )
+    return AgentClass(Agent(id_, title, frozenset(properties.split()), frozenset(ways), drying, protection), make_up, price, waste)
 
 
 RAGS = "rags with solvent: lidded metal bin"
@@ -55,8 +51,8 @@ AGENTS: dict[str, AgentClass] = {
         _class("throttle_cleaner", "Throttle cleaner, coating-safe", "mild aromatics, ketone in part; coating-safe grades exist", "aromatics flammable leaves_film coating_safe oxygen_sensor_safe", SPRAYED, 0.018, "aromatics", SOLVENT, RAGS),
         _class("carburettor_cleaner", "Carburettor cleaner, strong", "strong ketones and aromatics", "ketones aromatics flammable leaves_film", SPRAYED, 0.012, "aromatics", SOLVENT, RAGS),
         _class("brake_cleaner_chlorinated", "Brake cleaner, chlorinated", "chlorinated solvent", "chlorinated residue_free", SPRAYED, 0.009, "acetone", (*SOLVENT, "respirator, type AX"), "halogenated solvent: a bin of its own"),
-        _class("brake_cleaner_flammable", "Brake cleaner, flammable", "heptane, acetone, alcohol mixes", "residue_free flammable alkanes ketones", SPRAYED, 0.007, "acetone", SOLVENT, RAGS, "plastic_safe"),
-        _class("intake_valve_aerosol", "Intake valve aerosol", "amine detergent in solvent, drawn in running", "amine aromatics flammable leaves_film ingested catalyst_safe", ("running_ingestion",), 0.030, "", SOLVENT, "old oil after its oil change", "oxygen_sensor_safe"),
+        _class("brake_cleaner_flammable", "Brake cleaner, flammable", "heptane, acetone, alcohol mixes", "residue_free flammable alkanes ketones", SPRAYED, 0.007, "acetone", SOLVENT, RAGS),
+        _class("intake_valve_aerosol", "Intake valve aerosol", "amine detergent in solvent, drawn in running", "amine aromatics flammable leaves_film ingested catalyst_safe", ("running_ingestion",), 0.030, "", SOLVENT, "old oil after its oil change"),
         _class("egr_cleaner", "Soot remover, metal only", "foaming or solvent soot remover", "metal_only leaves_film flammable aromatics", SPRAYED, 0.014, "aromatics", (*SOLVENT, "mask for soot"), "wash water and rags with soot"),
         _class("soot_flush_waterbased", "Soot flush, water-based", "alkaline surfactant in water", "water_based alkaline aluminium_safe leaves_film ingested catalyst_safe", ("direct_spray", "on_brush", "running_ingestion"), 0.012, "water", ("glasses", "chemical gloves"), "wash water: caught, not into the drain"),
         _class("fuel_system_additive", "Fuel system additive", "polyether amine in fuel", "fuel_dosed amine flammable oxygen_sensor_safe catalyst_safe", ("running_ingestion",), 0.040, "", NITRILE),

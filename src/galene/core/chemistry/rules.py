@@ -4,9 +4,9 @@ Sources: general workshop practice, labels' usual wording, and textbook resistan
 product's own label wins and is recorded as an override.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
-from galene.core.chemistry.judge import STATES, WAYS, Finding, Rule, Situation
+from galene.core.chemistry.judge import WAYS, Finding, Rule, Situation
 
 TOUCH = frozenset({"on_cloth", "on_brush", "dry_wipe", "soft_brush", "scraper", "pick_or_wire", "blast"})
 SOAK = frozenset({"drip_soak", "bath"})
@@ -442,8 +442,3 @@ RULES: tuple[Rule, ...] = (
     fuel_dosed, oxygen_sensor, aftertreatment, fire, chlorine, blasting, tools, soaking_ports, filters, assembly_aids, water,
 )  # fmt: skip
 """Every rule that `judge` asks."""
-
-
-def words_of(conditions: Sequence[str]) -> str:
-    """Missing conditions as a reader's words."""
-    return ", ".join(STATES[c] for c in conditions)

@@ -63,15 +63,20 @@ def relearn(visit: Signed, number: str, action: str, form: Sent) -> Response:
     try:
         with visit.setting() as act:
             if action == "begin":
-                prove.relearn_begin(act, number, {k.removeprefix("condition:"): True for k, _ in form.pairs if k.startswith("condition:")})
+                prove.relearn_begin(
+                    act,
+                    number,
+                    {k.removeprefix("condition:"): True for k, _ in form.pairs if k.startswith("condition:")},
+                    form.text("template"),
+                )
             elif action == "next":
-                prove.relearn_next(act, number, form.integer("phase", 99))
+                prove.relearn_next(act, number, form.integer("phase", 99), form.text("template"))
             elif action == "guard":
-                prove.relearn_guard(act, number, form.text("guard"), form.integer("phase", 99))
+                prove.relearn_guard(act, number, form.text("guard"), form.integer("phase", 99), form.text("template"))
             elif action == "finish":
-                prove.relearn_finish(act, number, form.text("learned") == "yes")
+                prove.relearn_finish(act, number, form.text("learned") == "yes", form.text("template"))
             elif action == "skip":
-                prove.relearn_skip(act, number, form.text("skip_reason"))
+                prove.relearn_skip(act, number, form.text("skip_reason"), form.text("template"))
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form, faults=fault.fields)
     return visit.go(there)

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.airpath import EngineFamily
-from galene.core.chemistry.judge import DRY_WAYS, FEATURES, PROPERTIES, STATES, VERDICTS, WAYS, Judgement, judge
+from galene.core.chemistry.judge import FEATURES, PROPERTIES, STATES, VERDICTS, WAYS, Judgement, judge
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
 from galene.jobs import shelf
@@ -17,6 +17,7 @@ from galene.jobs.families import families
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.labels import PICTOGRAMS, STATEMENTS
+from galene.knowledge.methods import PREPARED
 from galene.store.models import Product, Sheet
 from galene.web.forms import Form
 from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
@@ -24,7 +25,6 @@ from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 WORDS = {"ok": "may", "with_care": "with care", "only_after": "only after", "no": "no"}
 NOT_CLEANED = ("turbine", "exhaust_pipe", "crankcase", "barometric_sensor")
-PREPARED = ("ignition_off", "engine_cold", "ventilated")
 
 
 def _parts(family: EngineFamily | None) -> list[tuple[str, str, tuple[str, ...]]]:
@@ -171,7 +171,7 @@ def page(visit: Visit, product: Product, status: int = 200, form: Form | None = 
     return visit.page(
         "product.html", status, place="shelf", product=product, agent=AGENTS[product.class_id], effective=shelf.agent_of(product), left=shelf.left_ml(product, visit.now),
         touching=sorted(touching, key=lambda t: VERDICTS.index(t[1][0][1].verdict)), overrides=given, sheets=shelf.sheets_of(visit.db, product.id), words=WORDS, ways=WAYS,
-        dry=DRY_WAYS, classes=list(AGENTS.values()), components=list(COMPONENTS.values()), states=STATES, entered=form, **_label_words(), **extra,
+        classes=list(AGENTS.values()), components=list(COMPONENTS.values()), states=STATES, entered=form, **_label_words(), **extra,
     )  # fmt: skip
 
 
