@@ -19,7 +19,7 @@ from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of
+from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of, way_in_place
 
 READY = ["ignition_off", "engine_cold", "ventilated"]
 OUT = [*READY, "removed"]
@@ -224,7 +224,7 @@ def test_no_procedure_uses_what_is_forbidden_whatever_the_school(policy: dict[st
             for grade in (1, 4):
                 tags = tags_of(family, part, grade, 150_000, policy)
                 chosen = chosen_agent(part, tags, Policy(policy))
-                procedure = PROCEDURES.get(part.component)
+                procedure = PROCEDURES.get(way_in_place(tags) or part.component)
                 wet = (
                     [t.agent for t in procedure.steps if t.agent and set(t.when) <= tags | {"on_engine", "off_engine", "heavy", "light"}]
                     if procedure
@@ -253,13 +253,28 @@ def test_schools_change_the_card() -> None:
     assert agent(manifold, 4, L="on_vehicle") == "soap_and_water", "a plastic manifold: no remover for metal"
     assert [agent(ports, 4), agent(ports, 2), agent(ports, 4, M="aerosol_only"), agent(ports, 4, M="blast_on_distance")] == [
         "blast_walnut",
-        "egr_cleaner",
-        "",
-        "egr_cleaner",
+        "intake_valve_aerosol",
+        "intake_valve_aerosol",
+        "intake_valve_aerosol",
     ]
     assert [agent(meter, 2), agent(meter, 2, A="plastic_safe")] == ["maf_cleaner", "contact_cleaner"]
     cable, electronic = FAMILIES["B"].part("throttle_body"), FAMILIES["A"].part("throttle_body")
     direct = {**DEFAULT_POLICY, "E": "direct"}
-    assert tags_of(FAMILIES["B"], cable, 2, None, direct) == {"direct"} and tags_of(FAMILIES["A"], electronic, 2, None, direct) == {
-        "on_cloth"
-    }, "never into an electronic one"
+    assert "direct" in tags_of(FAMILIES["B"], cable, 2, None, direct), "a cable throttle"
+    assert "on_cloth" in tags_of(FAMILIES["A"], electronic, 2, None, direct), "never into an electronic one"
+    d = FAMILIES["D"]
+    passage, valve = d.part("egr_passage"), d.part("egr_valve")
+    assert [agent_of_d(passage, g, x) for g, x in ((2, "soot"), (2, "hard_carbon"), (3, "soot"), (None, ""))] == [
+        "soot_flush_waterbased",
+        "egr_cleaner",
+        "egr_cleaner",
+        "egr_cleaner",
+    ], "only what is light, soft and known is flushed in place"
+    assert way_in_place(tags_of(d, valve, 2, None, {**DEFAULT_POLICY, "K": "leave"})) == "left_for_now"
+    assert not way_in_place(tags_of(d, valve, 2, None, {**DEFAULT_POLICY, "K": "dismantle"}))
+    assert not way_in_place(tags_of(d, valve, 2, None, DEFAULT_POLICY, opened=True)), "laid open anyway, it is cleaned by hand"
+
+
+def agent_of_d(part, grade: int | None, deposit: str) -> str:  # type: ignore[no-untyped-def]
+    found = chosen_agent(part, tags_of(FAMILIES["D"], part, grade, None, DEFAULT_POLICY, deposit), Policy(DEFAULT_POLICY))
+    return found.class_id if found else ""

@@ -16,7 +16,7 @@ from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import RELEARNS, relearn_of, relearns_for
-from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of
+from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of, way_in_place
 
 A = FAMILIES["A"]
 REACHABLE = sorted({p for o in A.operations for p in o.reaches})
@@ -25,7 +25,10 @@ NOW = datetime(2026, 11, 24, 9, tzinfo=UTC)
 
 def compiled(*parts: PartPlan, air: Air = Air(18), **policy: str) -> tuple[Step, ...]:
     held = {**DEFAULT_POLICY, **policy}
-    tagged = [replace(p, tags=tags_of(A, A.part(p.part), p.grade, None, held)) for p in parts]
+    tagged = []
+    for p in parts:
+        tags = tags_of(A, A.part(p.part), p.grade, None, held)
+        tagged.append(replace(p, tags=tags, by=way_in_place(tags)))
     return compile_steps(A, tagged, PROCEDURES, Policy(held), air, CLOSING)
 
 

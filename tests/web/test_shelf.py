@@ -180,7 +180,7 @@ def test_one_scope_under_two_schools_side_by_side(web: Browser, db: Session) -> 
     link = f"/jobs/{number}/plan/compare?letter=M&amp;choice=aerosol_only&amp;parts=intake_ports"
     assert link.split("&amp;parts")[0] in page, "each other choice of the schools in the plan can be asked about"
     found = web.get(f"/jobs/{number}/plan/compare?letter=M&choice=aerosol_only&parts=intake_ports").text
-    assert "Seal the nozzle to the port" in found and "Leave them; note aerosol upkeep" in found and "Hard carbon stays." in found
+    assert "Seal the nozzle to the port" in found and "give the bursts with their pauses" in found and "Hard carbon stays." in found
     same = web.get(f"/jobs/{number}/plan/compare?letter=R&choice=by_hand&parts=intake_ports").text
     assert "On this scope the two do not differ." in same
     assert web.submit(f"/jobs/{number}/plan/school", {"letter": "M", "choice": "aerosol_only", "reason": "no"}).status_code == 422

@@ -146,6 +146,10 @@ class EngineFamily:
     notes: tuple[str, ...] = ()
     maker_says: Mapping[str, str] = field(default_factory=dict)
     """Letters of the schools of practice that the maker has decided for this engine."""
+    firing_order: tuple[int, ...] = ()
+    intake_opens_btdc_deg: float | None = None
+    intake_closes_abdc_deg: float | None = None
+    """Valve timing in degrees of crank, from the service information: with the firing order it gives the positions in which ports are shut."""
 
     def part(self, part_id: str) -> Part:
         """The part `part_id`, or the only part of that component kind.

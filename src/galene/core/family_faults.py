@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import networkx as nx
 
 from galene.core.airpath import CIRCUITS, EngineFamily, graph
+from galene.core.errors import InputError
+from galene.core.ingestion import BlastInput, blast_positions
 from galene.core.must_go_back import BEFORE, KINDS
 
 STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running")
@@ -83,6 +85,27 @@ def _facts(family: EngineFamily) -> Iterator[FamilyFault]:
         value = getattr(family, name)
         if not low <= value <= high:
             yield FamilyFault(name, f"{value:g} is not from {low:g} to {high:g} {unit}".rstrip())
+
+    yield from _timing(family)
+
+
+def _timing(family: EngineFamily) -> Iterator[FamilyFault]:
+    """Firing order and valve timing: all or none, and such that each intake valve is shut somewhere."""
+    if not family.firing_order and family.intake_opens_btdc_deg is None and family.intake_closes_abdc_deg is None:
+        return
+    if sorted(family.firing_order) != list(range(1, family.cylinders + 1)):
+        yield FamilyFault("firing_order", f"each cylinder from 1 to {family.cylinders} once, or none and no valve timing")
+        return
+    for name in ("intake_opens_btdc_deg", "intake_closes_abdc_deg"):
+        if getattr(family, name) is None:
+            yield FamilyFault(name, "firing order and both valve angles belong together")
+            return
+    try:
+        blast_positions(BlastInput(list(family.firing_order), family.intake_opens_btdc_deg or 0, family.intake_closes_abdc_deg or 0))
+    except InputError as fault:
+        yield FamilyFault(
+            fault.field if fault.field in ("intake_opens_btdc_deg", "intake_closes_abdc_deg") else "firing_order", fault.allowed
+        )
 
 
 def _twice(ids: Iterable[str], place: Callable[[int], str], what: str) -> Iterator[FamilyFault]:

@@ -92,6 +92,61 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
     return IngestionResult(sustained, pause, minutes, burst_ml, clearance, share, verdict, sentence)
 
 
+HELD_RPM = 2000.0
+"""Speed that a helper holds while an agent is drawn in (usual on labels of intake aerosols)."""
+CAN_RATE_G_S = 2.0
+"""What a can with its tube gives a second (project default; weighed before and after ten seconds it is known)."""
+
+
+def held_airflow(
+    idle_low_g_s: float, idle_high_g_s: float, rpm_low: float, rpm_high: float, held_rpm: float = HELD_RPM
+) -> tuple[float, float]:
+    """Air in g/s at a held speed without load, from the idle's bands: least and most.
+
+    Notes
+    -----
+    Without load the manifold stands near its idle pressure, so that the air goes with the speed. Both bands are carried
+    whole: the least air at the highest idle, the most at the lowest.
+    """
+    within("rpm_low", rpm_low, 200, 5000, "rpm")
+    within("rpm_high", rpm_high, rpm_low, 5000, "rpm")
+    return idle_low_g_s * held_rpm / rpm_high, idle_high_g_s * held_rpm / rpm_low
+
+
+@dataclass(frozen=True)
+class RunningBursts:
+    """A plan of bursts: seconds of one and between two, minutes in all, share of one cylinder's clearance in a burst."""
+
+    burst_s: float
+    pause_s: float
+    minutes: float
+    share: float
+    held_rpm: float
+    can_rate_g_s: float
+
+
+def running_bursts(
+    airflow_g_s: float, displacement_l: float, cylinders: int, compression_ratio: float, amount_ml: float, water_based: bool
+) -> RunningBursts:
+    """The longest bursts, in half seconds up to three, that `ingestion_limit` neither warns of nor refuses.
+
+    Raises
+    ------
+    InputError
+        Figures outside of what engines and cans have.
+    """
+    density = 1.0 if water_based else 0.74
+    for halves in range(6, 0, -1):
+        burst = halves / 2
+        given = IngestionInput(
+            airflow_g_s, CAN_RATE_G_S, burst, displacement_l, cylinders, compression_ratio, density_g_ml=density, can_g=amount_ml * density
+        )
+        found = ingestion_limit(given)
+        if found.verdict == "ok" or halves == 1:
+            break
+    return RunningBursts(burst, found.pause_s, found.minutes_for_can or 0.0, found.clearance_share, HELD_RPM, CAN_RATE_G_S)
+
+
 @dataclass(frozen=True)
 class BlastInput:
     """Firing order by cylinder number; intake opens before and closes after its dead centres, degrees of crank."""

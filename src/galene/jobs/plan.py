@@ -8,7 +8,7 @@ from galene.core.access import Scope, scope
 from galene.core.airpath import EngineFamily, Part
 from galene.core.chemistry.judge import FEATURES, STATES, WAYS, Judgement
 from galene.core.diagnosis.records import Assessment
-from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps, schedule
+from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps, laid_open, procedure_of, schedule
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
@@ -17,32 +17,47 @@ from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COMPONENTS, COOLANT_STOP
-from galene.knowledge.methods import INSPECT_ONLY, METHODS, PREPARED, agents_for
+from galene.knowledge.methods import METHODS, PREPARED, agents_for
 from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.relearns import relearn_of, relearns_for
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, REPLACE_FROM_KM, SCHOOLS, tags_of
+from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, REPLACE_FROM_KM, SCHOOLS, tags_of, way_in_place
 from galene.store.models import Job, Plan, Workshop
 
 RELEARNED = {"throttle_body", "egr_valve", "idle_air_valve", "runner_actuator"}
 """Kinds of part whose stops or opening the control unit learns anew."""
+UNTOUCHED = frozenset({"inspect_only", "left_for_now"})
+"""Procedures that clean nothing: what they leave alone asks for no relearn."""
 RUNNING = ("engine_warm_running", "ventilated")
 SUGGEST_AT = 0.25
 """Causes at least this likely put their part into the first suggestion of the scope."""
 
 
-def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy) -> PartPlan:
-    """How a part will be treated: its grade as seen, on or off the engine by school F."""
+def part_plans(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy) -> tuple[PartPlan, ...]:
+    """How the parts of a scope will be treated.
+
+    What would be treated through the shut engine is cleaned by hand after all where other work lays it open anyway.
+    """
+    plans = [part_plan(family, job, p, policy) for p in parts]
+    reached = {x for o in laid_open(family, plans, PROCEDURES) for x in (*o.reaches, o.removes)}
+    return tuple(part_plan(family, job, p.part, policy, True) if p.part in reached and way_in_place(p.tags) else p for p in plans)
+
+
+def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy, opened: bool = False) -> PartPlan:
+    """How a part will be treated: its grade as seen, on or off the engine by school F, in place or opened by K and M."""
     part = family.part(part_id)
     look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
     grade = look.grade if look else None
     off = False
     if part.component == "throttle_body":
         off = {"always_off": True, "always_on": False}.get(policy.of("F"), (grade or 0) >= 3 or "faces_down" in part.features)
-    tags = tags_of(family, part, grade, job.distance_km, policy.choices)
+    tags = tags_of(family, part, grade, job.distance_km, policy.choices, look.deposit if look else "", opened)
+    by = way_in_place(tags)
     agent = chosen_agent(part, tags, policy)
-    planned = METHODS[part.component].agent if part.component in METHODS else ""
+    if agent is None and agents_for(part, tags, policy.choices):
+        return PartPlan(part_id, grade, off, tags, by="inspect_only")
+    planned = METHODS[by or part.component].agent if (by or part.component) in METHODS else ""
     instead = {planned: agent.class_id} if agent and agent.class_id != planned else {}
-    return PartPlan(part_id, grade, off, tags, instead, agent is None and bool(agents_for(part, tags, policy.choices)))
+    return PartPlan(part_id, grade, off, tags, instead, by)
 
 
 @dataclass(frozen=True)
@@ -56,7 +71,7 @@ class ChosenAgent:
 
 def chosen_agent(part: Part, tags: Iterable[str], policy: Policy) -> ChosenAgent | None:
     """The first agent of the part's method and the shop's schools that no rule forbids on it; None where none is used or none is left."""
-    method = METHODS.get(part.component)
+    method = METHODS.get(way_in_place(tags) or part.component)
     features = [f for f in part.features if f in FEATURES]
     for class_id, way, label in agents_for(part, tags, policy.choices):
         assert method is not None
@@ -136,14 +151,14 @@ def grades_seen(job: Job) -> dict[str, int]:
 
 def plan_scope(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy) -> Scope:
     """Access for the parts as they will be treated."""
-    removed = [p for p in parts if part_plan(family, job, p, policy).off_engine]
-    return scope(family, parts, (), grades_seen(job), removed)
+    plans = [p for p in part_plans(family, job, parts, policy) if not procedure_of(family, p, PROCEDURES).in_place]
+    return scope(family, [p.part for p in plans], (), grades_seen(job), [p.part for p in plans if p.off_engine])
 
 
 def steps_for(job: Job, parts: Sequence[str], workshop: Workshop, air: Air, policy: Policy | None = None) -> tuple[Step, ...]:
     """The procedure that a scope compiles to, under the job's schools or others that are asked about."""
     family, policy = family_of(job), policy or policy_of(job, workshop)
-    return compile_steps(family, [part_plan(family, job, p, policy) for p in parts], PROCEDURES, policy, air, CLOSING)
+    return compile_steps(family, part_plans(family, job, parts, policy), PROCEDURES, policy, air, CLOSING)
 
 
 def document_for(
@@ -155,7 +170,7 @@ def document_for(
     """
     family, policy = family_of(job), policy or policy_of(job, workshop)
     air = Air(workshop.bay_temperature_c, workshop.bay_humidity)
-    steps = steps_for(job, parts, workshop, air)
+    steps = steps_for(job, parts, workshop, air, policy)
     access = plan_scope(family, job, parts, policy)
     strip = schedule(steps)
     hands = sum(s.minutes for s in steps)
@@ -168,7 +183,8 @@ def document_for(
     for step in steps:
         if step.agent:
             agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
-    components = {family.part(p).component for p in parts}
+    plans = part_plans(family, job, parts, policy)
+    components = {family.part(p.part).component for p in plans if p.by not in UNTOUCHED}
     main = relearn_of(family, policy.of("I"))
     due = relearns_for(family, components, any(i.kind == "fuel line open" for step in steps for i in step.opens), policy.of("I"))
     relearn = sum(t.attended_minutes for t in due if t.id != main.id or RELEARNED & components)
@@ -179,7 +195,7 @@ def document_for(
     tools = list(dict.fromkeys(t for s in steps for t in s.tools))
     drivers = list(dict.fromkeys(f.driver for o in access.operations for f in family.fasteners_of(o.part) if f.driver != "fingers"))
     return {
-        "parts": [_part_document(family, job, p, policy, workshop) for p in parts],
+        "parts": [_part_document(family, job, p, steps, policy, workshop) for p in plans],
         "operations": [
             {"id": o.id, "text": o.text, "part": o.part, "off": o.minutes_off, "on": o.minutes_on, "opens": [x.what for x in o.opens]}
             for o in access.operations
@@ -207,19 +223,18 @@ def document_for(
     }
 
 
-def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy, workshop: Workshop) -> dict[str, Any]:
-    part, plan = family.part(part_id), part_plan(family, job, part_id, policy)
-    method = INSPECT_ONLY if plan.only_looked_at else METHODS.get(part.component, INSPECT_ONLY)
+def _part_document(
+    family: EngineFamily, job: Job, plan: PartPlan, steps: Sequence[Step], policy: Policy, workshop: Workshop
+) -> dict[str, Any]:
+    part_id, part = plan.part, family.part(plan.part)
+    method = METHODS.get(plan.by or part.component, METHODS["inspect_only"])
     titles = {s.letter: s.title(policy.of(s.letter)) for s in SCHOOLS}
-    procedure = PROCEDURES["inspect_only"] if plan.only_looked_at else PROCEDURES.get(part.component, PROCEDURES["inspect_only"])
-    minutes = sum(
-        t.minutes for t in procedure.steps
-        if set(t.when) <= plan.tags | {"off_engine" if plan.off_engine else "on_engine", "heavy" if (plan.grade or 0) >= 3 else "light"}
-    )  # fmt: skip
+    owner = plan.by if plan.by and PROCEDURES[plan.by].once else part_id
+    minutes = sum(s.minutes for s in steps if s.key.startswith(f"{owner}:"))
     new = next((s for s in family.spares if s.id == part_id), None)
     look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
     where = {"throttle_body": "off the engine" if plan.off_engine else "on the engine"}.get(part.component, "")
-    chosen = chosen_agent(part, plan.tags, policy)
+    chosen = chosen_agent(part, plan.tags, policy) if plan.by != "inspect_only" else None
     agent = AGENTS[chosen.class_id] if chosen else None
     return {
         "part": part_id, "label": part.label, "text": method.text, "where": where,
@@ -230,7 +245,8 @@ def _part_document(family: EngineFamily, job: Job, part_id: str, policy: Policy,
         "schools": [{"letter": x, "choice": titles[x]} for x in method.schools],
         "grade": plan.grade, "deposit": look.deposit if look else "", "minutes": minutes,
         "clean_cost": minutes / 60 * workshop.hourly_rate, "new_cost": new.price if new else None,
-        "inspect_only": method is INSPECT_ONLY, "advice": "Every agent of its method is forbidden on this part: looked at only." if plan.only_looked_at else _advice(job, part, policy),
+        "inspect_only": method.component in UNTOUCHED,
+        "advice": "Every agent of its method is forbidden on this part: looked at only." if plan.by == "inspect_only" else _advice(job, part, policy),
     }  # fmt: skip
 
 

@@ -39,7 +39,7 @@ def relearns_of(job: Job) -> tuple[RelearnTemplate, ...]:
     """The relearns that the approved work asks for, in their order."""
     family = family_of(job)
     document = job.plans[0].document if job.plans else {}
-    parts = {p["part"] for p in document.get("parts", [])}
+    parts = {p["part"] for p in document.get("parts", []) if not p["inspect_only"]}
     components = {p.component for p in family.parts if p.id in parts}
     fuel = any(o["kind"] == "fuel line open" for s in job.steps for o in s.document["opens"])
     return relearns_for(family, components, fuel, document.get("policy", {}).get("I", "guided"))

@@ -27,6 +27,9 @@ CAUTIONS: dict[str, Caution] = {
         Caution("objects", "Things left in the intake", "a wrecked cylinder", "If anything drops in: stop, no cranking, get it out.", True),
         Caution("exhaust", "Exhaust gas", "carbon monoxide poisoning", "Outside or extraction on, for every running test.", True),
         Caution("road", "Road test", "a crash", "Licensed and insured driver; an observer reads the screen.", True),
+        Caution("jumper", "Jumper on a control unit's wire", "a destroyed driver, a burnt loom", "Only after the drive check, on its side, through its fuse.", True),
+        Caution("lock", "Liquid in a cylinder", "a bent rod", "Measured bursts, never a gulp; stop at the first knock.", True),
+        Caution("hot_surfaces", "Hot oil and exhaust", "burns", "Gloves, and keep clear of the exhaust."),
         Caution("rotating", "Fans and belts", "torn fingers, caught sleeves", "Hands and cables clear; fans start by themselves."),
     )
 }  # fmt: skip

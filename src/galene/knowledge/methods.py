@@ -4,11 +4,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from galene.core.airpath import Part
+from galene.knowledge.schools import way_in_place
 
 
 @dataclass(frozen=True)
 class Method:
-    """Method of a component kind: the words, agent class and way, why this agent, the schools' letters.
+    """Method of a component kind, or of a procedure that several kinds share: the words, agent class and way, why this agent, the schools' letters.
 
     `state` is what the procedure's own steps bring about before the agent comes near; `instead` are agents and ways that
     are taken where the rules forbid the first on this part, in this order.
@@ -30,23 +31,23 @@ METHODS: dict[str, Method] = {
         Method("air_filter", "Look through, wipe and vacuum the box; new element where light does not pass", "", "No agent: wet paper swells and passes dirt.", ()),
         Method("maf_sensor", "Out of its neck, short bursts across, dry for the full time", "maf_cleaner", "Residue-free and plastic-safe: anything stronger clouds the film or the body.", ("A", "B", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
         Method("intake_tube", "Off, flexed and looked at, soap and water inside", "soap_and_water", "Rubber swells in solvents.", ("C",), "on_cloth", ("removed",)),
-        Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("E", "F", "H", "I"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
+        Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("D", "E", "F", "H", "I"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
         Method("map_sensor", "Out, short bursts across the snout, port cleaned with a wire", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G"), "on_cloth", ("removed", "seal_removed")),
         Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("secondary_air_flow_sensor", "Out, short bursts across, its little filter renewed", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
-        Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H"), "on_brush", ("removed", "electronics_removed")),
-        Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", (), "on_brush", (), (("soot_flush_waterbased", "on_brush"),)),
+        Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H", "K", "N"), "on_brush", ("removed", "electronics_removed")),
+        Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", ("K",), "on_brush", (), (("soot_flush_waterbased", "on_brush"),)),
         Method("egr_pipe", "Off, brushed wet, vacuumed", "", "Soot dust is not blown about.", ()),
         Method("egr_cooler", "Off, pressed, sent out to the heated bath", "", "Soot in its tubes needs heat and time.", ("G",)),
         Method("egr_dp_ports", "Both bores cleared by a drill in the fingers", "", "A tool in the port, never in the sensor.", ()),
         Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("exhaust_pressure_tube", "Off, root drilled by hand, blown through", "", "The root shuts first.", ()),
         Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G"), "on_cloth", ("removed",)),
-        Method("intake_manifold", "Off, stripped of electronics and sensors, cleaned runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G", "L", "R"), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
+        Method("intake_manifold", "Off, stripped of electronics and sensors, cleaned runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G", "K", "L", "R"), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
         Method("runner_flaps", "Moved by hand, edges and seats scraped", "", "No liquid at the bushings but a drop of oil.", ()),
         Method("runner_actuator", "Opened, brush dust out with a dry brush", "", "Electronics are never bathed.", ("H",)),
-        Method("intake_ports", "Valves shut, loosened, vacuumed out", "egr_cleaner", "Never loosened above an open valve.", ("G", "M"), "on_brush", ("port_shut", "removed"), (("soot_flush_waterbased", "on_brush"),)),
+        Method("intake_ports", "Valves shut, loosened, vacuumed out", "egr_cleaner", "Never loosened above an open valve.", ("G", "K", "M"), "on_brush", ("port_shut", "removed"), (("soot_flush_waterbased", "on_brush"),)),
         Method("crankcase_pressure_hose", "Off, wiped, fitting cleared by hand", "", "The narrow fitting is what blocks.", ()),
         Method("crankcase_pressure_sensor", "Out, wiped dry, new O-ring", "", "Air past the ring reads as another load.", ("G",)),
         Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",), "on_brush", ("removed",)),
@@ -56,13 +57,18 @@ METHODS: dict[str, Method] = {
         Method("iat_sensor", "Out, short bursts across the bead", "contact_cleaner", "Residue-free and plastic-safe.", ("C",), "direct_spray", ("removed",)),
         Method("egr_temperature_sensor", "Out, brushed dry", "", "Nothing wet on a hot sensor's seal.", ("G",)),
         Method("oxygen_sensor", "Looked at and tested; upkeep through the fuel", "fuel_system_additive", "Sprays on the sensor are refused under every school.", (), "running_ingestion"),
+        Method("running_aerosol", "Aerosol into the warm, running engine, in bursts; heat soak, road run, oil change", "intake_valve_aerosol", "Film on the valves goes without opening anything; hard carbon stays.", ("M",), "running_ingestion"),
+        Method("running_flush", "Soot flush into the warm, running engine, in bursts; then driven hot", "soot_flush_waterbased", "A film of soot goes without opening anything; never for hard carbon or a plugged way.", ("K", "N"), "running_ingestion"),
+        Method("left_for_now", "Left as it is, looked at again at the next visit", "", "Light, and the school is to leave it.", ("K",)),
+        Method("inspect_only", "Looked at and graded, not cleaned", "", "No cleaning of this part is offered here.", ()),
     )
 }  # fmt: skip
 
 
 def agents_for(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> tuple[tuple[str, str, Mapping[str, bool]], ...]:
     """Agents, ways and what their label must say, for a part under the schools, the first choice first."""
-    method, held = METHODS.get(part.component), set(tags)
+    held = set(tags)
+    method = METHODS.get(way_in_place(held) or part.component)
     if method is None or not method.agent:
         return ()
     usual: tuple[tuple[str, str, Mapping[str, bool]], ...] = tuple((a, w, {}) for a, w in ((method.agent, method.way), *method.instead))
@@ -76,9 +82,8 @@ def agents_for(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> tu
         return (("blast_walnut", "blast", {}),)
     if "bath_own" in held:
         return (("bath_detergent", "bath", {}),)
-    return () if held & {"bath_out", "upkeep"} else usual
+    return () if "bath_out" in held else usual
 
 
 PREPARED: tuple[str, ...] = ("ignition_off", "engine_cold", "ventilated")
 """What making safe brings about in every procedure, before anything wet is touched."""
-INSPECT_ONLY = Method("inspect_only", "Looked at and graded, not cleaned", "", "No cleaning of this part is offered here.", ())

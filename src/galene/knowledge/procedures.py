@@ -1,5 +1,7 @@
 """Step templates per kind of component, and the walk-round that ends every procedure."""
 
+from dataclasses import replace
+
 from galene.core.airpath import Opened
 from galene.core.procedures import PartProcedure, Record, StepTemplate, Wait
 
@@ -26,6 +28,43 @@ def _dries(minutes: float, why: str, agent: str) -> Wait:
     return Wait("drying", minutes, why, agent)
 
 
+COMMANDED: tuple[StepTemplate, ...] = (
+    StepTemplate("command", "Ignition on, engine off: command the valve open and shut ten times by the scan tool, read its position", "The tool protects the driver, and position must follow command.", 3, when=("by_scan_tool",), place="walk",
+                 tools=("scan tool",), cautions=("rotating",), records=(Record("follows", "yes_no", "Position follows, and comes back to zero", "Carbon on the seat, a bent stem or a plug not home: find it now."),)),
+    StepTemplate("jumper_on", "Pull the valve's connector and put the fused jumper on, as the drive check says", "A jumper on the wrong side destroys the control unit's driver.", 4, when=("by_jumper",), place="walk", reckon="drive",
+                 tools=("fused jumper", "meter"), cautions=("jumper",), opens=(Opened("Valve connector, off for the jumper", "connector"),)),
+    StepTemplate("jumper", "Close the jumper for two seconds, ten times: the valve opens whole and falls back", "The jumper opens further than the control unit does, and at once.", 2, when=("by_jumper",), place="walk", reckon="drive",
+                 cautions=("jumper",), records=(Record("moves", "yes_no", "It opens whole and falls back each time", "It sticks: work it again, or condemn it."),)),
+    StepTemplate("jumper_off", "Take the jumper off, plug the connector in until it clicks", "A lead left on holds the valve open.", 1, when=("by_jumper",), place="walk", closes=("Valve connector, off for the jumper",)),
+)  # fmt: skip
+"""School N: the valve is commanded once power is back."""
+RUN_WARM = Record(
+    "fit",
+    "yes_no",
+    "No misfire or catalyst code stored, oil and coolant at their marks",
+    "Not into a failing engine or catalyst: leave the rest of this out and mend that first.",
+)
+
+
+def _ingestion(
+    title: str, key: str, agent: str, ml: float, before: tuple[StepTemplate, ...], after: tuple[StepTemplate, ...]
+) -> PartProcedure:
+    """An agent into the warm, running engine: bursts and pauses for this engine's air, someone at the controls."""
+    return PartProcedure(key, title, (
+        StepTemplate("warm", "Outside, or with the exhaust led away: run it to working heat, loads off, and read the stored codes", "Cold, the agent stands on the walls; a failing catalyst burns what comes.", 10, place="running",
+                     tools=("scan tool", "exhaust extraction"), cautions=("exhaust", "rotating"), records=(RUN_WARM,), needs=("engine_warm_running",)),
+        *before,
+        StepTemplate("tube", "Engine off. Pull a small vacuum hose behind the throttle and fit the spray tube there, sealed round", "Behind the meter, or its element is ruined by the first burst; behind the plate, or it pools.", 4, place="running",
+                     tools=("spray tube",), cautions=("rotating",), opens=(Opened("Vacuum hose, off for the spray tube", "hose"),)),
+        StepTemplate("bursts", "A helper at the pedal holds the speed; give the bursts with their pauses, and stop when it knocks or stumbles", "Liquid does not compress: a whole gulp bends a rod.", 8, place="running",
+                     reckon="flush" if agent == "soot_flush_waterbased" else "aerosol", cautions=("exhaust", "eyes", "lock", "rotating"), agent=agent, agent_ml=ml, needs=("engine_warm_running", "ventilated")),
+        StepTemplate("tube_off", "Let it idle for a minute, then engine off; take the spray tube out, put the hose back on", "A hose left off is unmetered air.", 3, place="running", closes=("Vacuum hose, off for the spray tube",)),
+        *after,
+    ), in_place=True, once=True)  # fmt: skip
+
+
+DRIVE_HOT = StepTemplate("road", "Drive twenty minutes, warm, a few firm pulls in a middle gear: smoke at first is normal", "What was loosened leaves by heat and speed.", 20, place="running",
+                         cautions=("road",), records=(Record("smooth", "yes_no", "It idles smoothly and no code is pending", "Read the code; a misfire after the flush is a lump on a valve or a wet plug."),), needs=("engine_warm_running",))  # fmt: skip
 PROCEDURES: dict[str, PartProcedure] = {
     p.component: p
     for p in (
@@ -56,6 +95,9 @@ PROCEDURES: dict[str, PartProcedure] = {
             StepTemplate("check", "Dry and clean inside", "Drops are drawn in at the first start.", 1, records=(AFTER,)),
         )),
         PartProcedure("throttle_body", "Throttle body", (
+            StepTemplate("wedge", "Fingers out. Ignition on, engine off: a helper presses the pedal right down, or the scan tool's service mode opens the plate. Lay the soft wedge at its edge, ignition off, key out",
+                         "This plate is not moved by hand: its own motor opens it.", 4, when=("service_mode",), place="first", tools=("soft wedge", "helper or scan tool"), cautions=("fingers",),
+                         opens=(Opened("Soft wedge at the plate", "tool inside", dangerous=True),)),
             StepTemplate("unplug", "Press the lock and pull the throttle connector", "The motor must not fight the hand.", 1, when=("on_engine",),
                          opens=(Opened("Throttle connector", "connector"),), needs=("battery_off",)),
             StepTemplate("look", "Look at the bore, the plate's edge and both shaft ends; mark the band at the closed plate",
@@ -63,20 +105,27 @@ PROCEDURES: dict[str, PartProcedure] = {
                          records=(BEFORE, Record("pale", "yes_no", "Pale, crusty residue", "Coolant in the gas: stop, find the leak first.", "yes"))),
             StepTemplate("rag", "Lay one counted cloth behind the plate", "What is loosened must come out, not go in.", 1, when=("on_engine",),
                          tools=("cloth",), cautions=("objects",), opens=(Opened("Cloth behind the plate", "rag inside", dangerous=True),)),
-            StepTemplate("wipe", "Open the plate gently by hand; wipe bore, edge and back with a cloth damp with cleaner",
-                         "On the cloth, not sprayed: liquid creeps along the shaft into the motor.", 9, when=("light", "on_cloth"), tools=("lint-free cloth",),
+            StepTemplate("open_plate", "Open the plate gently by hand, over its whole travel, and feel for a step", "A gear tooth breaks under a hasty hand; a step is deposit or wear.", 1, when=("gentle",), cautions=("fingers",), needs=("battery_off",)),
+            StepTemplate("open_plate", "Open the plate by its lever, over its whole travel, and feel for a step", "A step is deposit or wear.", 1, when=("free",), cautions=("fingers",)),
+            StepTemplate("wipe", "With the plate open, wipe bore, edge and back with a cloth damp with cleaner",
+                         "On the cloth, not sprayed: liquid creeps along the shaft into the motor.", 8, when=("light", "on_cloth"), tools=("lint-free cloth",),
                          cautions=("eyes", "fire", "fingers"), agent="throttle_cleaner", agent_ml=30, needs=("battery_off",),
                          wait=Wait("drying", 5, "Vapour in the intake burns at the first start", "throttle_cleaner")),
-            StepTemplate("brush", "Open the plate gently by hand; loosen the layer with a soft brush damp with cleaner, wipe, repeat until the cloth stays clean",
-                         "A layer needs a tool; a hard brush would scratch the bore.", 17, when=("heavy", "on_cloth"), tools=("soft brush", "lint-free cloth"),
+            StepTemplate("brush", "With the plate open, loosen the layer with a soft brush damp with cleaner, wipe, repeat until the cloth stays clean",
+                         "A layer needs a tool; a hard brush would scratch the bore.", 16, when=("heavy", "on_cloth"), tools=("soft brush", "lint-free cloth"),
                          cautions=("eyes", "fire", "fingers"), agent="throttle_cleaner", agent_ml=70, needs=("battery_off",),
                          wait=Wait("drying", 5, "Vapour in the intake burns at the first start", "throttle_cleaner")),
-            StepTemplate("spray", "Hold the plate open; spray small amounts on bore and edge, brush what holds, wipe up what pools",
-                         "What pools behind the plate goes into one cylinder at the first start.", 11, when=("direct",), reckon="clearance", tools=("soft brush", "lint-free cloth"),
+            StepTemplate("spray", "With the plate open, spray small amounts on bore and edge, brush what holds, wipe up what pools",
+                         "What pools behind the plate goes into one cylinder at the first start.", 10, when=("direct",), reckon="clearance", tools=("soft brush", "lint-free cloth"),
                          cautions=("eyes", "fire", "objects"), agent="throttle_cleaner", agent_ml=60,
                          wait=Wait("drying", 5, "Vapour in the intake burns at the first start", "throttle_cleaner")),
-            StepTemplate("check", "Look again: metal shows all round, the plate closes without a step", "What is left is what idles wrong.", 2,
+            StepTemplate("check", "Look again: metal shows all round, no streak runs toward the shaft", "What is left is what idles wrong.", 2, when=("service_mode",), tools=("lamp",), records=(AFTER,)),
+            StepTemplate("check", "Look again: metal shows all round, the plate closes without a step", "What is left is what idles wrong.", 2, when=("by_hand",),
                          tools=("lamp",), records=(AFTER, Record("free", "yes_no", "The plate moves freely and closes by itself", "It sticks still: clean again, or condemn the shaft."))),
+            StepTemplate("wedge_out", "Hold the plate's edge, take the soft wedge out and let the spring close it; look in with the lamp, then look again", "A wedge left in jams the plate open at the first start.", 2,
+                         when=("service_mode",), tools=("lamp",), cautions=("fingers", "objects"), closes=("Soft wedge at the plate",), place="close",
+                         records=(Record("free", "yes_no", "The plate closes by its spring, without a step", "It sticks still: clean again, or condemn the shaft."),
+                                  Record("eyes", "yes_no", "Looked in twice, and it is empty", "Stop: find it before anything is shut."))),
             StepTemplate("rag_out", "Take the cloth from behind the plate. Look in with the lamp, then look again", "A cloth is drawn in at the first start.", 1,
                          when=("on_engine",), tools=("lamp",), cautions=("objects",), closes=("Cloth behind the plate",), place="close",
                          records=(Record("eyes", "yes_no", "Looked in twice, and it is empty", "Stop: find it before anything is shut."),)),
@@ -99,10 +148,13 @@ PROCEDURES: dict[str, PartProcedure] = {
         _plain("secondary_air_flow_sensor", "Secondary air meter", "Look through the small meter against a lamp, take out its little filter",
                "Ten short bursts across the element, new little filter or the old one blown through", "A touched element is a dead one.", 4, "Bare, dry, line not cracked",
                "maf_cleaner", 25, _dries(15, "Solvent on a powered element burns it", "maf_cleaner"), (), ("eyes", "fire", "element"), (WHOLE,)),
-        _plain("egr_valve", "Recirculation valve", "Push the stem off its seat by hand, look at seat and stem against the lamp",
-               "Part the electrics or keep them up and dry; scrape the seat, work the stem free with cleaner on a brush", "Hard carbon holds the seat open; spray alone does not move it.",
-               22, "Light does not pass the closed seat, the stem falls back by itself", "egr_cleaner", 60, _dries(10, "Vapour in the intake burns at the first start", "throttle_cleaner"),
-               ("scraper", "soft brush"), ("eyes", "fire"), (PALE,)),
+        PartProcedure("egr_valve", "Recirculation valve", (
+            StepTemplate("look", "Push the stem off its seat by hand, look at seat and stem against the lamp", "What is found decides how far the work goes.", 3, tools=("lamp",), records=(BEFORE, PALE)),
+            StepTemplate("clean", "Part the electrics or keep them up and dry; scrape the seat, work the stem free with cleaner on a brush", "Hard carbon holds the seat open; spray alone does not move it.", 22,
+                         tools=("scraper", "soft brush"), cautions=("eyes", "fire"), agent="egr_cleaner", agent_ml=60, wait=_dries(10, "Vapour in the intake burns at the first start", "throttle_cleaner")),
+            StepTemplate("check", "Light does not pass the closed seat, the stem falls back by itself", "What is left is what comes back first.", 2, tools=("lamp",), records=(AFTER,)),
+            *COMMANDED,
+        )),
         _plain("egr_passage", "Recirculation passage", "Look into both ends with lamp and wire: how far is it open",
                "Turn a wire from both ends, vacuum at the other; then cleaner on a brush, wiped out", "What is loosened comes out, never further in.", 26, "Wire and light pass, nothing rattles",
                "egr_cleaner", 50, None, ("wire", "vacuum with fine filter"), ("eyes", "fire", "objects")),
@@ -146,15 +198,14 @@ PROCEDURES: dict[str, PartProcedure] = {
             StepTemplate("look", "Look into every port, measure with the bore gauge, mark the worst", "What is found decides how far the work goes.", 3, tools=("lamp", "borescope"), records=(BEFORE,)),
             StepTemplate("clean", "Turn the cylinder's valves shut; soak with cleaner on a brush, scrape with plastic, vacuum; one cylinder after the other", "Never loosened above an open valve.", 95, reckon="clearance",
                          when=("soak",), tools=("plastic scraper", "vacuum with fine filter", "socket for the crank"), cautions=("eyes", "fire", "objects"), agent="egr_cleaner", agent_ml=300),
-            StepTemplate("shut", "Turn the crank to the first position of the worksheet “Blast positions”; look with the lamp that the valves of its cylinders sit", "Shell that falls past a valve scores the cylinder.", 6, reckon="crank",
+            StepTemplate("shut", "Turn the crank forward to this position; look with the lamp that the intake valves of its cylinders sit", "Shell that falls past a valve scores the cylinder.", 6, each="position",
                          when=("blast",), tools=("socket for the crank", "lamp"), cautions=("objects",), records=(Record("shut", "yes_no", "Both valves of each cylinder sit", "Turn on to where they do; nothing is blasted above an open valve."),)),
-            StepTemplate("blast", "Seal the nozzle to the port, blast in short goes with the vacuum on; turn to the next position and go on, port after port", "Hard carbon breaks off dry; no spray moves it.", 70,
+            StepTemplate("blast", "Seal the nozzle to the port, blast in short goes with the vacuum on; the ports of this position's cylinders only", "Hard carbon breaks off dry; no spray moves it.", 70, each="position",
                          when=("blast",), tools=("blast gun", "port adapter", "vacuum with fine filter"), cautions=("eyes", "objects"), agent="blast_walnut", agent_ml=3000,
                          opens=(Opened("Blast media in the ports", "media inside", dangerous=True),)),
             StepTemplate("media_out", "Vacuum every port and the gallery, blow out into the vacuum; look into each with the lamp, then look again", "One grain of shell holds a valve off its seat.", 12,
                          when=("blast",), tools=("vacuum with fine filter", "lamp"), cautions=("objects",), closes=("Blast media in the ports",),
                          records=(Record("eyes", "yes_no", "Looked in twice, and they are empty", "Stop: find it before anything is shut."),)),
-            StepTemplate("upkeep", "Leave them; note aerosol upkeep at the next oil change for the owner", "The shop's school is upkeep by aerosol: hard carbon stays, and the report says so.", 1, when=("upkeep",)),
             StepTemplate("check", "Metal shows, nothing lies on a valve", "What is left is what comes back first.", 2, when=("opened",), tools=("lamp",), records=(AFTER,)),
         )),
         _plain("crankcase_pressure_hose", "Crankcase pressure hose", "Blow through by mouth with a clean tube, look at the barb's seat", "Wipe hose and fitting, 1.5 mm drill turned in the fingers in the fitting",
@@ -179,6 +230,17 @@ PROCEDURES: dict[str, PartProcedure] = {
             StepTemplate("upkeep", "Dose the labelled additive to the tank's volume; the sensor itself is never sprayed", "What reaches it safely comes with the fuel, over the next tank.", 3, cautions=("eyes", "fire"),
                          agent="fuel_system_additive", agent_ml=250),
         )),
+        _ingestion("Upkeep by aerosol", "running_aerosol", "intake_valve_aerosol", 300, (), (
+            StepTemplate("soak", "Leave it shut off and hot, bonnet down, so that the agent works on", "Heat loosens what the bursts have wetted.", 1, place="running", wait=Wait("heat soak", 60, "The agent works on in the heat")),
+            DRIVE_HOT,
+            StepTemplate("oil", "Change oil and filter", "The amine and what it loosened end in the oil and thin it.", 30, place="running", tools=("drain tray", "filter tool"), cautions=("hot_surfaces",)),
+        )),
+        _ingestion("Upkeep by in-place flush", "running_flush", "soot_flush_waterbased", 400,
+                   tuple(replace(t, place="running") for t in COMMANDED),
+                   (DRIVE_HOT,)),
+        PartProcedure("left_for_now", "Left and rechecked", (
+            StepTemplate("leave", "Leave it as it is: light deposit, looked at again at the next visit", "The school is to leave a light deposit; the report says so.", 1, place="walk"),
+        ), in_place=True),
         PartProcedure("inspect_only", "Inspection", (
             StepTemplate("look", "Look, grade and note; this part is not cleaned here", "Seen now, it is known at the next visit.", 3, tools=("lamp",), records=(BEFORE,)),
         )),

@@ -1,6 +1,6 @@
 """Schools of practice that these procedures depend on: the choices, the default first, the reason for it, and what each risks."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from galene.core.airpath import EngineFamily, Part
@@ -28,6 +28,8 @@ SCHOOLS: tuple[School, ...] = (
            "Film is common and cleaning is minutes; damage or a second return decides for replacement.", {"replace": "The owner pays for a meter that a minute's spray might have saved."}),
     School("C", "Drying", (("label_factor", "label minutes times temperature factor"), ("fixed_hour", "an hour, always"), ("short_with_check", "short air-dry with a check for moisture")),
            "Wet electronics fail silently.", {"fixed_hour": "An hour in which the bay stands.", "short_with_check": "What is wet under a cap is not seen."}),
+    School("D", "Electronic plate by hand", (("gentle", "gently, power off, connector off, relearn afterwards"), ("never", "never moved: the pedal or a service mode opens it, engine off"), ("free", "free to move: cable throttles only")),
+           "Some makers forbid it: the family's entry overrides.", {"gentle": "A gear tooth breaks under a hasty hand.", "never": "Power comes near the bore: fingers out until the key is off.", "free": "Electronic plates are opened gently all the same."}),
     School("E", "Agent into the throttle", (("on_cloth", "on cloth or brush"), ("direct", "direct, small amounts: cable throttles only")),
            "Liquids creep along the shaft and run into cylinders.", {"direct": "What pools behind the plate goes into one cylinder."}),
     School("F", "Throttle on or off the engine", (("by_grade", "by grade: up to 2 on, 3 and over or facing down off"), ("always_off", "always off"), ("always_on", "always on")),
@@ -40,10 +42,14 @@ SCHOOLS: tuple[School, ...] = (
            "Guided leaves evidence.", {"battery_reset": "It also erases monitors and presets, and no stop is taught."}),
     School("J", "Pressure sensors", (("residue_free", "residue-free agent"), ("brake_cleaner", "plastic-safe brake cleaner by label, seal off")),
            "Elastomers and membranes.", {"brake_cleaner": "A seal left on swells; a label is read wrong sooner than a can of its own."}),
+    School("K", "Recirculation and intake, light deposit", (("in_place", "in-place flush as upkeep"), ("dismantle", "dismantle"), ("leave", "leave and recheck")),
+           "Cheap and repeatable; never for hard carbon or a plugged passage.", {"in_place": "What is not seen is not known to be clean.", "dismantle": "Gaskets and hours for a film.", "leave": "It grows until the next visit."}),
     School("L", "Heavy deposit in the manifold", (("dismantle", "dismantle, tools and bath"), ("on_vehicle", "tools on the vehicle"), ("send_out", "send all out")),
            "Sprays do not move hard carbon.", {"on_vehicle": "What falls behind a flap stays there.", "send_out": "Days without the part."}),
-    School("M", "Ports of direct-injection engines", (("blast_by_grade", "blast when grade 3 and over, by hand below"), ("blast_on_distance", "blast from 120 000 km"), ("aerosol_only", "aerosol upkeep only")),
+    School("M", "Ports of direct-injection engines", (("blast_by_grade", "blast when grade 3 and over, aerosol upkeep at oil changes below"), ("blast_on_distance", "blast from 120 000 km"), ("aerosol_only", "aerosol upkeep only")),
            "Loosened lumps go where they please.", {"blast_on_distance": "Ports are blasted that a cloth would have cleaned.", "aerosol_only": "Hard carbon stays."}),
+    School("N", "Commanded valve test", (("scan_tool", "scan tool actuation"), ("jumper", "jumper after drive check"), ("both", "both")),
+           "The tool protects the driver; the jumper opens further and at once.", {"jumper": "A jumper on the wrong side destroys the control unit's driver.", "both": "Twice the time; the jumper's risk stays."}),
     School("O", "Healthy sensor met with the access open", (("clean_keep", "clean and keep"), ("replace", "replace on distance while there")),
            "The owner decides with the price beside it.", {"replace": "A good sensor is thrown away; a new one may be the worse."}),
     School("P", "Upstream oxygen sensor", (("test", "test, upkeep product if slow, else replace"), ("replace", "replace on distance")),
@@ -62,20 +68,57 @@ HEAVY = 3
 """Grade from which a layer has thickness: tools, bath or blasting, no amount of spray."""
 
 
-def tags_of(family: EngineFamily, part: Part, grade: int | None, distance_km: float | None, policy: Mapping[str, str]) -> frozenset[str]:
+RECIRCULATION = frozenset({"egr_valve", "egr_passage"})
+INTAKE = frozenset({"intake_manifold", "intake_ports"})
+WAYS_IN_PLACE: dict[str, str] = {"upkeep": "running_aerosol", "in_place": "running_flush", "leave": "left_for_now"}
+"""Tags that send a part to a shared procedure which opens nothing."""
+
+
+def tags_of(
+    family: EngineFamily,
+    part: Part,
+    grade: int | None,
+    distance_km: float | None,
+    policy: Mapping[str, str],
+    deposit: str = "",
+    opened: bool = False,
+) -> frozenset[str]:
     """Which variants of a part's procedure the schools choose.
 
-    A grade that is not known yet counts as heavy for the manifold and the ports, so that the plan holds time enough.
+    A grade that is not known yet counts as heavy for the manifold, the ports and the recirculation, so that the plan
+    holds time enough. `opened`: other work lays the part open anyway, so that it is not treated through the shut engine.
     """
     heavy = grade is None or grade >= HEAVY
+    tests = frozenset(
+        {"scan_tool": {"by_scan_tool"}, "jumper": {"by_jumper"}, "both": {"by_scan_tool", "by_jumper"}}[policy.get("N", "scan_tool")]
+    )
     if part.component == "throttle_body":
-        return frozenset({"direct" if policy.get("E") == "direct" and "electronic" not in part.features else "on_cloth"})
+        electronic = "electronic" in part.features
+        moved = {"never": "service_mode" if electronic else "gentle", "free": "gentle" if electronic else "free"}.get(
+            policy.get("D", ""), "gentle"
+        )
+        return frozenset(
+            {
+                "direct" if policy.get("E") == "direct" and not electronic else "on_cloth",
+                moved,
+                "by_hand" if moved != "service_mode" else moved,
+            }
+        )
+    flushed = part.component in RECIRCULATION or (part.component in INTAKE and family.fuel == "diesel")
+    # In place only what is light and soft: hard carbon and a plugged way are never flushed.
+    if flushed and not opened and not heavy and deposit != "hard_carbon" and policy.get("K") != "dismantle":
+        way = "leave" if policy.get("K") == "leave" else "in_place"
+        return frozenset({way, *(tests if part.component == "egr_valve" and way == "in_place" else ())})
+    if part.component == "egr_valve":
+        return tests
     if part.component == "intake_ports":
         if family.injection != "direct" or family.fuel != "petrol":
             return frozenset({"opened", "soak"})
-        if policy.get("M") == "aerosol_only":
+        blast = (
+            (distance_km or 0) >= BLAST_FROM_KM if policy.get("M") == "blast_on_distance" else heavy and policy.get("M") != "aerosol_only"
+        )
+        if not blast and not opened:
             return frozenset({"upkeep"})
-        blast = (distance_km or 0) >= BLAST_FROM_KM if policy.get("M") == "blast_on_distance" else heavy
         return frozenset({"opened", "blast" if blast else "soak"})
     if part.component == "intake_manifold":
         if not heavy or policy.get("L") == "on_vehicle":
@@ -83,3 +126,8 @@ def tags_of(family: EngineFamily, part: Part, grade: int | None, distance_km: fl
         bath = "send_out" if policy.get("L") == "send_out" else policy.get("R", "send_out")
         return frozenset({{"send_out": "bath_out", "own_bath": "bath_own", "by_hand": "hand"}[bath]})
     return frozenset()
+
+
+def way_in_place(tags: Iterable[str]) -> str:
+    """The shared procedure that the tags send a part to, empty for its own."""
+    return next((WAYS_IN_PLACE[t] for t in sorted(tags) if t in WAYS_IN_PLACE), "")

@@ -240,6 +240,10 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
     ratio, filling = _number(form, "compression_ratio", "Compression ratio"), _number(form, "volumetric_efficiency_idle", "Filling at idle")
     angle, fan = _number(form, "closed_angle_deg", "Closed plate's angle"), form.quantity("fan_on_c", "temperature", "Fan cuts in")
     step = _number(form, "degrees_per_percent", "Degrees a percent")
+    order = form.text("firing_order").replace(",", " ").replace("-", " ").split()
+    if not all(c.isdigit() for c in order):
+        form.faults["firing_order"] = "Firing order: cylinder numbers with spaces between, such as 1 3 4 2."
+    opens, shuts = form.number("intake_opens_btdc_deg", "Intake opens"), form.number("intake_closes_abdc_deg", "Intake shuts")
     holds = (
         {p.id: m for p in RELEARNS[form.text("relearn")].phases if (m := form.number(f"hold.{p.id}", p.id)) is not None}
         if form.text("relearn") in RELEARNS
@@ -253,7 +257,8 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
             family, name=form.text("name").strip(), fuel=form.text("fuel"), injection=form.text("injection"), cycle=form.text("cycle"),
             throttle=form.text("throttle"), displacement_l=displacement, cylinders=cylinders, compression_ratio=ratio,
             volumetric_efficiency_idle=filling, closed_angle_deg=angle, degrees_per_percent=step, fan_on_c=98.0 if fan is None else fan, relearn=form.text("relearn"),
-            relearn_holds=holds, notes=notes, maker_says=maker,
+            relearn_holds=holds, notes=notes, maker_says=maker, firing_order=tuple(int(c) for c in order if c.isdigit()),
+            intake_opens_btdc_deg=opens, intake_closes_abdc_deg=shuts,
         )  # fmt: skip
 
     return _save(visit, family_id, form, "changed the engine's facts", change, "section=facts")
