@@ -356,21 +356,21 @@ def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> Non
         ("F", "always_off", "no", "reason"),
     ):
         with pytest.raises(Invalid) as fault:
-            plan.override_school(odd, fresh, letter, choice, reason)
+            plan.override_school(odd, fresh, letter, choice, reason, 0)
         assert set(fault.value.fields) == {field}
     before = plan.document_for(find_job(odd.db, fresh), ["throttle_body"], [], shop)
-    job = plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway")
+    job = plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway", 0)
     after = plan.document_for(job, ["throttle_body"], [], shop)
     assert before["parts"][0]["where"] == "on the engine" and after["parts"][0]["where"] == "off the engine"
     assert after["policy"]["F"] == "always_off" and "the seal weeps anyway" in after["sources"]["F"] and after["sources"]["C"] == "the shop"
-    assert plan.override_school(odd, fresh, "F", "", "").schools == {} and plan.policy_of(job, shop).of("F") == "by_grade"
+    assert plan.override_school(odd, fresh, "F", "", "", 1).schools == {} and plan.policy_of(job, shop).of("F") == "by_grade"
 
 
 def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
     job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
     monkeypatch.setattr(plan, "family_of", lambda _: replace(A, maker_says={"F": "always_on", "C": "fixed_hour"}))
     assert plan.policy_of(job, shop).of("F") == "always_on" and plan.school_sources(job, shop)["F"] == "the maker"
-    plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway")
+    plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway", 0)
     assert plan.policy_of(job, shop).of("F") == "always_off" and plan.policy_of(job, shop).of("C") == "fixed_hour"
 
 
@@ -401,7 +401,7 @@ def test_a_part_that_no_agent_may_touch_is_only_looked_at(odd: Act, fresh: str, 
 def test_a_running_card_keeps_its_schools(odd: Act) -> None:
     number = demo_jobs(odd.db)["work"]
     with pytest.raises(Refused, match="begun"):
-        plan.override_school(odd, number, "C", "fixed_hour", "we have the time")
+        plan.override_school(odd, number, "C", "fixed_hour", "we have the time", 0)
 
 
 def test_several_relearns_are_run_one_after_another(odd: Act) -> None:

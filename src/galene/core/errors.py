@@ -1,4 +1,6 @@
-"""The one error that the core raises about its inputs."""
+"""The one error that the core raises about its inputs, and faults that are gathered so that all are shown at once."""
+
+from dataclasses import dataclass
 
 
 class InputError(ValueError):
@@ -28,3 +30,14 @@ def need(ok: bool, field: str, value: object, allowed: str) -> None:
 def within(field: str, value: float, low: float, high: float, unit: str = "") -> None:
     """Raise `InputError` unless ``low <= value <= high`` (NaN fails too)."""
     need(low <= value <= high, field, value, f"{low:g} to {high:g}{' ' + unit if unit else ''}")
+
+
+@dataclass(frozen=True)
+class Fault:
+    """A fault with the path of the place in the document where it is mended, such as ``pipes[3].target``."""
+
+    place: str
+    text: str
+
+    def __str__(self) -> str:
+        return f"{self.place}: {self.text}"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import networkx as nx
 
 from galene.core.airpath import CIRCUITS, EngineFamily, graph
-from galene.core.errors import InputError
+from galene.core.errors import Fault, InputError
 from galene.core.ingestion import BlastInput, blast_positions
 from galene.core.must_go_back import BEFORE, KINDS
 
@@ -28,17 +28,6 @@ FACTS: tuple[tuple[str, float, float, str], ...] = (
 
 
 @dataclass(frozen=True)
-class FamilyFault:
-    """A fault with the path of the place in the document where it is mended, such as ``pipes[3].target``."""
-
-    place: str
-    text: str
-
-    def __str__(self) -> str:
-        return f"{self.place}: {self.text}"
-
-
-@dataclass(frozen=True)
 class Vocabulary:
     """What the words of a family may be: ids of component kinds, those that an engine has once, sensors, the rest."""
 
@@ -51,7 +40,7 @@ class Vocabulary:
     schools: Mapping[str, Collection[str]]
 
 
-def family_faults(family: EngineFamily, words: Vocabulary) -> list[FamilyFault]:
+def family_faults(family: EngineFamily, words: Vocabulary) -> list[Fault]:
     """Everything that is wrong with a family; empty when it can be drawn, planned and worked with.
 
     Parameters
@@ -61,7 +50,7 @@ def family_faults(family: EngineFamily, words: Vocabulary) -> list[FamilyFault]:
 
     Returns
     -------
-    list of FamilyFault
+    list of Fault
         Facts and names first; the graph is judged only when every name in it is known.
     """
     faults = [*_facts(family), *_names(family, words), *_access_names(family, words), *_bands(family, words)]
@@ -70,95 +59,93 @@ def family_faults(family: EngineFamily, words: Vocabulary) -> list[FamilyFault]:
     return faults
 
 
-def _facts(family: EngineFamily) -> Iterator[FamilyFault]:
+def _facts(family: EngineFamily) -> Iterator[Fault]:
     if not re.fullmatch(r"[A-Z0-9][A-Z0-9-]{0,15}", family.id):
-        yield FamilyFault("id", f"{family.id!r} is no short name: 1 to 16 capitals, figures or hyphens")
+        yield Fault("id", f"{family.id!r} is no short name: 1 to 16 capitals, figures or hyphens")
     if not family.name.strip() or len(family.name) > 80:
-        yield FamilyFault("name", "a name of 1 to 80 characters")
+        yield Fault("name", "a name of 1 to 80 characters")
     for name, allowed in (
         ("fuel", ("petrol", "diesel")), ("injection", ("port", "direct")), ("cycle", ("four_stroke", "two_stroke")),
         ("throttle", ("cable", "electronic", "none")),
     ):  # fmt: skip
         if getattr(family, name) not in allowed:
-            yield FamilyFault(name, f"{getattr(family, name)!r} is none of {', '.join(allowed)}")
+            yield Fault(name, f"{getattr(family, name)!r} is none of {', '.join(allowed)}")
     for name, low, high, unit in FACTS:
         value = getattr(family, name)
         if not low <= value <= high:
-            yield FamilyFault(name, f"{value:g} is not from {low:g} to {high:g} {unit}".rstrip())
+            yield Fault(name, f"{value:g} is not from {low:g} to {high:g} {unit}".rstrip())
 
     yield from _timing(family)
 
 
-def _timing(family: EngineFamily) -> Iterator[FamilyFault]:
+def _timing(family: EngineFamily) -> Iterator[Fault]:
     """Firing order and valve timing: all or none, and such that each intake valve is shut somewhere."""
     if not family.firing_order and family.intake_opens_btdc_deg is None and family.intake_closes_abdc_deg is None:
         return
     if sorted(family.firing_order) != list(range(1, family.cylinders + 1)):
-        yield FamilyFault("firing_order", f"each cylinder from 1 to {family.cylinders} once, or none and no valve timing")
+        yield Fault("firing_order", f"each cylinder from 1 to {family.cylinders} once, or none and no valve timing")
         return
     for name in ("intake_opens_btdc_deg", "intake_closes_abdc_deg"):
         if getattr(family, name) is None:
-            yield FamilyFault(name, "firing order and both valve angles belong together")
+            yield Fault(name, "firing order and both valve angles belong together")
             return
     try:
         blast_positions(BlastInput(list(family.firing_order), family.intake_opens_btdc_deg or 0, family.intake_closes_abdc_deg or 0))
     except InputError as fault:
-        yield FamilyFault(
-            fault.field if fault.field in ("intake_opens_btdc_deg", "intake_closes_abdc_deg") else "firing_order", fault.allowed
-        )
+        yield Fault(fault.field if fault.field in ("intake_opens_btdc_deg", "intake_closes_abdc_deg") else "firing_order", fault.allowed)
 
 
-def _twice(ids: Iterable[str], place: Callable[[int], str], what: str) -> Iterator[FamilyFault]:
+def _twice(ids: Iterable[str], place: Callable[[int], str], what: str) -> Iterator[Fault]:
     seen: set[str] = set()
     for i, one in enumerate(ids):
         if not ID.fullmatch(one):
-            yield FamilyFault(place(i), f"{one!r} is no id: small letters, figures and underscores, a letter first")
+            yield Fault(place(i), f"{one!r} is no id: small letters, figures and underscores, a letter first")
         elif one in seen:
-            yield FamilyFault(place(i), f"{what} {one!r} stands twice")
+            yield Fault(place(i), f"{what} {one!r} stands twice")
         seen.add(one)
 
 
-def _names(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFault]:
+def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     if not family.parts:
-        yield FamilyFault("parts", "no part yet: begin with the air filter")
+        yield Fault("parts", "no part yet: begin with the air filter")
     yield from _twice((p.id for p in family.parts), lambda i: f"parts[{i}].id", "part")
     known, counted = {p.id for p in family.parts}, set()
     for i, part in enumerate(family.parts):
         if part.component not in words.components:
-            yield FamilyFault(f"parts[{i}].component", f"{part.component!r} is no kind of component")
+            yield Fault(f"parts[{i}].component", f"{part.component!r} is no kind of component")
         elif part.component in words.once and part.component in counted:
-            yield FamilyFault(f"parts[{i}].component", f"an engine has {part.component.replace('_', ' ')} once only")
+            yield Fault(f"parts[{i}].component", f"an engine has {part.component.replace('_', ' ')} once only")
         counted.add(part.component)
         if not part.label.strip() or len(part.label) > 60:
-            yield FamilyFault(f"parts[{i}].label", "a name of 1 to 60 characters")
+            yield Fault(f"parts[{i}].label", "a name of 1 to 60 characters")
         if part.bore_mm is not None and not 2 <= part.bore_mm <= 400:
-            yield FamilyFault(f"parts[{i}].bore_mm", f"{part.bore_mm:g} is not from 2 to 400 mm")
+            yield Fault(f"parts[{i}].bore_mm", f"{part.bore_mm:g} is not from 2 to 400 mm")
     joined: set[tuple[str, str, str]] = set()
     for i, pipe in enumerate(family.pipes):
         for end in ("source", "target"):
             if getattr(pipe, end) not in known:
-                yield FamilyFault(f"pipes[{i}].{end}", f"{getattr(pipe, end)!r} is no part of this family")
+                yield Fault(f"pipes[{i}].{end}", f"{getattr(pipe, end)!r} is no part of this family")
         if pipe.circuit not in CIRCUITS:
-            yield FamilyFault(f"pipes[{i}].circuit", f"{pipe.circuit!r} is none of {', '.join(CIRCUITS)}")
+            yield Fault(f"pipes[{i}].circuit", f"{pipe.circuit!r} is none of {', '.join(CIRCUITS)}")
         if pipe.source == pipe.target:
-            yield FamilyFault(f"pipes[{i}]", f"{pipe.source!r} is joined to itself")
+            yield Fault(f"pipes[{i}]", f"{pipe.source!r} is joined to itself")
         if (pipe.source, pipe.target, pipe.circuit) in joined:
-            yield FamilyFault(f"pipes[{i}]", f"{pipe.source} to {pipe.target} is joined twice")
+            yield Fault(f"pipes[{i}]", f"{pipe.source} to {pipe.target} is joined twice")
         joined.add((pipe.source, pipe.target, pipe.circuit))
     for i, tap in enumerate(family.taps):
         for end in ("sensor", "on"):
             if getattr(tap, end) is not None and getattr(tap, end) not in known:
-                yield FamilyFault(f"taps[{i}].{end}", f"{getattr(tap, end)!r} is no part of this family")
+                yield Fault(f"taps[{i}].{end}", f"{getattr(tap, end)!r} is no part of this family")
     for i, fastener in enumerate(family.fasteners):
         if fastener.part not in known:
-            yield FamilyFault(f"fasteners[{i}].part", f"{fastener.part!r} is no part of this family")
+            yield Fault(f"fasteners[{i}].part", f"{fastener.part!r} is no part of this family")
         if not 1 <= fastener.count <= 99:
-            yield FamilyFault(f"fasteners[{i}].count", f"{fastener.count} is not from 1 to 99")
+            yield Fault(f"fasteners[{i}].count", f"{fastener.count} is not from 1 to 99")
         if fastener.torque_nm is not None and not 0 < fastener.torque_nm <= 1000:
-            yield FamilyFault(f"fasteners[{i}].torque_nm", f"{fastener.torque_nm:g} is not above 0 to 1000 N m")
+            yield Fault(f"fasteners[{i}].torque_nm", f"{fastener.torque_nm:g} is not above 0 to 1000 N m")
 
 
-def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFault]:
+def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     known, spares = {p.id for p in family.parts}, {s.id for s in family.spares}
     operations = {o.id for o in family.operations}
     yield from _twice((o.id for o in family.operations), lambda i: f"operations[{i}].id", "operation")
@@ -167,10 +154,10 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFau
         place = f"operations[{i}]"
         for name in ("text", "text_back"):
             if not getattr(operation, name).strip():
-                yield FamilyFault(f"{place}.{name}", "say what is done")
+                yield Fault(f"{place}.{name}", "say what is done")
         for name in ("minutes_off", "minutes_on", "wait_minutes"):
             if not 0 <= getattr(operation, name) <= 2880:
-                yield FamilyFault(f"{place}.{name}", f"{getattr(operation, name):g} is not from 0 to 2880 min")
+                yield Fault(f"{place}.{name}", f"{getattr(operation, name):g} is not from 0 to 2880 min")
         for name, given, allowed, what in (
             ("part", [operation.part], known, "part of this family"),
             ("reaches", operation.reaches, known, "part of this family"),
@@ -182,53 +169,53 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFau
         ):
             for one in given:
                 if one not in allowed:
-                    yield FamilyFault(f"{place}.{name}", f"{one!r} is no {what}")
+                    yield Fault(f"{place}.{name}", f"{one!r} is no {what}")
         for k, opened in enumerate(operation.opens):
             if opened.kind not in KINDS:
-                yield FamilyFault(f"{place}.opens[{k}].kind", f"{opened.kind!r} is none of {', '.join(KINDS)}")
+                yield Fault(f"{place}.opens[{k}].kind", f"{opened.kind!r} is none of {', '.join(KINDS)}")
             if opened.before not in BEFORE:
-                yield FamilyFault(f"{place}.opens[{k}].before", f"{opened.before!r} is none of {', '.join(BEFORE)}")
+                yield Fault(f"{place}.opens[{k}].before", f"{opened.before!r} is none of {', '.join(BEFORE)}")
             if not opened.what.strip():
-                yield FamilyFault(f"{place}.opens[{k}].what", "say what is opened")
+                yield Fault(f"{place}.opens[{k}].what", "say what is opened")
     for i, spare in enumerate(family.spares):
         if not 0 <= spare.price <= 1e6:
-            yield FamilyFault(f"spares[{i}].price", f"{spare.price:g} is not from 0 to 1000000")
+            yield Fault(f"spares[{i}].price", f"{spare.price:g} is not from 0 to 1000000")
 
 
-def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFault]:
+def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     for name, band in family.bands.items():
         if name not in words.metrics:
-            yield FamilyFault(f"bands.{name}", "is no reading that is kept")
+            yield Fault(f"bands.{name}", "is no reading that is kept")
         if not (math.isfinite(band.low) and math.isfinite(band.high) and band.low < band.high):
-            yield FamilyFault(f"bands.{name}", f"{band.low:g} to {band.high:g} is no range: the low end comes first")
+            yield Fault(f"bands.{name}", f"{band.low:g} to {band.high:g} is no range: the low end comes first")
         if not band.source.strip():
-            yield FamilyFault(f"bands.{name}.source", "say where the range is from")
+            yield Fault(f"bands.{name}.source", "say where the range is from")
     if family.relearn and family.relearn not in words.relearns:
-        yield FamilyFault("relearn", f"{family.relearn!r} is none of {', '.join(sorted(words.relearns))}")
+        yield Fault("relearn", f"{family.relearn!r} is none of {', '.join(sorted(words.relearns))}")
     for name, minutes in family.relearn_holds.items():
         if not 0 < minutes <= 600:
-            yield FamilyFault(f"relearn_holds.{name}", f"{minutes:g} is not above 0 to 600 min")
+            yield Fault(f"relearn_holds.{name}", f"{minutes:g} is not above 0 to 600 min")
     for letter, choice in family.maker_says.items():
         if choice not in words.schools.get(letter, ()):
-            yield FamilyFault(
+            yield Fault(
                 f"maker_says.{letter}",
                 f"{choice!r} is none of {', '.join(sorted(words.schools.get(letter, ()))) or 'no school of this letter'}",
             )
 
 
-def _sensors(family: EngineFamily, words: Vocabulary) -> Iterator[FamilyFault]:
+def _sensors(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     tapped = [t.sensor for t in family.taps]
     piped = {e for p in family.pipes for e in (p.source, p.target)}
     for i, tap in enumerate(family.taps):
         if tapped.index(tap.sensor) != i:
-            yield FamilyFault(f"taps[{i}]", f"{tap.sensor!r} sits in two places")
+            yield Fault(f"taps[{i}]", f"{tap.sensor!r} sits in two places")
         if tap.sensor in piped:
-            yield FamilyFault(f"taps[{i}]", f"{tap.sensor!r} is a sensor on a stalk and can not be joined into the path as well")
+            yield Fault(f"taps[{i}]", f"{tap.sensor!r} is a sensor on a stalk and can not be joined into the path as well")
         if tap.on in tapped:
-            yield FamilyFault(f"taps[{i}].on", f"{tap.on!r} is a sensor itself")
+            yield Fault(f"taps[{i}].on", f"{tap.on!r} is a sensor itself")
     for i, part in enumerate(family.parts):
         if part.component in words.sensors and part.id not in tapped:
-            yield FamilyFault(f"parts[{i}]", f"{part.label}: say on which part it sits")
+            yield Fault(f"parts[{i}]", f"{part.label}: say on which part it sits")
 
 
 def _main(family: EngineFamily) -> "nx.DiGraph[str]":
@@ -237,32 +224,32 @@ def _main(family: EngineFamily) -> "nx.DiGraph[str]":
     return main
 
 
-def _air(family: EngineFamily) -> Iterator[FamilyFault]:
+def _air(family: EngineFamily) -> Iterator[Fault]:
     """The main path leads from the filter to the ports, and nothing hangs loose."""
     path, main = graph(family), _main(family)
     if not main:
-        yield FamilyFault("pipes", "the main path is not joined yet")
+        yield Fault("pipes", "the main path is not joined yet")
         return
     if not nx.is_directed_acyclic_graph(main):
         loop = [a for a, _ in nx.find_cycle(main)]
-        yield FamilyFault("pipes", "the main path runs in a circle: " + " → ".join([*loop, loop[0]]))
+        yield Fault("pipes", "the main path runs in a circle: " + " → ".join([*loop, loop[0]]))
         return
     places = {p.id: f"parts[{i}]" for i, p in enumerate(family.parts)}
     filters = [p.id for p in family.parts if p.component == "air_filter"]
     ends = [p.id for p in family.parts if p.component == "intake_ports"] or [n for n in main if main.out_degree(n) == 0][-1:]
     if not filters:
-        yield FamilyFault("parts", "there is no air filter: the main path begins there")
+        yield Fault("parts", "there is no air filter: the main path begins there")
     for end in ends:
         if filters and not any(f in main and end in main and nx.has_path(main, f, end) for f in filters):
-            yield FamilyFault(places[end], f"no air reaches {end.replace('_', ' ')} from the filter")
+            yield Fault(places[end], f"no air reaches {end.replace('_', ' ')} from the filter")
     whole = path.to_undirected()
     joined = nx.node_connected_component(whole, next(iter(main)))
     for node in path:
         if node not in joined:
-            yield FamilyFault(places[node], f"{node.replace('_', ' ')} is not joined to the path")
+            yield Fault(places[node], f"{node.replace('_', ' ')} is not joined to the path")
 
 
-def _returns(family: EngineFamily) -> Iterator[FamilyFault]:
+def _returns(family: EngineFamily) -> Iterator[Fault]:
     """Recirculation leaves the exhaust side and comes back into the main path; the breather too comes back there."""
     main = _main(family)
     exhaust = {e for p in family.pipes if p.circuit == "exhaust" for e in (p.source, p.target)}
@@ -277,15 +264,15 @@ def _returns(family: EngineFamily) -> Iterator[FamilyFault]:
                 continue
             # Only the parts of the loop itself: its ends are on the main path and on the exhaust side.
             if not any(n in cold for n in nx.descendants(loop, node)):
-                yield FamilyFault(places[node], f"the {circuit} does not come back into the intake behind {node.replace('_', ' ')}")
+                yield Fault(places[node], f"the {circuit} does not come back into the intake behind {node.replace('_', ' ')}")
             if sources is not None and not any(n in sources for n in nx.ancestors(loop, node)):
-                yield FamilyFault(places[node], f"no exhaust gas reaches {node.replace('_', ' ')}")
+                yield Fault(places[node], f"no exhaust gas reaches {node.replace('_', ' ')}")
         for source, target in loop.edges:
             if circuit == "recirculation" and source in cold and source not in hot:
-                yield FamilyFault("pipes", f"recirculation from {source} to {target}: it must leave the exhaust side")
+                yield Fault("pipes", f"recirculation from {source} to {target}: it must leave the exhaust side")
 
 
-def _order(family: EngineFamily) -> Iterator[FamilyFault]:
+def _order(family: EngineFamily) -> Iterator[Fault]:
     order: nx.DiGraph[str] = nx.DiGraph()
     order.add_nodes_from(o.id for o in family.operations)
     order.add_edges_from((need, o.id) for o in family.operations for need in o.after)
@@ -293,4 +280,4 @@ def _order(family: EngineFamily) -> Iterator[FamilyFault]:
         return
     loop = [a for a, _ in nx.find_cycle(order)]
     place = next(i for i, o in enumerate(family.operations) if o.id == loop[0])
-    yield FamilyFault(f"operations[{place}].after", "operations wait for each other: " + " → ".join([*loop, loop[0]]))
+    yield Fault(f"operations[{place}].after", "operations wait for each other: " + " → ".join([*loop, loop[0]]))

@@ -4,29 +4,21 @@ import base64
 import binascii
 import json
 from collections.abc import Mapping
-from functools import lru_cache
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
-
 from galene.core.airpath import EngineFamily
-from galene.core.errors import InputError
-from galene.core.family_faults import FamilyFault, family_faults
+from galene.core.errors import Fault, InputError
+from galene.core.family_faults import family_faults
+from galene.exchange.documents import adapter, plain, short, typed
 from galene.knowledge.families import VOCABULARY
 
 FORMAT, VERSION = "galene-engine-family", 1
 MAX_DEPTH = 12
 
 
-@lru_cache(maxsize=1)
-def _adapter() -> TypeAdapter[EngineFamily]:
-    return TypeAdapter(EngineFamily)
-
-
 def document_of(family: EngineFamily) -> dict[str, Any]:
     """A family as plain data, the form that is kept and sent."""
-    found: dict[str, Any] = _adapter().dump_python(family, mode="json")
-    return found
+    return plain(EngineFamily, family)
 
 
 def family_of_document(document: Any) -> EngineFamily:
@@ -37,47 +29,10 @@ def family_of_document(document: Any) -> EngineFamily:
     InputError
         Naming the place in the data and what is wrong there: a missing or unknown field, a value of the wrong kind.
     """
-    try:
-        family = _adapter().validate_json(json.dumps(document, allow_nan=False), strict=True)
-    except ValidationError as fault:
-        first = fault.errors()[0]
-        place = _place(first["loc"])
-        missing = first["type"] in ("missing", "missing_argument")
-        raise InputError(
-            place, None if missing else _short(first["input"]), "a value: this field is needed" if missing else first["msg"]
-        ) from fault
-    except (TypeError, ValueError, RecursionError) as fault:
-        raise InputError("family", type(document).__name__, "plain JSON values, every number finite") from fault
-    _unknown(document, document_of(family), "")
-    return family
+    return typed(EngineFamily, document, "family")
 
 
-def _place(steps: tuple[int | str, ...]) -> str:
-    place = ""
-    for step in steps:
-        place += f"[{step}]" if isinstance(step, int) else f"{'.' if place else ''}{step}"
-    return place or "family"
-
-
-def _short(value: Any) -> Any:
-    text = repr(value)
-    return value if len(text) <= 60 else text[:57] + "…"
-
-
-def _unknown(given: Any, kept: Any, place: str) -> None:
-    """Refuse fields that reading dropped: a slip in a name must not pass unseen."""
-    if isinstance(given, dict) and isinstance(kept, dict):
-        for name, value in given.items():
-            path = f"{place}.{name}" if place else str(name)
-            if name not in kept:
-                raise InputError(path, _short(value), "no such field")
-            _unknown(value, kept[name], path)
-    elif isinstance(given, list) and isinstance(kept, list):
-        for i, (a, b) in enumerate(zip(given, kept, strict=False)):
-            _unknown(a, b, f"{place}[{i}]")
-
-
-def faults_of(family: EngineFamily) -> list[FamilyFault]:
+def faults_of(family: EngineFamily) -> list[Fault]:
     """What is wrong with a family by the trade's vocabulary."""
     return family_faults(family, VOCABULARY)
 
@@ -125,13 +80,13 @@ def from_file(text: bytes) -> tuple[EngineFamily, dict[str, bytes]]:
         try:
             pictures[str(name)] = base64.b64decode(value, validate=True)
         except (binascii.Error, TypeError, ValueError) as fault:
-            raise InputError(f"pictures.{name}", _short(value), "base64 text") from fault
+            raise InputError(f"pictures.{name}", short(value), "base64 text") from fault
     return family_of_document(whole["family"]), pictures
 
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of the file."""
-    family = _adapter().json_schema(ref_template="#/$defs/{model}")
+    family = adapter(EngineFamily).json_schema(ref_template="#/$defs/{model}")
     definitions = family.pop("$defs", {})
     for one in (family, *definitions.values()):
         if one.get("type") == "object" and "properties" in one:

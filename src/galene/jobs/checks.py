@@ -67,6 +67,12 @@ def results_of(db: Session, job: Job, check_id: str) -> list[CheckResult]:
     )
 
 
+def drive_said(db: Session, job: Job) -> str:
+    """What the newest drive check of this job says, empty where there is none."""
+    newest = next(iter(results_of(db, job, ALLOWS_JUMPER)), None)
+    return str(newest.result.get("sentence", "")) if newest else ""
+
+
 def jumper_allowed(db: Session, job: Job) -> bool:
     """Whether the newest drive check of this job allows a jumper."""
     newest = next(iter(results_of(db, job, ALLOWS_JUMPER)), None)

@@ -12,6 +12,8 @@ from sqlalchemy.orm import Session
 
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Stale
+from galene.jobs.families import families
+from galene.jobs.plan import without_agent
 from galene.knowledge.schools import SCHOOLS
 from galene.store.models import Person, Trace, WebSession, Workshop, WriteOnce
 
@@ -101,6 +103,10 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
     for school in SCHOOLS:
         if form.policy.get(school.letter) not in {c for c, _ in school.choices}:
             faults[f"school_{school.letter}"] = "Choose one."
+    if not any(k.startswith("school_") for k in faults):
+        for family in families(act.db).values():
+            for letter, text in without_agent(family, {**form.policy, **family.maker_says}).items():
+                faults.setdefault(f"school_{letter}", text)
     if faults:
         raise Invalid(faults)
     shop = act.db.execute(select(Workshop).where(Workshop.id == 1).with_for_update()).scalar_one()

@@ -1,6 +1,6 @@
 """Stage 4: scope, access, method, pick list, time and price, as a versioned document."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,17 +8,19 @@ from galene.core.access import Scope, scope
 from galene.core.airpath import EngineFamily, Part
 from galene.core.chemistry.judge import FEATURES, STATES, WAYS, Judgement
 from galene.core.diagnosis.records import Assessment
-from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps, laid_open, procedure_of, schedule
+from galene.core.procedures import Air, PartPlan, PartProcedure, Policy, Step, compile_steps, laid_open, procedure_of, schedule
+from galene.exchange.templates import Book
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.shelf import judge_class
+from galene.jobs.templates import RUNNING, book_of, forbidden
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COMPONENTS, COOLANT_STOP
 from galene.knowledge.methods import METHODS, PREPARED, agents_for
-from galene.knowledge.procedures import CLOSING, PROCEDURES
+from galene.knowledge.procedures import CLOSING
 from galene.knowledge.relearns import relearn_of, relearns_for
 from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, REPLACE_FROM_KM, SCHOOLS, tags_of, way_in_place
 from galene.store.models import Job, Plan, Workshop
@@ -27,22 +29,21 @@ RELEARNED = {"throttle_body", "egr_valve", "idle_air_valve", "runner_actuator"}
 """Kinds of part whose stops or opening the control unit learns anew."""
 UNTOUCHED = frozenset({"inspect_only", "left_for_now"})
 """Procedures that clean nothing: what they leave alone asks for no relearn."""
-RUNNING = ("engine_warm_running", "ventilated")
 SUGGEST_AT = 0.25
 """Causes at least this likely put their part into the first suggestion of the scope."""
 
 
-def part_plans(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy) -> tuple[PartPlan, ...]:
+def part_plans(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy, book: Book) -> tuple[PartPlan, ...]:
     """How the parts of a scope will be treated.
 
     What would be treated through the shut engine is cleaned by hand after all where other work lays it open anyway.
     """
-    plans = [part_plan(family, job, p, policy) for p in parts]
-    reached = {x for o in laid_open(family, plans, PROCEDURES) for x in (*o.reaches, o.removes)}
-    return tuple(part_plan(family, job, p.part, policy, True) if p.part in reached and way_in_place(p.tags) else p for p in plans)
+    plans = [part_plan(family, job, p, policy, book) for p in parts]
+    reached = {x for o in laid_open(family, plans, book.procedures) for x in (*o.reaches, o.removes)}
+    return tuple(part_plan(family, job, p.part, policy, book, True) if p.part in reached and way_in_place(p.tags) else p for p in plans)
 
 
-def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy, opened: bool = False) -> PartPlan:
+def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy, book: Book, opened: bool = False) -> PartPlan:
     """How a part will be treated: its grade as seen, on or off the engine by school F, in place or opened by K and M."""
     part = family.part(part_id)
     look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)
@@ -57,6 +58,11 @@ def part_plan(family: EngineFamily, job: Job, part_id: str, policy: Policy, open
         return PartPlan(part_id, grade, off, tags, by="inspect_only")
     planned = METHODS[by or part.component].agent if (by or part.component) in METHODS else ""
     instead = {planned: agent.class_id} if agent and agent.class_id != planned else {}
+    if agent and (by or part.component) in book.own.get("procedure", {}):
+        # A foreman's own step may name another agent: on this part's features the rules have the last word.
+        named = {t.agent for t in book.procedures[by or part.component].steps if t.agent and t.agent != planned}
+        features = [f for f in part.features if f in FEATURES]
+        instead |= {a: agent.class_id for a in sorted(named) if forbidden(part.component, by or part.component, a, features)}
     return PartPlan(part_id, grade, off, tags, instead, by)
 
 
@@ -101,15 +107,17 @@ def school_sources(job: Job, workshop: Workshop) -> dict[str, str]:
     }
 
 
-def override_school(act: Act, number: str, letter: str, choice: str, reason: str) -> Job:
+def override_school(act: Act, number: str, letter: str, choice: str, reason: str, seen: int) -> Job:
     """Follow another school on this job, with a reason; an empty choice goes back to the shop's.
 
     Raises
     ------
     Invalid
-        An unknown letter or choice, no reason.
+        An unknown letter or choice, no reason, a choice that leaves a part without an agent.
     Refused
         The work has begun.
+    Stale
+        Somebody overrode a school meanwhile.
     """
     job = act.job(number)
     school = BY_LETTER.get(letter)
@@ -119,16 +127,52 @@ def override_school(act: Act, number: str, letter: str, choice: str, reason: str
         faults["school"] = "Choose one of the list."
     if choice and len(reason.strip()) < 5:
         faults["reason"] = "Say why: it stands in the report."
+    if (
+        choice
+        and not faults
+        and (bare := without_agent(family_of(job), {**policy_of(job, act.db.get_one(Workshop, 1)).choices, letter: choice}))
+    ):
+        faults["reason"] = f"{next(iter(bare.values()))} Choose another."
     if faults:
         raise Invalid(faults)
     if letter != "Q" and any(s.done_at is None for s in job.steps):
         raise Refused("The work has begun", ["the job card keeps the schools that it was compiled with"])
+    act.claim(job, "schools", seen)
     kept = {k: v for k, v in job.schools.items() if k != letter}
     if choice:
         kept[letter] = {"choice": choice, "reason": reason.strip(), "by": act.person.name}
     job.schools = kept
     act.trace(job, "school_overridden", letter=letter, choice=choice, reason=reason.strip())
     return job
+
+
+def without_agent(family: EngineFamily, choices: Mapping[str, str]) -> dict[str, str]:
+    """Letters whose choice leaves a part of this engine without any agent that may touch it, with what is left bare."""
+    found: dict[str, str] = {}
+    for part in family.parts:
+        for grade in (2, 4):
+            policy = Policy(choices)
+            tags = tags_of(family, part, grade, None, choices)
+            if not agents_for(part, tags, choices) or chosen_agent(part, tags, policy):
+                continue
+            for letter in METHODS[way_in_place(tags) or part.component].schools:
+                other = {**choices, letter: DEFAULT_POLICY[letter]}
+                then = tags_of(family, part, grade, None, other)
+                if choices[letter] != DEFAULT_POLICY[letter] and (
+                    not agents_for(part, then, other) or chosen_agent(part, then, Policy(other))
+                ):
+                    found.setdefault(
+                        letter, f"It leaves {part.label.lower()} of {family.name} without an agent: every one is forbidden on it."
+                    )
+    return found
+
+
+def schools_since(job: Job) -> list[str]:
+    """Letters that the job decided otherwise after its newest plan was saved; the shop's own changes leave a plan as it is."""
+    document = job.plans[0].document
+    decided = {k: v["choice"] for k, v in job.schools.items()}
+    planned = {k: document["policy"][k] for k, source in document["sources"].items() if source.startswith("this job")}
+    return [k for k in sorted({*decided, *planned} - {"Q"}) if decided.get(k) != planned.get(k)]
 
 
 def suggested_parts(family: EngineFamily, assessment: Assessment) -> list[str]:
@@ -151,14 +195,17 @@ def grades_seen(job: Job) -> dict[str, int]:
 
 def plan_scope(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy) -> Scope:
     """Access for the parts as they will be treated."""
-    plans = [p for p in part_plans(family, job, parts, policy) if not procedure_of(family, p, PROCEDURES).in_place]
+    book = book_of(job)
+    plans = [p for p in part_plans(family, job, parts, policy, book) if not procedure_of(family, p, book.procedures).in_place]
     return scope(family, [p.part for p in plans], (), grades_seen(job), [p.part for p in plans if p.off_engine])
 
 
-def steps_for(job: Job, parts: Sequence[str], workshop: Workshop, air: Air, policy: Policy | None = None) -> tuple[Step, ...]:
-    """The procedure that a scope compiles to, under the job's schools or others that are asked about."""
-    family, policy = family_of(job), policy or policy_of(job, workshop)
-    return compile_steps(family, part_plans(family, job, parts, policy), PROCEDURES, policy, air, CLOSING)
+def steps_for(
+    job: Job, parts: Sequence[str], workshop: Workshop, air: Air, policy: Policy | None = None, book: Book | None = None
+) -> tuple[Step, ...]:
+    """The procedure that a scope compiles to, under the job's schools and the templates in force or others that are asked about."""
+    family, policy, book = family_of(job), policy or policy_of(job, workshop), book or book_of(job)
+    return compile_steps(family, part_plans(family, job, parts, policy, book), book.procedures, policy, air, CLOSING)
 
 
 def document_for(
@@ -170,7 +217,8 @@ def document_for(
     """
     family, policy = family_of(job), policy or policy_of(job, workshop)
     air = Air(workshop.bay_temperature_c, workshop.bay_humidity)
-    steps = steps_for(job, parts, workshop, air, policy)
+    book = book_of(job)
+    steps = steps_for(job, parts, workshop, air, policy, book)
     access = plan_scope(family, job, parts, policy)
     strip = schedule(steps)
     hands = sum(s.minutes for s in steps)
@@ -183,10 +231,11 @@ def document_for(
     for step in steps:
         if step.agent:
             agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
-    plans = part_plans(family, job, parts, policy)
+    plans = part_plans(family, job, parts, policy, book)
     components = {family.part(p.part).component for p in plans if p.by not in UNTOUCHED}
-    main = relearn_of(family, policy.of("I"))
-    due = relearns_for(family, components, any(i.kind == "fuel line open" for step in steps for i in step.opens), policy.of("I"))
+    main = relearn_of(family, policy.of("I"), book.relearns)
+    fuel = any(i.kind == "fuel line open" for step in steps for i in step.opens)
+    due = relearns_for(family, components, fuel, policy.of("I"), book.relearns)
     relearn = sum(t.attended_minutes for t in due if t.id != main.id or RELEARNED & components)
     labour = hands / 60 * workshop.hourly_rate
     proof = 35.0
@@ -195,7 +244,7 @@ def document_for(
     tools = list(dict.fromkeys(t for s in steps for t in s.tools))
     drivers = list(dict.fromkeys(f.driver for o in access.operations for f in family.fasteners_of(o.part) if f.driver != "fingers"))
     return {
-        "parts": [_part_document(family, job, p, steps, policy, workshop) for p in plans],
+        "parts": [_part_document(family, job, p, procedure_of(family, p, book.procedures), steps, policy, workshop) for p in plans],
         "operations": [
             {"id": o.id, "text": o.text, "part": o.part, "off": o.minutes_off, "on": o.minutes_on, "opens": [x.what for x in o.opens]}
             for o in access.operations
@@ -220,16 +269,17 @@ def document_for(
         "new_parts": list(new_parts),
         "policy": dict(policy.choices),
         "sources": school_sources(job, workshop),
+        "templates": dict(book.own),
     }
 
 
 def _part_document(
-    family: EngineFamily, job: Job, plan: PartPlan, steps: Sequence[Step], policy: Policy, workshop: Workshop
+    family: EngineFamily, job: Job, plan: PartPlan, procedure: PartProcedure, steps: Sequence[Step], policy: Policy, workshop: Workshop
 ) -> dict[str, Any]:
     part_id, part = plan.part, family.part(plan.part)
     method = METHODS.get(plan.by or part.component, METHODS["inspect_only"])
     titles = {s.letter: s.title(policy.of(s.letter)) for s in SCHOOLS}
-    owner = plan.by if plan.by and PROCEDURES[plan.by].once else part_id
+    owner = procedure.component if procedure.once else part_id
     minutes = sum(s.minutes for s in steps if s.key.startswith(f"{owner}:"))
     new = next((s for s in family.spares if s.id == part_id), None)
     look = next((k for k in job.looks if k.part == part_id and k.phase == "before"), None)

@@ -12,8 +12,9 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import by_channel, samples, set_of
 from galene.jobs.intake import add_codes, check_text
+from galene.jobs.templates import frozen_book
 from galene.jobs.work import start_blockers
-from galene.knowledge.relearns import relearns_for
+from galene.knowledge.relearns import READINESS, RELEARNS, relearns_for
 from galene.store.models import Job, JobCode, ReadingSet
 
 
@@ -36,13 +37,15 @@ def clear_codes(act: Act, number: str) -> Job:
 
 
 def relearns_of(job: Job) -> tuple[RelearnTemplate, ...]:
-    """The relearns that the approved work asks for, in their order."""
+    """The relearns that the approved work asks for, in their order, by the templates that the plan was made with."""
     family = family_of(job)
     document = job.plans[0].document if job.plans else {}
+    relearns = frozen_book(job.plans[0]).relearns if job.plans else RELEARNS
     parts = {p["part"] for p in document.get("parts", []) if not p["inspect_only"]}
     components = {p.component for p in family.parts if p.id in parts}
     fuel = any(o["kind"] == "fuel line open" for s in job.steps for o in s.document["opens"])
-    return relearns_for(family, components, fuel, document.get("policy", {}).get("I", "guided"))
+    due = relearns_for(family, components, fuel, document.get("policy", {}).get("I", "guided"), relearns)
+    return (*due, relearns[READINESS.id]) if job.relearn.get("readiness") else due
 
 
 def relearns_done(job: Job) -> dict[str, str]:
@@ -70,16 +73,44 @@ def relearn_state(job: Job) -> RelearnState | None:
 
 def _keep(job: Job, state: RelearnState) -> None:
     """Keep where the due relearn stands; one that has learned makes room for the next."""
-    template, done = template_of(job), list(job.relearn.get("done", []))
+    template, done, asked = template_of(job), list(job.relearn.get("done", [])), _asked(job)
     if state.outcome == "learned":
         done.append({"template": template.id, "outcome": "learned"})
         if any(t.id not in {d["template"] for d in done} for t in relearns_of(job)):
-            job.relearn = {"done": done}
+            job.relearn = {"done": done, **asked}
             return
     plain: dict[str, Any] = asdict(state)
     plain["phase_began"] = state.phase_began.isoformat()
     plain["restarts"] = [{**r, "at": r["at"].isoformat()} for r in plain["restarts"]]
-    job.relearn = {**plain, "template": template.id, "done": done}
+    job.relearn = {**plain, "template": template.id, "done": done, **asked}
+
+
+def _asked(job: Job) -> dict[str, Any]:
+    """What is kept beside the relearns themselves: that the readiness drive was asked for."""
+    return {"readiness": True} if job.relearn.get("readiness") else {}
+
+
+def ask_readiness(act: Act, number: str) -> Job:
+    """Add the readiness drive behind the relearns; it is offered, never asked for by itself. Twice is harmless.
+
+    Raises
+    ------
+    Refused
+        The other relearns are not done.
+    """
+    job = act.job(number)
+    if job.relearn.get("readiness"):
+        return job
+    ended = job.relearn.get("outcome") == "learned" or job.relearn.get("skipped")
+    if not ended:
+        raise Refused("Not yet", ["the relearns come first, the drive that sets the monitors after them"])
+    done = list(job.relearn.get("done", []))
+    last = template_of(job)
+    if last.id not in {d["template"] for d in done}:
+        done.append({"template": last.id, "outcome": job.relearn.get("skipped") or "learned"})
+    job.relearn = {"done": done, "readiness": True}
+    act.trace(job, "readiness_asked")
+    return job
 
 
 def _elsewhere(job: Job, shown: str) -> bool:
@@ -164,7 +195,8 @@ def relearn_skip(act: Act, number: str, reason: str, shown: str = "") -> Job:
     done = [*job.relearn.get("done", []), {"template": template.id, "outcome": reason.strip()}]
     left = [t for t in relearns_of(job) if t.id not in {d["template"] for d in done}]
     learned = any(d["outcome"] == "learned" for d in done)
-    job.relearn = {"done": done} if left else {"done": done, "outcome": "learned"} if learned else {"done": done, "skipped": reason.strip()}
+    ended = {} if left else {"outcome": "learned"} if learned else {"skipped": reason.strip()}
+    job.relearn = {"done": done, **ended, **_asked(job)}
     act.trace(job, "relearn_skipped", template=template.id, reason=reason.strip())
     return job
 

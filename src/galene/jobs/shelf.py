@@ -341,6 +341,11 @@ def touching(db: Session, product: Product, component: str, features: Sequence[s
     return sorted(found, key=lambda f: VERDICTS.index(f[1].verdict))
 
 
+def plain_cell(text: str) -> str:
+    """A typed text for a sheet: one that a spreadsheet would take for a formula begins with an apostrophe."""
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+
+
 def reorder_csv(db: Session, now: datetime) -> str:
     """What is below its least stock, as CSV: name, class, left, least, cans to order, price."""
     out = io.StringIO()
@@ -352,7 +357,7 @@ def reorder_csv(db: Session, now: datetime) -> str:
             cans = -(-(product.least_ml - left) // product.size_ml)
             writer.writerow(
                 [
-                    product.name,
+                    plain_cell(product.name),
                     product.class_id,
                     round(left),
                     round(product.least_ml),
@@ -370,7 +375,7 @@ def waste_csv(db: Session, job: Job) -> str:
     writer = csv.writer(out)
     writer.writerow(["job", "agent", "ml", "waste"])
     for name, class_id, ml in used_on(db, job):
-        writer.writerow([job.number, name, round(ml), AGENTS[class_id].waste])
+        writer.writerow([job.number, plain_cell(name), round(ml), AGENTS[class_id].waste])
     return out.getvalue()
 
 

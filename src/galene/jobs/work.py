@@ -1,17 +1,20 @@
 """Stage 5: the job card, waits, what must go back, and the gate before the first start."""
 
+from collections.abc import Sequence
 from dataclasses import asdict
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from galene.core.must_go_back import BEFORE, KINDS, Blocker, OpenItem, RunningWait, blockers
-from galene.core.procedures import Air, Step
+from galene.core.procedures import Air, Policy, Step
 from galene.jobs import shelf
 from galene.jobs.act import Act
+from galene.jobs.checks import jumper_allowed
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.evidence import save_look
 from galene.jobs.intake import check_text
-from galene.jobs.plan import check_scope, steps_for
+from galene.jobs.plan import check_scope, schools_since, steps_for
+from galene.jobs.templates import frozen_book
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import Acknowledgement, Job, MustGoBack, StepRow, WaitRow, Workshop
@@ -38,8 +41,15 @@ def begin_work(act: Act, number: str, temperature_c: float, humidity: float, see
         raise Refused("No approved plan", ["approve the newest version of the plan first"])
     parts = [p["part"] for p in job.plans[0].document["parts"]]
     check_scope(job, parts)
+    changed = schools_since(job)
+    if changed:
+        raise Refused(
+            "The schools have changed since the plan",
+            [f"school {x}: save the plan again, so that what was agreed is what is done" for x in changed],
+        )
     act.claim(job, "work", seen)
-    steps = steps_for(job, parts, act.db.get_one(Workshop, 1), Air(temperature_c, humidity))
+    workshop, air = act.db.get_one(Workshop, 1), Air(temperature_c, humidity)
+    steps = steps_for(job, parts, workshop, air, Policy(job.plans[0].document["policy"]), frozen_book(job.plans[0]))
     job.bay_air = {"temperature_c": temperature_c, "humidity": humidity, "plan_version": job.plans[0].version}
     if job.work_began_at:
         # A second round, after a proof that failed: its start and its relearn are asked for anew.
@@ -131,6 +141,12 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
     unread = [CAUTIONS[c] for c in step["cautions"] if c in CAUTIONS and CAUTIONS[c].serious and c not in read]
     if unread:
         raise Refused("Read the caution first", [f"{c.hazard}: {c.harm}. {c.do}" for c in unread])
+    if step.get("worksheet") == "actuator-drive-check" and not jumper_allowed(act.db, job):
+        raise Refused(
+            "No jumper yet", ["the check “Trace the drive side” of the diagnosis page must allow it first: side, current and fuse"]
+        )
+    if "engine_warm_running" in step["needs"]:
+        _may_run(job, step, act.now)
     check_text({"early_reason": early_reason})
     wet = [w for w in running_waits(job, act.now) if w.name in step["after_waits"]]
     if wet and len(early_reason.strip()) < 3:
@@ -138,6 +154,14 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
         raise Refused(
             "Too early", [f"{wet[0].name} runs for {left / 60:.0f} more min: {wet[0].reason}. Wait, or say why it is ready."], True
         )
+
+
+def _may_run(job: Job, step: dict[str, Any], now: datetime) -> None:
+    """Refuse to run the engine in mid-card while something is open or wet, but for what the same procedure opened for it."""
+    own = step["key"].rpartition(":")[0] + ":"
+    why = [b for b in _blockers(job, "start", now, own, step["after_waits"]) if b.kind != "step"]
+    if why:
+        raise Refused("Do not run the engine yet", [f"{b.text} ({b.detail})" for b in why])
 
 
 def _records(act: Act, job: Job, step: dict[str, Any], given: dict[str, str]) -> dict[str, Any]:
@@ -250,6 +274,36 @@ def add_step(act: Act, number: str, after_id: int, text: str, minutes: float | N
     return job
 
 
+def edit_step(act: Act, number: str, step_id: int, text: str, minutes: float | None) -> Job:
+    """Word the present step anew for this job; what it opens, closes and asks for stays as it is. The words before are kept.
+
+    Raises
+    ------
+    Invalid
+        ``edit_text`` or ``edit_minutes``.
+    Refused
+        It is ticked already.
+    """
+    job = act.job(number)
+    row = _step(job, step_id)
+    check_text({"text": text})
+    faults = {}
+    if not 5 <= len(text.strip()) <= 300:
+        faults["edit_text"] = "Say what is done, in up to 300 characters."
+    if minutes is None or not 0 <= minutes <= 600:
+        faults["edit_minutes"] = "From none to 600 minutes."
+    if faults:
+        raise Invalid(faults)
+    if row.done_at:
+        raise Refused("It is ticked already", ["undo the tick first"])
+    old = row.document
+    was = old.get("was") or {"text": old["text"], "minutes": old["minutes"]}
+    row.document = {**old, "text": text.strip(), "minutes": float(minutes or 0), "was": {**was, "by": act.person.name}}
+    act.trace(job, "step_edited", step=old["key"], text=text.strip(), minutes=minutes, was=old["text"], was_minutes=old["minutes"])
+    act.db.flush()
+    return job
+
+
 def untick(act: Act, number: str, step_id: int) -> Job:
     """Undo the last tick: what it opened is taken off the list, what it closed stands open again, its wait ends.
 
@@ -347,8 +401,16 @@ def close_item(act: Act, number: str, item_id: int) -> Job:
 
 def start_blockers(job: Job, gate: str, now: Any) -> tuple[Blocker, ...]:
     """Why a gate stays shut for this job."""
-    items = [OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at) for i in open_items(job)]
-    waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now)]
+    return _blockers(job, gate, now)
+
+
+def _blockers(job: Job, gate: str, now: datetime, but_items: str = "", but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
+    items = [
+        OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at)
+        for i in open_items(job)
+        if not (but_items and i.key.startswith(but_items))
+    ]
+    waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now) if w.name not in but_waits]
     return blockers(gate, items, waits, [s.document["text"] for s in job.steps if s.done_at is None], now)
 
 

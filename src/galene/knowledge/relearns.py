@@ -1,7 +1,8 @@
 """Relearn templates, to be overridden per engine family."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import replace
+from types import MappingProxyType
 
 from galene.core.airpath import EngineFamily
 from galene.core.relearn import Guard, Phase, RelearnTemplate
@@ -13,6 +14,8 @@ COOLANT = Guard("coolant", "Coolant under 75 °C")
 LOADS = Guard("loads", "A load was switched")
 COOLANT_HIGH = Guard("coolant_high", "Coolant over 105 °C")
 DOOR = Guard("door", "Somebody came near, or it began to smoke in earnest")
+GUARDS: dict[str, Guard] = {g.id: g for g in (PEDAL, FAN, VOLTAGE, COOLANT, LOADS, COOLANT_HIGH, DOOR)}
+"""Guards that a hold may ask for."""
 
 RELEARNS: dict[str, RelearnTemplate] = {
     r.id: r
@@ -168,17 +171,19 @@ READINESS = RelearnTemplate(
 RELEARNS[READINESS.id] = READINESS
 
 
-def relearn_of(family: EngineFamily, clearing: str = "guided") -> RelearnTemplate:
+def relearn_of(
+    family: EngineFamily, clearing: str = "guided", relearns: Mapping[str, RelearnTemplate] = MappingProxyType(RELEARNS)
+) -> RelearnTemplate:
     """The family's relearn with its own hold minutes; an engine that learns nothing still has its idle checked.
 
     `clearing` is school I: a battery reset takes the place of a guided relearn where there is something to learn.
     """
-    return _held(family, "memory_reset" if clearing == "battery_reset" and family.relearn else family.relearn or "cable_none")
+    return _held(family, "memory_reset" if clearing == "battery_reset" and family.relearn else family.relearn or "cable_none", relearns)
 
 
-def _held(family: EngineFamily, relearn_id: str) -> RelearnTemplate:
+def _held(family: EngineFamily, relearn_id: str, relearns: Mapping[str, RelearnTemplate]) -> RelearnTemplate:
     """A template with the family's own hold minutes."""
-    template = RELEARNS[relearn_id]
+    template = relearns[relearn_id]
     return replace(template, phases=tuple(replace(p, hold_minutes=family.relearn_holds.get(p.id, p.hold_minutes)) for p in template.phases))
 
 
@@ -187,7 +192,11 @@ SOOT = frozenset({"egr_valve", "egr_passage", "egr_pipe", "egr_cooler", "intake_
 
 
 def relearns_for(
-    family: EngineFamily, components: Collection[str], fuel_opened: bool, clearing: str = "guided"
+    family: EngineFamily,
+    components: Collection[str],
+    fuel_opened: bool,
+    clearing: str = "guided",
+    relearns: Mapping[str, RelearnTemplate] = MappingProxyType(RELEARNS),
 ) -> tuple[RelearnTemplate, ...]:
     """Every relearn that a job on these kinds of part asks for, in the order in which they are run.
 
@@ -195,7 +204,7 @@ def relearns_for(
     filter is burned off.
     """
     touched = set(components)
-    main = relearn_of(family, clearing)
+    main = relearn_of(family, clearing, relearns)
     diesel_filter = family.fuel == "diesel" and "particulate_filter" in family.components
     wanted = (
         ("fuel_venting", fuel_opened),
@@ -207,4 +216,4 @@ def relearns_for(
         ("particulate_burn_off", diesel_filter and bool(touched & SOOT)),
     )
     ids = dict.fromkeys(name for name, due in wanted if due)
-    return tuple(main if name == main.id else _held(family, name) for name in ids)
+    return tuple(main if name == main.id else _held(family, name, relearns) for name in ids)

@@ -124,6 +124,26 @@ class FamilyDraft(Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
+class TemplateVersion(Base):
+    """A foreman's version of a template of steps or of a relearn, for one engine family or (empty id) for every one.
+
+    Never changed; without a document the one below it counts again.
+    """
+
+    __tablename__ = "template_version"
+    __table_args__ = (UniqueConstraint("kind", "template_id", "family_id", "version"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kind: Mapped[str]
+    template_id: Mapped[str]
+    family_id: Mapped[str] = mapped_column(default="")
+    version: Mapped[int]
+    document: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    note: Mapped[str]
+    made_at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
 class Bulletin(Base):
     """A bulletin or recall that was looked up, for a family or for one vehicle."""
 

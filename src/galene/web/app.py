@@ -40,6 +40,7 @@ from galene.web.routes import (
     reference,
     shelf,
     sign_in,
+    templates,
     today,
     vehicles,
     where,
@@ -178,7 +179,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
     for module in (sign_in, today, intake, evidence, logs, diagnosis, plan, work, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
-                   family_editor, shelf, calculations, assessments, scopes, judgements):  # fmt: skip
+                   family_editor, templates, shelf, calculations, assessments, scopes, judgements):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
 

@@ -2,8 +2,12 @@
 
 import math
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
+from galene.core.airpath import EngineFamily
+from galene.core.ingestion import BlastInput
+from galene.core.procedures import crank_positions
 from galene.core.recirculation import TRACE_COLUMNS, TRACE_MORE
 from galene.core.traces import MIDDLE, read_columns, up_and_down
 from galene.web.drawings.comparison import around
@@ -124,7 +128,24 @@ def cycle(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
         stretches = [(x(begin), x(min(720, begin + length)))] + ([(x(0), x(begin + length - 720))] if begin + length > 720 else [])
         rows.append({"name": f"cylinder {cylinder}", "stretches": stretches, "y": 30 + 26 * len(rows)})
     stops = [
-        {"x": x(p["crank_deg"]), "text": f"{p['crank_deg']:.0f}°", "cylinders": ", ".join(map(str, p["cylinders"]))}
+        {"x": x(p["crank_deg"]), "text": f"{p['crank_deg']:.0f}°", "cylinders": ", ".join(map(str, p["cylinders"])), "state": "now"}
         for p in result["positions"]
     ]
     return {"rows": rows, "stops": stops, "height": 64 + 26 * len(rows), "ticks": [(x(d), f"{d}") for d in range(0, 721, 180)]}
+
+
+def crank_of(family: EngineFamily, step: dict[str, Any]) -> dict[str, Any] | None:
+    """The drawing of a step at one of the crank positions: what was blasted, where the crank stands now, what comes."""
+    here = step.get("crank_deg")
+    positions = crank_positions(family)
+    if here is None or not positions or family.intake_opens_btdc_deg is None or family.intake_closes_abdc_deg is None:
+        return None
+    given = {
+        "firing_order": list(family.firing_order), "intake_opens_btdc_deg": family.intake_opens_btdc_deg,
+        "intake_closes_abdc_deg": family.intake_closes_abdc_deg, "margin_deg": BlastInput.margin_deg,
+    }  # fmt: skip
+    drawn = cycle(given, {"positions": [asdict(p) for p in positions]})
+    at = next((i for i, p in enumerate(positions) if abs(p.crank_deg - here) < 0.01), 0)
+    for i, stop in enumerate(drawn["stops"]):
+        stop["state"] = "past" if i < at else "now" if i == at else "next"
+    return drawn

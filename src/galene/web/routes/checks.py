@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.calculations import CALCULATIONS
 from galene.core.errors import InputError
 from galene.jobs import checks, diagnosis, evidence, logs
-from galene.jobs.act import family_of
+from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.plan import policy_of
 from galene.knowledge.base import KNOWLEDGE
@@ -36,7 +36,7 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
         "check.html", status, needs=needs, shows=shows, looked_at=looked_at, picture=picture_of(family, job, lit=[p.id for p in looked_at]), job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
         yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),
         changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
-        jumper=checks.jumper_allowed(visit.db, job), isolates=policy_of(job, visit.shop).of("Q") == "timed", entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
+        seen_schools=revision(job, "schools"), jumper=checks.jumper_allowed(visit.db, job), isolates=policy_of(job, visit.shop).of("Q") == "timed", entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
         calculation=CALCULATIONS[reading.calculation] if reading else None, **(outcome(sheet, shown) if sheet and shown else {"result": None, "fault": None, "drawing": None}), **extra,
     )  # fmt: skip
 

@@ -49,7 +49,7 @@ def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: l
                 chance[part.id] = max(chance.get(part.id, 0.0), cause.probability)
     return {
         "job": job, "stage": "plan", "family": family, "parts": parts, "document": document, "access": access, "reachable": reachable, "newest": newest,
-        "same": same, "chance": chance, "suggested": {s.component: s for s in access.suggested} if access else {}, "seen": revision(job, "plan"),
+        "same": same, "chance": chance, "suggested": {s.component: s for s in access.suggested} if access else {}, "seen": revision(job, "plan"), "seen_schools": revision(job, "schools"),
         "lacks": lacks(job, "plan"), "picture": picture_of(family, job, scope=parts), "components": COMPONENTS,
         "stack": stack_of(family, access.operations, parts) if access else None, "known_bulletins": bulletins_for(visit.db, job.family_id, job.vehicle),
         "optional": [s for s in family.spares if s.id in {p.id for p in family.parts} | {"hose_clamp"}], "new_parts": new_parts,
@@ -111,7 +111,16 @@ def compare(visit: Signed, number: str, request: Request) -> HTMLResponse:
     for i, side in enumerate(sides):
         side["only"] = [s for s in side["steps"] if s.text not in texts[1 - i]]
     return visit.page(
-        "compare.html", job=job, stage="plan", school=school, sides=sides, parts=parts, family=family, letter=letter, choice=choice
+        "compare.html",
+        job=job,
+        stage="plan",
+        school=school,
+        sides=sides,
+        parts=parts,
+        family=family,
+        letter=letter,
+        choice=choice,
+        seen_schools=revision(job, "schools"),
     )
 
 
@@ -120,7 +129,7 @@ def school(visit: Signed, number: str, form: Sent) -> Response:
     location = f"/jobs/{number}/checks/isolation_unplug" if form.text("back") == "check" else f"/jobs/{number}/plan#schools"
     try:
         with visit.writing(form, location) as act:
-            plan.override_school(act, number, form.text("letter"), form.text("choice"), form.text("reason"))
+            plan.override_school(act, number, form.text("letter"), form.text("choice"), form.text("reason"), form.integer("seen_schools"))
     except Invalid as fault:
         return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
     return visit.go(location)

@@ -75,6 +75,8 @@ def relearn(visit: Signed, number: str, action: str, form: Sent) -> Response:
                 prove.relearn_guard(act, number, form.text("guard"), form.integer("phase", 99), form.text("template"))
             elif action == "finish":
                 prove.relearn_finish(act, number, form.text("learned") == "yes", form.text("template"))
+            elif action == "readiness":
+                prove.ask_readiness(act, number)
             elif action == "skip":
                 prove.relearn_skip(act, number, form.text("skip_reason"), form.text("template"))
     except Invalid as fault:

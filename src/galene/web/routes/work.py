@@ -8,11 +8,13 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.must_go_back import KINDS
 from galene.jobs import work
 from galene.jobs.act import family_of, revision
+from galene.jobs.checks import drive_said
 from galene.jobs.errors import Invalid
 from galene.jobs.plan import grades_seen
 from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
 from galene.store.models import Job
+from galene.web.drawings.traces import crank_of
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -33,7 +35,8 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "job": job, "stage": "work", "family": family_of(job), "step": step, "holding": holding, "acknowledged": acknowledged,
         "upcoming": [s for s in job.steps if step and s.position > step.position][:2], "last": last, "kinds": KINDS,
         "blockers": work.start_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work") if step is None else 0,
-        "lacks": lacks(job, "work"), "agents": AGENTS, "grades": grades_seen(job) if graded else {},
+        "lacks": lacks(job, "work"), "agents": AGENTS, "crank": crank_of(family_of(job), step.document) if step else None,
+        "drive": drive_said(visit.db, job) if step and step.document.get("worksheet") == "actuator-drive-check" else None, "grades": grades_seen(job) if graded else {},
         "ready": approved, "round_two": bool(job.steps) and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
     }  # fmt: skip
 
@@ -94,6 +97,18 @@ def leave_out(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/work") as act:
             work.leave_out(act, number, step_id, form.text("reason"))
+    except Invalid as fault:
+        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/work")
+
+
+@router.post("/jobs/{number}/steps/{step_id}/edit")
+def edit_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+    try:
+        minutes = form.number("edit_minutes", "Minutes")
+        form.check()
+        with visit.writing(form, f"/jobs/{number}/work") as act:
+            work.edit_step(act, number, step_id, form.text("edit_text"), minutes)
     except Invalid as fault:
         return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(f"/jobs/{number}/work")

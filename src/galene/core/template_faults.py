@@ -1,0 +1,162 @@
+"""What is wrong with a template of steps or of a relearn, and at which field it is mended."""
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
+
+from galene.core.errors import Fault
+from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.procedures import PartProcedure, StepTemplate
+from galene.core.relearn import RelearnTemplate
+
+PLACES: tuple[str, ...] = ("running", "first", "clean", "close", "walk")
+"""Where a step may stand, in the order of the card."""
+RECORDS: tuple[str, ...] = ("grade", "yes_no")
+RECKONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "drive")
+STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running", "ventilated")
+ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
+LONGEST_MINUTES = 2880.0
+
+
+@dataclass(frozen=True)
+class TemplateWords:
+    """What the words of a template may be: agent classes, drying classes, cautions, tags of variants."""
+
+    agents: Collection[str]
+    drying: Collection[str]
+    cautions: Collection[str]
+    tags: Collection[str]
+
+
+def _said(place: str, text: str, least: int, most: int) -> Iterator[Fault]:
+    if not least <= len(text.strip()) <= most:
+        yield Fault(place, f"{least} to {most} characters" if least else f"at most {most} characters")
+
+
+def procedure_faults(procedure: PartProcedure, variants: Sequence[frozenset[str]], words: TemplateWords) -> list[Fault]:
+    """Everything that is wrong with a procedure; empty when every variant of it can be worked through.
+
+    Parameters
+    ----------
+    procedure : PartProcedure
+    variants : tags that the schools give together, each with ``on_engine`` or ``off_engine`` and ``light`` or ``heavy``
+    words : TemplateWords
+
+    Returns
+    -------
+    list of Fault
+        Words first; opening and closing are judged, variant by variant, only when every word is known.
+    """
+    faults = list(_said("title", procedure.title, 3, 80))
+    if not procedure.steps:
+        faults.append(Fault("steps", "at least one step"))
+    for i, step in enumerate(procedure.steps):
+        faults += _step_faults(f"steps[{i}]", step, words)
+    if not faults:
+        found: dict[str, Fault] = {}
+        for tags in variants:
+            for fault in _variant_faults(procedure, tags):
+                found.setdefault(fault.place, fault)
+        faults = list(found.values())
+    return faults
+
+
+def _step_faults(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]:
+    if not ID.fullmatch(step.key):
+        yield Fault(f"{at}.key", f"{step.key!r} is no id: small letters, figures and underscores, a letter first")
+    yield from _said(f"{at}.text", step.text, 5, 300)
+    yield from _said(f"{at}.why", step.why, 0, 300)
+    if not 0 <= step.minutes <= 600:
+        yield Fault(f"{at}.minutes", "0 to 600 minutes")
+    for name, values, allowed in (
+        ("when", step.when, words.tags),
+        ("cautions", step.cautions, words.cautions),
+        ("needs", step.needs, STATES),
+    ):
+        for value in values:
+            if value not in allowed:
+                yield Fault(f"{at}.{name}", f"{value!r} is not known")
+    for name, one, choices in (("place", step.place, PLACES), ("reckon", step.reckon, RECKONS), ("each", step.each, ("", "position"))):
+        if one not in choices:
+            yield Fault(f"{at}.{name}", f"{one!r} is none of {', '.join(c for c in choices if c)}")
+    if step.agent and step.agent not in words.agents:
+        yield Fault(f"{at}.agent", f"{step.agent!r} is no class of agent")
+    if bool(step.agent) != (step.agent_ml > 0) or step.agent_ml > 20_000:
+        yield Fault(f"{at}.agent_ml", "an agent and how much of it, up to 20 litres; neither or both")
+    if step.wait is not None:
+        yield from _said(f"{at}.wait", step.wait.name, 2, 40)
+        if not 0 < step.wait.base_minutes <= LONGEST_MINUTES:
+            yield Fault(f"{at}.wait", "a wait above 0 and up to two days")
+        if len(step.wait.reason.strip()) < 5:
+            yield Fault(f"{at}.wait", "say why it waits: the reason stands beside the clock")
+        if step.wait.dries is not None and step.wait.dries not in words.drying:
+            yield Fault(f"{at}.wait", f"{step.wait.dries!r} dries by no known rule")
+    for opened in step.opens:
+        yield from _said(f"{at}.opens", opened.what, 3, 60)
+        if opened.kind not in KINDS or opened.before not in BEFORE or not 1 <= opened.count <= 99:
+            yield Fault(f"{at}.opens", "a known kind, a gate and a count of 1 to 99")
+    for record in step.records:
+        yield from _said(f"{at}.records", record.label, 3, 120)
+        if record.kind not in RECORDS or not ID.fullmatch(record.id) or record.bad_answer not in ("yes", "no"):
+            yield Fault(f"{at}.records", "a grade, or a question that is answered by yes or no")
+        elif record.kind == "yes_no" and not record.bad.strip():
+            yield Fault(f"{at}.records", "say what the bad answer means: it is shown beside it")
+
+
+def in_variant(procedure: PartProcedure, tags: frozenset[str]) -> list[tuple[int, StepTemplate]]:
+    """The steps that hold under the tags with their places in the template, in the order of the card."""
+    held = [(i, s) for i, s in enumerate(procedure.steps) if set(s.when) <= tags]
+    return sorted(held, key=lambda pair: PLACES.index(pair[1].place))
+
+
+def _variant_faults(procedure: PartProcedure, tags: frozenset[str]) -> Iterator[Fault]:
+    """A procedure that opens and never closes, or closes what nobody opened, under these tags."""
+    under = ", ".join(sorted(t.replace("_", " ") for t in tags))
+    keys: set[str] = set()
+    opened: dict[str, int] = {}
+    closed: set[str] = set()
+    steps = in_variant(procedure, tags)
+    if not steps:
+        yield Fault("steps", f"no step is left under: {under}")
+    for i, step in steps:
+        if step.key in keys:
+            yield Fault(f"steps[{i}].key", f"{step.key!r} stands twice under: {under}")
+        keys.add(step.key)
+        for what in step.closes:
+            if what not in opened:
+                yield Fault(f"steps[{i}].closes", f"“{what}” is closed but not opened before, under: {under}")
+            elif what in closed:
+                yield Fault(f"steps[{i}].closes", f"“{what}” is closed already, under: {under}")
+            closed.add(what)
+        for item in step.opens:
+            if item.what in opened:
+                yield Fault(f"steps[{i}].opens", f"“{item.what}” is open already, under: {under}")
+            opened[item.what] = i
+    for what, i in opened.items():
+        if what not in closed:
+            yield Fault(f"steps[{i}].opens", f"“{what}” is opened here and never closed, under: {under}")
+
+
+def relearn_faults(relearn: RelearnTemplate) -> list[Fault]:
+    """Everything that is wrong with a relearn; empty when it can be run to an end that is a success or a failure."""
+    faults = [*_said("title", relearn.title, 3, 80)]
+    if len(relearn.success.strip()) < 10:
+        faults.append(Fault("success", "a relearn needs a test of success: what must be read or seen when it has learned"))
+    if len(relearn.failure.strip()) < 10:
+        faults.append(Fault("failure", "say what failure means and what is looked at next"))
+    if not relearn.phases:
+        faults.append(Fault("phases", "at least one phase"))
+    ids = [c for c, _ in relearn.conditions]
+    for i, (name, text) in enumerate(relearn.conditions):
+        faults += _said(f"conditions[{i}]", text, 3, 120)
+        if not ID.fullmatch(name) or name in ids[:i]:
+            faults.append(Fault(f"conditions[{i}]", "an id of its own"))
+    names = [p.id for p in relearn.phases]
+    for i, phase in enumerate(relearn.phases):
+        at = f"phases[{i}]"
+        faults += [*_said(f"{at}.text", phase.text, 5, 300), *_said(f"{at}.normal", phase.normal, 5, 300)]
+        if not ID.fullmatch(phase.id) or phase.id in names[:i]:
+            faults.append(Fault(f"{at}.text", "an id of its own"))
+        if not 0 < phase.hold_minutes <= LONGEST_MINUTES:
+            faults.append(Fault(f"{at}.hold_minutes", "a hold above 0 and up to two days"))
+    return faults

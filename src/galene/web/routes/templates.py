@@ -1,0 +1,232 @@
+"""Reference: templates of steps and of relearns, the shipped ones and the workshop's own versions."""
+
+import json
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.procedures import PartProcedure
+from galene.core.relearn import RelearnTemplate
+from galene.core.template_faults import RECKONS, STATES
+from galene.exchange.templates import SHIPPED, document_of
+from galene.jobs import families, templates
+from galene.jobs.errors import Invalid, Missing
+from galene.knowledge.agents import AGENTS
+from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.relearns import GUARDS
+from galene.knowledge.variants import TAG_WORDS, WORDS, tags_for
+from galene.web.forms import Form
+from galene.web.visit import Sent, Signed, Visit, VisitRoute
+
+router = APIRouter(prefix="/reference/templates", route_class=VisitRoute, include_in_schema=False)
+INSIDE = frozenset({"rag inside", "tool inside", "media inside"})
+"""Kinds that are inside the engine: looked for twice."""
+PLACE_WORDS = {
+    "running": "engine warm, before opening",
+    "first": "laid open, power still on",
+    "clean": "cleaning",
+    "close": "before the refit",
+    "walk": "all closed, power back",
+}
+RECKON_WORDS = {
+    "": "nothing",
+    "clearance": "liquid that one cylinder bears",
+    "aerosol": "bursts of an aerosol",
+    "flush": "bursts of a flush",
+    "drive": "asks for the drive check",
+}
+CHOICES: dict[str, list[tuple[str, str]]] = {
+    "agents": [(a.id, a.title) for a in AGENTS.values()],
+    "drying": [(d, d.replace("_", " ")) for d in sorted(WORDS.drying)],
+    "states": [(x, x.replace("_", " ")) for x in STATES],
+    "cautions": [(c.id, c.hazard) for c in CAUTIONS.values()],
+    "guards": [(g.id, g.text) for g in GUARDS.values()],
+}
+BLANK_STEP: dict[str, Any] = {
+    "key": "", "text": "", "why": "", "minutes": 3.0, "when": [], "tools": [], "cautions": [], "records": [], "wait": None, "opens": [],
+    "closes": [], "agent": "", "agent_ml": 0.0, "needs": [], "place": "clean", "reckon": "", "each": "",
+}  # fmt: skip
+BLANK_PHASE: dict[str, Any] = {"id": "", "text": "", "hold_minutes": 2.0, "normal": "", "guards": [], "engine_on": False, "attended": True}
+
+
+def _known(kind: str, template_id: str) -> None:
+    if template_id not in SHIPPED.get(kind, {}):
+        raise Missing(f"template {template_id[:30]}")
+
+
+def page(visit: Visit, kind: str, template_id: str, family_id: str, status: int = 200, **extra: Any) -> HTMLResponse:
+    """The editor with a document: the one in force, or the one that a form holds."""
+    _known(kind, template_id)
+    every = families.families(visit.db)
+    if family_id and family_id not in every:
+        raise Missing(f"engine family {family_id[:20]}")
+    versions = templates.versions_of(visit.db, kind, template_id, family_id)
+    document = extra.pop("document", None) or document_of(kind, templates.in_force(visit.db, kind, template_id, family_id))
+    return visit.page(
+        "template.html", status, kind=kind, template_id=template_id, family_id=family_id, families=every, versions=versions, document=document,
+        seen=extra.pop("seen", versions[0].version if versions else 0), shipped=SHIPPED[kind][template_id], place="reference",
+        tags={t: TAG_WORDS[t] for t in (tags_for(template_id) if kind == "procedure" else [])}, places=PLACE_WORDS, reckons={r: RECKON_WORDS[r] for r in RECKONS},
+        agents=AGENTS, kinds=KINDS, befores=BEFORE, choices=CHOICES, unsaved=extra.pop("unsaved", False), **extra,
+    )  # fmt: skip
+
+
+@router.get("")
+def index(visit: Signed) -> HTMLResponse:
+    own: dict[tuple[str, str], list[str]] = {}
+    for row in templates.all_in_force(visit.db):
+        own.setdefault((row.kind, row.template_id), []).append(row.family_id)
+    return visit.page("template_list.html", shipped=SHIPPED, own=own, place="reference")
+
+
+@router.get("/{kind}/{template_id}")
+def show(visit: Signed, kind: str, template_id: str, family: str = "") -> HTMLResponse:
+    return page(visit, kind, template_id, family)
+
+
+@router.get("/{kind}/{template_id}/file")
+def download(visit: Signed, kind: str, template_id: str, family: str = "") -> Response:
+    _known(kind, template_id)
+    document = document_of(kind, templates.in_force(visit.db, kind, template_id, family))
+    name = f"{kind}-{template_id}.json"
+    text = json.dumps({"format": f"galene-{kind}", "format_version": 1, kind: document}, indent=2, ensure_ascii=False) + "\n"
+    return Response(text, media_type="application/json", headers={"content-disposition": f'attachment; filename="{name}"'})
+
+
+@router.post("/{kind}/{template_id}")
+def save(visit: Signed, kind: str, template_id: str, form: Sent) -> Response:
+    """Save a version, or change the rows of the form without saving: add, move or take out a step."""
+    _known(kind, template_id)
+    family_id, do = form.text("family"), form.text("do") or "save"
+    here = f"/reference/templates/{kind}/{template_id}" + (f"?family={family_id}" if family_id else "")
+    if do == "take-back":
+        with visit.writing(form, here) as act:
+            templates.save_template(act, kind, template_id, family_id, None, form.text("note") or "taken back", form.integer("seen"))
+        return visit.go(here)
+    rows = "steps" if kind == "procedure" else "phases"
+    document = _procedure(form, template_id) if kind == "procedure" else _relearn(form, template_id)
+    if do != "save":
+        _change(document[rows], do, BLANK_STEP if kind == "procedure" else BLANK_PHASE)
+        return page(visit, kind, template_id, family_id, document=document, entered=form, seen=form.integer("seen"), unsaved=True)
+    try:
+        form.check()
+        with visit.writing(form, here) as act:
+            templates.save_template(act, kind, template_id, family_id, document, form.text("note"), form.integer("seen"))
+    except Invalid as fault:
+        return page(
+            visit,
+            kind,
+            template_id,
+            family_id,
+            422,
+            document=document,
+            entered=form,
+            seen=form.integer("seen"),
+            faults=fault.fields,
+            unsaved=True,
+        )
+    return visit.go(here)
+
+
+def _change(rows: list[dict[str, Any]], do: str, blank: dict[str, Any]) -> None:
+    name, _, where = do.partition(":")
+    at = int(where) if where.isdigit() and len(where) < 4 else 0
+    if name == "add" and len(rows) < 40:
+        rows.insert(at, dict(blank))
+    elif name == "out" and at < len(rows):
+        del rows[at]
+    elif name == "up" and 0 < at < len(rows):
+        rows[at - 1], rows[at] = rows[at], rows[at - 1]
+
+
+def _minutes(form: Form, name: str, place: str, start: float) -> float:
+    """A number of the form whose fault stands at its place in the document."""
+    value = form.number(name, "Minutes")
+    if name in form.faults:
+        form.faults[place] = form.faults.pop(name)
+    elif value is None:
+        form.faults[place] = "Enter a figure."
+    return start if value is None else value
+
+
+def _free(key: str, text: str, taken: set[str]) -> str:
+    """The row's id, for a new row one of its words."""
+    if not key:
+        words = "".join(c if c.isascii() and c.isalnum() else " " for c in text.lower()).split()
+        key = "_".join(w for w in words[:3])[:30].lstrip("0123456789_") or "step"
+        base, n = key, 2
+        while key in taken:
+            key, n = f"{base}_{n}", n + 1
+    taken.add(key)
+    return key
+
+
+def _split(text: str, by: str) -> list[str]:
+    return [x.strip() for x in text.split(by) if x.strip()]
+
+
+def _count(form: Form) -> int:
+    return min(form.integer("rows"), 40)
+
+
+def _procedure(form: Form, template_id: str) -> dict[str, Any]:
+    shipped = SHIPPED["procedure"][template_id]
+    assert isinstance(shipped, PartProcedure)
+    taken: set[str] = set()
+    return {
+        "component": template_id, "title": form.text("title").strip(), "steps": [_step(form, i, taken) for i in range(_count(form))],
+        "in_place": shipped.in_place, "once": shipped.once,
+    }  # fmt: skip
+
+
+def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
+    def text(name: str) -> str:
+        return form.text(f"{i}.{name}").strip()
+
+    at, wait = f"steps[{i}]", None
+    if text("wait_name") or text("wait_minutes"):
+        wait = {
+            "name": text("wait_name"), "base_minutes": _minutes(form, f"{i}.wait_minutes", f"{at}.wait", 0.0), "reason": text("wait_reason"),
+            "dries": text("wait_dries") or None,
+        }  # fmt: skip
+    opens = [
+        {"what": w.strip(), "kind": k, "count": int(n) if n.isdigit() and len(n) < 4 else 0, "before": b, "dangerous": k in INSIDE}
+        for w, k, n, b in zip(*(form.texts(f"{i}.open_{x}") for x in ("what", "kind", "count", "before")), strict=False)
+        if w.strip()
+    ]
+    records = [
+        {"id": r or f"asked_{n + 1}", "kind": k, "label": label.strip(), "bad": bad.strip(), "bad_answer": a}
+        for n, (r, k, label, bad, a) in enumerate(zip(*(form.texts(f"{i}.record_{x}") for x in ("id", "kind", "label", "bad", "answer")), strict=False))
+        if label.strip()
+    ]  # fmt: skip
+    has_agent = bool(text("agent"))
+    return {
+        "key": _free(text("key"), text("text"), taken), "text": text("text"), "why": text("why"), "minutes": _minutes(form, f"{i}.minutes", f"{at}.minutes", 0.0),
+        "when": form.texts(f"{i}.when"), "tools": _split(text("tools"), ","), "cautions": form.texts(f"{i}.cautions"), "records": records, "wait": wait, "opens": opens,
+        "closes": _split(text("closes"), ";"), "agent": text("agent"), "agent_ml": _minutes(form, f"{i}.agent_ml", f"{at}.agent_ml", 0.0) if has_agent else 0.0,
+        "needs": form.texts(f"{i}.needs"), "place": text("place"), "reckon": text("reckon"), "each": text("each"),
+    }  # fmt: skip
+
+
+def _relearn(form: Form, template_id: str) -> dict[str, Any]:
+    taken: set[str] = set()
+    shipped = SHIPPED["relearn"][template_id]
+    assert isinstance(shipped, RelearnTemplate)
+    conditions = [
+        [_free(k, t, taken), t.strip()] for k, t in zip(form.texts("condition_id"), form.texts("condition"), strict=False) if t.strip()
+    ]
+    names: set[str] = set()
+    phases = [
+        {
+            "id": _free(form.text(f"{i}.id"), form.text(f"{i}.text"), names), "text": form.text(f"{i}.text").strip(),
+            "hold_minutes": _minutes(form, f"{i}.hold", f"phases[{i}].hold_minutes", 0.0), "normal": form.text(f"{i}.normal").strip(),
+            "guards": [{"id": g, "text": GUARDS[g].text} for g in form.texts(f"{i}.guards") if g in GUARDS],
+            "engine_on": form.text(f"{i}.engine_on") == "yes", "attended": form.text(f"{i}.attended") == "yes",
+        }
+        for i in range(_count(form))
+    ]  # fmt: skip
+    return {
+        "id": template_id, "title": form.text("title").strip(), "conditions": conditions, "phases": phases,
+        "success": form.text("success").strip(), "failure": form.text("failure").strip(),
+    }  # fmt: skip
