@@ -141,18 +141,14 @@ def _prepare(url: str) -> bool:
 
 
 def _serve(url: str, port: int, home: Path, loaded: bool) -> None:
-    import uvicorn
-
     from galene.demo.world import SIGN_INS
     from galene.store.database import make_engine
     from galene.web.app import create_app, quiet_log, settle
+    from galene.web.server import Server
 
     quiet_log()
     engine = make_engine(url)
-    server = uvicorn.Server(
-        uvicorn.Config(create_app(engine, home=home), host="127.0.0.1", port=port, log_level="warning", access_log=False, server_header=False,
-                       timeout_graceful_shutdown=3)
-    )  # fmt: skip
+    server = Server(create_app(engine, home=home), port)
     print(f"\n  Galene is at http://127.0.0.1:{port}" + ("   (demo loaded)" if loaded else ""))
     for name, role, password in SIGN_INS:
         print(f"    {role:<11} {name:<7} {password}")

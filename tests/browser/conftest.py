@@ -8,20 +8,43 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-import uvicorn
 from playwright.sync_api import Page
 from sqlalchemy import Engine
 
 from galene.store.cluster import free_port
 from galene.web.app import create_app
+from galene.web.server import Server as Runner
 
 
 @dataclass
 class Server:
     """Where the server is, and its clock."""
 
-    address: str = ""
+    engine: Engine
+    home: Path
+    port: int = field(default_factory=free_port)
     ahead: timedelta = field(default_factory=timedelta)
+    _runner: Runner | None = None
+    _thread: threading.Thread | None = None
+
+    @property
+    def address(self) -> str:
+        """Where a browser finds it."""
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        """Start it, or start it again at the same address."""
+        self._runner = Runner(create_app(self.engine, self.clock, self.home), self.port, "critical")
+        self._thread = threading.Thread(target=self._runner.run, daemon=True)
+        self._thread.start()
+        while not self._runner.started:
+            self._thread.join(0.02)
+
+    def kill(self) -> None:
+        """Cut everybody off, streams in mid-flow too."""
+        if self._runner and self._thread:
+            self._runner.should_exit = self._runner.force_exit = True
+            self._thread.join(10)
 
     def clock(self) -> datetime:
         return datetime.now(UTC) + self.ahead
@@ -33,17 +56,10 @@ class Server:
 
 @pytest.fixture
 def server(engine: Engine, tmp_path: Path) -> Iterator[Server]:
-    made = Server()
-    port = free_port()
-    made.address = f"http://127.0.0.1:{port}"
-    runner = uvicorn.Server(uvicorn.Config(create_app(engine, made.clock, tmp_path), host="127.0.0.1", port=port, log_level="error"))
-    thread = threading.Thread(target=runner.run, daemon=True)
-    thread.start()
-    while not runner.started:
-        thread.join(0.02)
+    made = Server(engine, tmp_path)
+    made.start()
     yield made
-    runner.should_exit = True
-    thread.join(10)
+    made.kill()
 
 
 @pytest.fixture(scope="session")

@@ -11,7 +11,7 @@ from galene.core.flow import charge_flow_g_s
 from galene.core.statistics import mean
 from galene.demo.engine import EngineState, deposit_profile, idle_samples
 from galene.demo.story import Story
-from galene.jobs import intake, work
+from galene.jobs import gates, intake, waits
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.evidence import by_channel, set_of
 from galene.jobs.handover import verdict_of
@@ -42,9 +42,9 @@ def test_numbers_count_up_in_the_order_of_time(db: Session) -> None:
 
 def test_the_diesel_waits_for_its_cooler_with_the_engine_open(db: Session, now: datetime) -> None:
     diesel = next(j for j in jobs_of(db) if j.family_id == "D" and j.state == "open")
-    waits = work.running_waits(diesel, now)
-    assert [w.name for w in waits if "bath" in w.name] and waits[0].ends_at - now > timedelta(hours=8)
-    assert any(i.kind == "coolant low" for i in work.open_items(diesel)) and work.start_blockers(diesel, "start", now)
+    running = waits.running_waits(diesel, now)
+    assert [w.name for w in running if "bath" in w.name] and running[0].ends_at - now > timedelta(hours=8)
+    assert any(i.kind == "coolant low" for i in gates.open_items(diesel)) and gates.gate_blockers(diesel, "start", now)
 
 
 def test_one_job_went_back_after_a_proof_that_failed(db: Session) -> None:

@@ -8,7 +8,7 @@ from sqlalchemy import Engine, func, select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from galene.jobs import intake, work
+from galene.jobs import gates, intake, work
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
 from galene.jobs.handover import reopen, sign
@@ -112,7 +112,7 @@ def test_a_finished_job_is_read_only_until_opened_with_a_reason(odd: Act, maren:
     for write in (
         lambda: intake.tap(odd, FINISHED, "rough_idle", "present", "absent"),
         lambda: intake.add_codes(odd, FINISHED, "P0171"),
-        lambda: work.add_item(odd, FINISHED, "plug", "connector"),
+        lambda: gates.add_item(odd, FINISHED, "plug", "connector"),
         lambda: intake.save_intake(odd, FINISHED, form(FINISHED, odd.db), 1),
     ):
         with pytest.raises(ReadOnly):
@@ -174,4 +174,4 @@ def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
         work.tick(odd, ARRIVING, foreign.id, {})
     item = odd.db.scalars(select(MustGoBack).limit(1)).unique().one()
     with pytest.raises(Missing):
-        work.close_item(odd, ARRIVING, item.id)
+        gates.close_item(odd, ARRIVING, item.key)

@@ -6,7 +6,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.jobs import checks, evidence, intake, plan, prove, work
+from galene.jobs import checks, evidence, gates, intake, plan, prove, work
 from galene.jobs.act import Act, family_of, find_job, revision
 from galene.jobs.errors import Invalid, Refused
 from galene.store.models import Job, StepRow, Trace
@@ -23,7 +23,8 @@ def begun(act: Act, family: str, *parts: str, grade: int = 2, plate: str = "RN-1
         plan.override_school(act, number, letter, choice, "for this test", revision(find_job(act.db, number), "schools"))
     job = plan.save_plan(act, number, list(parts), [], 0)
     plan.approve_plan(act, number, job.plans[0].version, "the keeper")
-    return work.begin_work(act, number, 18, 0.5, 0)
+    work.begin_work(act, number, 18, 0.5, 0)
+    return work.check_pick(act, number, {})
 
 
 def go_to(act: Act, job: Job, key: str) -> StepRow:
@@ -52,17 +53,17 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
     job = begun(odd, "D", "egr_passage", "egr_valve")
     assert not [s for s in job.steps if s.document["key"].startswith("open:")], "nothing is opened for a flush"
     bursts = go_to(odd, job, "running_flush:bursts")
-    assert [i.what for i in work.open_items(job)] == ["Vacuum hose, off for the spray tube"], "its own opening does not hold it"
+    assert [i.what for i in gates.open_items(job)] == ["Vacuum hose, off for the spray tube"], "its own opening does not hold it"
     for caution in bursts.document["cautions"]:
         work.acknowledge(odd, job.number, caution)
-    work.add_item(odd, job.number, "Dipstick", "cover", "start")
+    gates.add_item(odd, job.number, "Dipstick", "cover", "start")
     with pytest.raises(Refused, match="Dipstick"):
         work.tick(odd, job.number, bursts.id, {})
-    work.close_item(odd, job.number, next(i.id for i in job.items if i.what == "Dipstick"))
+    gates.close_item(odd, job.number, next(i.key for i in job.items if i.what == "Dipstick"))
     pass_(odd, job, bursts)
     off = go_to(odd, job, "running_flush:tube_off")
     pass_(odd, job, off)
-    assert not work.open_items(job)
+    assert not gates.open_items(job)
     assert bursts.document["agent"] == "soot_flush_waterbased" and "Bursts of" in bursts.document["note"]
 
 
@@ -92,7 +93,7 @@ def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
     checks.keep_check(odd, job.number, "drive_side_trace", {**refused, "other_wire_leads_to": "fuse"})
     assert work.tick(odd, job.number, row.id, {})[1]
     assert "jumper through" in checks.drive_said(odd.db, job)
-    assert [i.kind for i in work.open_items(job) if "jumper" in i.what] == ["connector"]
+    assert [i.kind for i in gates.open_items(job) if "jumper" in i.what] == ["connector"]
 
 
 def test_the_drawing_steps_through_the_crank_positions(odd: Act) -> None:
@@ -136,7 +137,7 @@ def test_the_readiness_drive_is_offered_after_the_relearns(odd: Act, db: Session
             pass_(odd, job, row)
     job.before_missing_reason = "came on a trailer"
     prove.clear_codes(odd, job.number)
-    work.start_engine(odd, job.number)
+    gates.start_engine(odd, job.number)
     with pytest.raises(Refused, match="Not yet"):
         prove.ask_readiness(odd, job.number)
     prove.relearn_skip(odd, job.number, "only the meter was cleaned")

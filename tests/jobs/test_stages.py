@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.procedures import Policy
 from galene.demo.engine import EngineState, idle_samples, trim_samples
-from galene.jobs import diagnosis, evidence, handover, intake, plan, prove, stages, work
+from galene.jobs import diagnosis, evidence, gates, handover, intake, plan, prove, stages, waits, work
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.people import WorkshopForm, save_workshop, sign_in
@@ -74,6 +74,7 @@ def to_work(act: Act, number: str, parts: list[str]) -> None:
     plan.approve_plan(act, number, 1, "the keeper")
     stages.advance(act, number, "plan")
     work.begin_work(act, number, 18, 0.5, 0)
+    work.check_pick(act, number, {})
 
 
 def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> None:
@@ -91,7 +92,7 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
     for k in range(5):
         odd.now += timedelta(minutes=21)
         if k == 1:
-            work.start_engine(odd, fresh)
+            gates.start_engine(odd, fresh)
         prove.relearn_next(odd, fresh, k)
     prove.relearn_finish(odd, fresh, True)
     measured(odd, fresh, "after", EngineState(roughness_rpm=6), 740, 2)
@@ -241,7 +242,7 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
     work.acknowledge(odd, fresh, "fire")
     for key in ("secure", "ignition", "open:meter_out"):
         work.tick(odd, fresh, steps[key].id, {})
-    assert {i.what for i in work.open_items(find_job(odd.db, fresh))} == {
+    assert {i.what for i in gates.open_items(find_job(odd.db, fresh))} == {
         "Air meter connector",
         "Air meter screws",
         "Tape over the meter's opening",
@@ -255,7 +256,7 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
         work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0"})
     assert early.value.override
     with pytest.raises(Refused, match="Do not start"):
-        work.start_engine(odd, fresh)
+        gates.start_engine(odd, fresh)
     work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0"}, "warm air, looked bone dry")
     assert next(s for s in find_job(odd.db, fresh).steps if s.document["key"] == "maf_sensor:check").early_reason.startswith("warm air")
 
@@ -266,9 +267,9 @@ def test_undo_takes_back_what_the_tick_did(odd: Act) -> None:
     first = next(s for s in find_job(odd.db, number).steps if s.done_at)
     with pytest.raises(Refused, match="last tick"):
         work.untick(odd, number, first.id)
-    assert len(work.running_waits(find_job(odd.db, number), odd.now)) == 1
+    assert len(waits.running_waits(find_job(odd.db, number), odd.now)) == 1
     work.untick(odd, number, last.id)
-    assert work.running_waits(find_job(odd.db, number), odd.now) == []
+    assert waits.running_waits(find_job(odd.db, number), odd.now) == []
     step = work.current_step(find_job(odd.db, number))
     assert step is not None and step.id == last.id
 
@@ -276,22 +277,26 @@ def test_undo_takes_back_what_the_tick_did(odd: Act) -> None:
 def test_the_first_start_is_gated_and_only_a_foreman_overrides(odd: Act, maren: Act) -> None:
     number = job_at(odd.db, "work")
     with pytest.raises(Refused) as why:
-        work.start_engine(odd, number, "I am in a hurry")
+        gates.start_engine(odd, number, "I am in a hurry")
     assert any("Air meter connector" in r for r in why.value.reasons)
-    job = work.start_engine(maren, number, "test run with the spare meter fitted")
-    assert job.start_override and job.engine_started_at
+    job = gates.start_engine(maren, number, "test run with the spare meter fitted")
+    assert job.gates["start"]["by"] and job.engine_started_at
 
 
 def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
     number = job_at(odd.db, "prove")
-    for wrong in (("", "connector", "start"), ("x", "banana", "start"), ("x", "connector", "never")):
+    for wrong in (("x" * 121, "connector", "start"), ("x", "banana", "start"), ("x", "connector", "never")):
         with pytest.raises(Invalid):
-            work.add_item(odd, number, *wrong)
-    work.add_item(odd, number, "Lamp on the strut", "tool inside", "road test")
+            gates.add_item(odd, number, *wrong)
+    gates.add_item(odd, number, "Lamp on the strut", "tool inside", "road test")
     with pytest.raises(Refused, match="Lamp"):
         prove.save_road_test(odd, number, 5, "", "gone", 0)
-    item = work.open_items(find_job(odd.db, number))[0]
-    work.close_item(odd, number, item.id)
+    item = gates.open_items(find_job(odd.db, number))[0]
+    gates.close_item(odd, number, item.key)
+    assert item.looked_by and item.closed_at is None, "inside the engine: the first look does not close it"
+    with pytest.raises(Refused, match="Lamp"):
+        prove.save_road_test(odd, number, 5, "", "gone", 0)
+    gates.close_item(odd, number, item.key)
     prove.save_road_test(odd, number, 5, "", "gone", 0)
 
 
@@ -443,6 +448,7 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
 def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
     job = odd.db.scalars(select(Job).where(Job.family_id == "B", Job.stage == "work")).unique().one()
     work.begin_work(odd, job.number, 14.0, 0.6, 0)
+    work.check_pick(odd, job.number, {})
     first, second = job.steps[0], job.steps[1]
     for text, minutes, field in (
         ("no", 5.0, "step_text"),
@@ -460,7 +466,7 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
         and job.steps[1].document["text"] == "tie the loom aside"
         and job.steps[2].id == second.id
     )
-    with pytest.raises(Refused, match="only the present step"):
+    with pytest.raises(Refused, match="Not this step yet"):
         work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
     for caution in first.document["cautions"]:
         work.acknowledge(odd, job.number, caution)

@@ -82,7 +82,7 @@ def test_a_finished_job_offers_no_change(web: Browser, numbers: dict[str, str]) 
     page = web.get(f"/jobs/{numbers['handover']}/handover").text
     assert "read-only" in page and "Open this job again" in page
     assert "Sign and finish" not in page
-    answer = web.submit(f"/jobs/{numbers['handover']}/items", {"what": "plug", "kind": "connector"})
+    answer = web.submit(f"/jobs/{numbers['handover']}/enter/item", {"what": "plug", "kind": "connector"})
     assert answer.status_code == 409 and "finished" in answer.text
 
 
@@ -115,17 +115,19 @@ def test_worksheets_answer_each_figure(web: Browser) -> None:
     assert "a figure" in web.submit("/worksheets/idle-gap", {**fields, "bore_mm": ""}).text
 
 
-def test_the_tick_answers_with_card_and_strip(as_person: Callable[[str], Browser], numbers: dict[str, str]) -> None:
+def test_the_card_goes_on_by_plain_forms_too(as_person: Callable[[str], Browser], numbers: dict[str, str]) -> None:
+    """Without scripts a tick is a form that leads back to the card, or says what is missing."""
     web, number = as_person("odd"), numbers["work"]
     page = web.get(f"/jobs/{number}/work").text
-    path = re.search(r'hx-post="(/jobs/[^"]+/tick)"', page)
-    assert path
-    early = web.submit(path[1], {"record:grade_after": "0"})
+    step = re.search(r'data-step="(\d+)"', page)
+    assert step and page.count('data-entry="tick"') == 4 and page.count("hidden>") >= 3, "every step that is left stands in the page"
+    early = web.submit(f"/jobs/{number}/enter/tick", {"step": step[1], "record:grade_after": "0"})
     assert early.status_code == 409 and "Too early" in early.text
-    htmx = {"origin": "http://testserver", "hx-request": "true"}
-    part = web.post(path[1], data={"record:grade_after": "0", "early_reason": "warm air used"}, headers=htmx)
-    assert part.status_code == 200 and "<html" not in part.text
-    assert 'id="card"' in part.text and 'hx-swap-oob="true"' in part.text and "Refit the air meter" in part.text
+    lacking = web.submit(f"/jobs/{number}/enter/tick", {"step": step[1], "early_reason": "warm air used"})
+    assert lacking.status_code == 422 and "Choose the grade." in lacking.text
+    done = web.submit(f"/jobs/{number}/enter/tick", {"step": step[1], "record:grade_after": "0", "early_reason": "warm air used"})
+    assert done.status_code == 303 and done.headers["location"] == f"/jobs/{number}/work"
+    assert "Refit the air meter" in web.get(f"/jobs/{number}/work").text
 
 
 def test_no_template_escapes_the_policy_or_the_one_place_for_texts() -> None:

@@ -65,6 +65,7 @@ def test_ticks_book_what_they_used_and_undoing_gives_it_back(odd: Act) -> None:
     db = odd.db
     job = db.scalars(select(Job).where(Job.family_id == "B", Job.stage == "work")).unique().one()
     work.begin_work(odd, job.number, 14.0, 0.6, 0)
+    work.check_pick(odd, job.number, {})
     class_id = next(s.document["agent"] for s in job.steps if s.document["agent"])
     before = {lot.id: lot.left_ml for lot in db.scalars(select(Lot).join(Product).where(Product.class_id == class_id))}
     step = None

@@ -10,6 +10,10 @@ KINDS: tuple[str, ...] = (
 )  # fmt: skip
 WORST_FIRST: tuple[str, ...] = ("rag inside", "tool inside", "media inside", "fuel line open", "coolant low", "hose", "clamp",
                                 "connector", "sensor unplugged", "fastener set", "battery lead", "tape", "cover", "cab tilted")  # fmt: skip
+INSIDE = frozenset({"rag inside", "tool inside", "media inside"})
+"""Kinds that are inside the engine: looked for twice."""
+COUNTED: dict[str, str] = {"cloths": "Cloths", "caps": "Caps and plugs", "tape": "Strips of tape", "sockets": "Sockets and bits"}
+"""What is counted in and out of the engine bay."""
 BEFORE: tuple[str, ...] = ("start", "road test", "handover")
 
 

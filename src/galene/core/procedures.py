@@ -462,6 +462,15 @@ def _ingested(step: Step, template: StepTemplate, family: EngineFamily) -> Step:
     )  # fmt: skip
 
 
+def goes_before(phase: str, part: str, later_phase: str, later_part: str) -> bool:
+    """Whether a step that stands earlier on the card must be done before a later one.
+
+    Making safe, opening, closing and the walk-round keep their order; only while parts lie open may one part's cleaning
+    be done before another's.
+    """
+    return not (phase == later_phase == "clean" and part != later_part)
+
+
 @dataclass(frozen=True)
 class Segment:
     """A stretch of the time strip, minutes from the start. `kind`: hands or wait."""

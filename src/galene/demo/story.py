@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
-from galene.jobs import checks, diagnosis, evidence, handover, intake, logs, plan, prove, stages, work
+from galene.jobs import checks, diagnosis, evidence, gates, handover, intake, logs, plan, prove, stages, work
 from galene.jobs.act import Act, family_of, find_job
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job, Person, Vehicle
@@ -124,6 +124,7 @@ class Story:
         """The card ticked at its own pace, waits kept, up to and including the step `until`."""
         act, db = self.act, self.act.db
         work.begin_work(act, self.number, *bay, 0)
+        work.check_pick(act, self.number, {})
         for step in list(self.job.steps):
             act.now += timedelta(minutes=max(0.5, step.document["minutes"]))
             job = self.job
@@ -148,11 +149,11 @@ class Story:
                 act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
                 following = template.phases[k + 1] if k + 1 < len(template.phases) else None
                 if phase.engine_on or (following and following.engine_on):
-                    work.start_engine(act, self.number)
+                    gates.start_engine(act, self.number)
                 prove.relearn_next(act, self.number, k)
             prove.relearn_finish(act, self.number, True)
         if self.job.engine_started_at is None:
-            work.start_engine(act, self.number)
+            gates.start_engine(act, self.number)
         return self
 
     def driven(self, km: float, notes: str, complaint: str = "gone", codes: str = "") -> "Story":

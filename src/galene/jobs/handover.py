@@ -9,10 +9,10 @@ from galene.core.proving import BeforeAfterResult
 from galene.jobs.act import Act
 from galene.jobs.diagnosis import DUTY, assess_job
 from galene.jobs.errors import Invalid, Refused
+from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import check_text
 from galene.jobs.prove import after_codes, compare
 from galene.jobs.stages import STAGES, lacks
-from galene.jobs.work import open_items
 from galene.knowledge.base import KNOWLEDGE
 from galene.store.models import Job, Workshop
 
@@ -87,7 +87,7 @@ def save_handover(act: Act, number: str, cause: str, advice: str, fed: bool, see
     return job
 
 
-def sign(act: Act, number: str) -> Job:
+def sign(act: Act, number: str, override_reason: str = "") -> Job:
     """The foreman's sign-off finishes the job. Twice is harmless.
 
     Raises
@@ -102,11 +102,12 @@ def sign(act: Act, number: str) -> Job:
     if job.state == "finished":
         return job
     missing = [lack.text for s in STAGES[:-1] for lack in lacks(job, s)]
-    missing += [f"{i.what} must go back" for i in open_items(job)]
     if not job.handover.get("cause"):
         missing.append("what it was, confirmed by the technician")
     if missing:
         raise Refused("Not ready to sign", missing)
+    why = [b for b in gate_blockers(job, "handover", act.now) if b.kind in ("item", "count")]
+    pass_gate(act, job, "handover", why, override_reason, "Not ready to sign")
     job.state, job.stage = "finished", "handover"
     job.signed_at = job.finished_at = act.now
     job.signed_by_id = act.person.id

@@ -36,9 +36,19 @@ def _key(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
+def find_person(db: Session, sign_in: str) -> Person | None:
+    """Somebody by the name that they sign in with."""
+    return db.scalar(select(Person).where(Person.sign_in == sign_in.strip().lower()[:80]))
+
+
+def everybody(db: Session) -> list[Person]:
+    """All who sign in, by name."""
+    return list(db.scalars(select(Person).order_by(Person.name)))
+
+
 def sign_in(db: Session, name: str, password: str, now: datetime) -> str | None:
     """A new session's secret for the cookie, None where name and password do not fit."""
-    person = db.scalar(select(Person).where(Person.sign_in == name.strip().lower()[:80]))
+    person = find_person(db, name)
     right = HASHER.verify(password[:200], person.password_hash if person else _NOBODY)
     if person is None or not right:
         return None

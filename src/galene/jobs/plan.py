@@ -363,8 +363,12 @@ def save_plan(act: Act, number: str, parts: Sequence[str], new_parts: Sequence[s
     return job
 
 
-def approve_plan(act: Act, number: str, version: int, who: str) -> Job:
-    """Record who agreed to the newest version."""
+LIMIT_SHARE = 0.10
+"""What may be found on the way beyond the price without asking again, where nothing else was agreed (project default)."""
+
+
+def approve_plan(act: Act, number: str, version: int, who: str, up_to: float | None = None) -> Job:
+    """Record who agreed to the newest version, and up to which price the work may go on without asking again."""
     job = act.job(number)
     if not job.plans:
         raise Refused("Nothing to approve", ["save the plan first"])
@@ -374,7 +378,11 @@ def approve_plan(act: Act, number: str, version: int, who: str) -> Job:
     if len(who.strip()) < 2:
         raise Invalid({"approved_by": "Say who agreed: the keeper, by phone or in person."})
     check_text({"approved_by": who})
+    price = newest.document["price"]
+    if up_to is not None and not price - 0.005 <= up_to <= 1_000_000:
+        raise Invalid({"agreed_up_to": f"Not below the price of {price:.2f}."})
     if newest.approved_at is None:
         newest.approved_at, newest.approved_by = act.now, who.strip()
-        act.trace(job, "plan_approved", version=version, by=who.strip())
+        newest.agreed_up_to = up_to if up_to is not None else price * (1 + LIMIT_SHARE)
+        act.trace(job, "plan_approved", version=version, by=who.strip(), up_to=round(newest.agreed_up_to, 2))
     return job

@@ -11,9 +11,9 @@ from galene.core.statistics import mean
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import by_channel, samples, set_of
+from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import add_codes, check_text
 from galene.jobs.templates import frozen_book
-from galene.jobs.work import start_blockers
 from galene.knowledge.relearns import READINESS, RELEARNS, relearns_for
 from galene.store.models import Job, JobCode, ReadingSet
 
@@ -201,7 +201,7 @@ def relearn_skip(act: Act, number: str, reason: str, shown: str = "") -> Job:
     return job
 
 
-def save_road_test(act: Act, number: str, kilometres: float, notes: str, complaint_gone: str, seen: int) -> Job:
+def save_road_test(act: Act, number: str, kilometres: float, notes: str, complaint_gone: str, seen: int, override_reason: str = "") -> Job:
     """Road test notes.
 
     Raises
@@ -218,9 +218,10 @@ def save_road_test(act: Act, number: str, kilometres: float, notes: str, complai
     if faults:
         raise Invalid(faults)
     check_text({"notes": notes})
-    why = [b for b in start_blockers(job, "road test", act.now) if b.kind == "item"]
-    if why and not job.start_override:
-        raise Refused("Not on the road yet", [f"{b.text} ({b.detail})" for b in why])
+    # A start that a foreman let through with things open lets them onto the road too.
+    why = [b for b in gate_blockers(job, "road test", act.now) if b.kind in ("item", "count")]
+    if "start" not in job.gates:
+        pass_gate(act, job, "road test", why, override_reason, "Not on the road yet")
     if job.engine_started_at is None:
         raise Refused("Not on the road yet", ["the first start is not recorded"])
     act.claim(job, "road_test", seen)

@@ -7,9 +7,11 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
 from galene.jobs.evidence import set_of
+from galene.jobs.gates import open_items
 from galene.jobs.prove import relearn_state
 from galene.jobs.stages import STAGES, lacks
-from galene.jobs.work import current_step, open_items, running_waits
+from galene.jobs.waits import running_waits
+from galene.jobs.work import current_step
 from galene.store.models import Job, ReadingSet, WaitRow
 
 BOARD_LIMIT = 16

@@ -1,20 +1,23 @@
-"""Stage 5: the job card, waits, what must go back, and the gate before the first start."""
+"""Stage 5: the job card: pick list, ticks, steps jumped over, left out, added, worded anew."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import asdict
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
-from galene.core.must_go_back import BEFORE, KINDS, Blocker, OpenItem, RunningWait, blockers
-from galene.core.procedures import Air, Policy, Step
+from galene.core.must_go_back import COUNTED
+from galene.core.procedures import Air, Policy, Step, goes_before
 from galene.jobs import shelf
 from galene.jobs.act import Act
 from galene.jobs.checks import jumper_allowed
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.evidence import save_look
+from galene.jobs.found import waits_for_approval
+from galene.jobs.gates import may_run, missing_pieces
 from galene.jobs.intake import check_text
 from galene.jobs.plan import check_scope, schools_since, steps_for
 from galene.jobs.templates import frozen_book
+from galene.jobs.waits import running_waits
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import Acknowledgement, Job, MustGoBack, StepRow, WaitRow, Workshop
@@ -53,7 +56,7 @@ def begin_work(act: Act, number: str, temperature_c: float, humidity: float, see
     job.bay_air = {"temperature_c": temperature_c, "humidity": humidity, "plan_version": job.plans[0].version}
     if job.work_began_at:
         # A second round, after a proof that failed: its start and its relearn are asked for anew.
-        job.engine_started_at, job.start_override, job.relearn = None, "", {}
+        job.engine_started_at, job.gates, job.relearn, job.pick = None, {}, {}, {}
         job.road_test, job.pending_read_at = {}, None
     job.work_began_at = act.now
     for position, step in enumerate(steps, len(job.steps)):
@@ -69,14 +72,58 @@ def current_step(job: Job) -> StepRow | None:
     return next((s for s in job.steps if s.done_at is None), None)
 
 
-def running_waits(job: Job, act_now: Any) -> list[WaitRow]:
-    """Waits that still run."""
-    return [w for w in job.waits if w.ends_at > act_now and not w.cut_short]
+def before(job: Job, row: StepRow) -> list[StepRow]:
+    """Steps that are not ticked yet and must go before this one."""
+    left = [s for s in job.steps if s.position < row.position and s.done_at is None]
+    return [s for s in left if goes_before(s.document["phase"], s.document["part"], row.document["phase"], row.document["part"])]
 
 
-def open_items(job: Job) -> list[MustGoBack]:
-    """Items that are still open."""
-    return [i for i in job.items if i.closed_at is None]
+def skipped(job: Job) -> list[StepRow]:
+    """Steps that were jumped over: not ticked, with a later one ticked."""
+    last = max((s.position for s in job.steps if s.done_at), default=-1)
+    return [s for s in job.steps if s.done_at is None and s.position < last]
+
+
+def pick_list(job: Job) -> list[tuple[str, str]]:
+    """What must be at hand before the first step: id and words of spares, agents and tools of the plan."""
+    document = job.plans[0].document if job.plans else {}
+    spares = [(f"spare:{s['id']}", f"{s['name']}, {s['number']}") for s in document.get("spares", [])]
+    agents = [(f"agent:{a['id']}", f"{a['title']}, {a['ml']:.0f} ml") for a in document.get("agents", [])]
+    return [*spares, *agents, *((f"tool:{t}", t) for t in document.get("tools", []))]
+
+
+def picked(job: Job) -> bool:
+    """Whether every thing of the pick list was looked for, what is missing accepted with a note."""
+    return bool(job.pick.get("at")) or not pick_list(job)
+
+
+def check_pick(act: Act, number: str, missing: Mapping[str, str]) -> Job:
+    """Say that the pick list is here, but for what is missing, each with a note how the work goes on without it.
+
+    Raises
+    ------
+    Invalid
+        Something that is not on the list, a missing thing without a note.
+    """
+    job = act.job(number)
+    words = dict(pick_list(job))
+    check_text(dict(missing))
+    faults = {k: "Not on the list." for k in missing if k not in words}
+    faults |= {
+        k: f"{words[k]}: say how it goes on without it, or stop here."
+        for k, note in missing.items()
+        if k in words and len(note.strip()) < 5
+    }
+    if faults:
+        raise Invalid({f"pick:{k}": v for k, v in faults.items()})
+    job.pick = {"at": act.now.isoformat(), "by": act.person.name, "missing": {k: note.strip() for k, note in missing.items()}}
+    act.trace(job, "pick_checked", missing={words[k]: note.strip() for k, note in missing.items()})
+    return job
+
+
+def parts_used(job: Job) -> list[str]:
+    """Spares of the steps that are done: what is booked as used."""
+    return [c for s in job.steps if s.done_at and not s.records.get("left_out") for c in s.document["consumes"]]
 
 
 def _step(job: Job, step_id: int) -> StepRow:
@@ -107,6 +154,9 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
         return job, False
     step = row.document
     _ready(act, job, row, early_reason)
+    left = missing_pieces(job)
+    if step["key"] == "walk" and left:
+        raise Refused("Count again", [f"{COUNTED[what]}: {n} went in and did not come out" for what, n in left.items()])
     kept = _records(act, job, step, records)
     row.records, row.done_at, row.done_by, row.early_reason = kept, act.now, act.person, early_reason.strip()
     for item in step["opens"]:
@@ -134,19 +184,25 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
 
 def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
     step = row.document
-    for before in job.steps:
-        if before.position < row.position and before.done_at is None:
-            raise Refused("Not this step yet", [f"first: {before.document['text']}"])
+    first = [s.document["text"] for s in before(job, row)]
+    if first:
+        raise Refused("Not this step yet", [f"first: {text}" for text in first[:3]])
+    if not picked(job) and not any(s.done_at for s in job.steps):
+        raise Refused(
+            "The pick list first", ["say that all of it is here, or what is missing: a job that stops half-way open costs the most"]
+        )
     read = {a.caution for a in job.acknowledgements}
     unread = [CAUTIONS[c] for c in step["cautions"] if c in CAUTIONS and CAUTIONS[c].serious and c not in read]
     if unread:
         raise Refused("Read the caution first", [f"{c.hazard}: {c.harm}. {c.do}" for c in unread])
+    if step["key"].startswith("found:") and waits_for_approval(job):
+        raise Refused("Ask first", ["what was found costs more than was agreed: the plan's new version waits for its approval"])
     if step.get("worksheet") == "actuator-drive-check" and not jumper_allowed(act.db, job):
         raise Refused(
             "No jumper yet", ["the check “Trace the drive side” of the diagnosis page must allow it first: side, current and fuse"]
         )
     if "engine_warm_running" in step["needs"]:
-        _may_run(job, step, act.now)
+        may_run(job, step, act.now)
     check_text({"early_reason": early_reason})
     wet = [w for w in running_waits(job, act.now) if w.name in step["after_waits"]]
     if wet and len(early_reason.strip()) < 3:
@@ -154,14 +210,6 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
         raise Refused(
             "Too early", [f"{wet[0].name} runs for {left / 60:.0f} more min: {wet[0].reason}. Wait, or say why it is ready."], True
         )
-
-
-def _may_run(job: Job, step: dict[str, Any], now: datetime) -> None:
-    """Refuse to run the engine in mid-card while something is open or wet, but for what the same procedure opened for it."""
-    own = step["key"].rpartition(":")[0] + ":"
-    why = [b for b in _blockers(job, "start", now, own, step["after_waits"]) if b.kind != "step"]
-    if why:
-        raise Refused("Do not run the engine yet", [f"{b.text} ({b.detail})" for b in why])
 
 
 def _records(act: Act, job: Job, step: dict[str, Any], given: dict[str, str]) -> dict[str, Any]:
@@ -212,8 +260,8 @@ def leave_out(act: Act, number: str, step_id: int, reason: str) -> Job:
     if len(reason.strip()) < 5:
         raise Invalid({"leave_out": "Say why: it stands in the record."})
     step = row.document
-    if any(s.position < row.position and s.done_at is None for s in job.steps):
-        raise Refused("Not this step yet", ["only the present step can be left out"])
+    if before(job, row):
+        raise Refused("Not this step yet", [f"first: {before(job, row)[0].document['text']}"])
     if step["phase"] == "safe" and not step["key"].startswith("added:") and act.person.role != "foreman":
         raise Refused("Making safe is not left out", ["a foreman may, with the reason"])
     held = {i.key for i in job.items if i.closed_at is None}
@@ -316,7 +364,7 @@ def untick(act: Act, number: str, step_id: int) -> Job:
     row = _step(job, step_id)
     if row.done_at is None:
         return job
-    if any(s.done_at and s.position > row.position for s in job.steps):
+    if any(s.done_at and s.done_at > row.done_at for s in job.steps):
         raise Refused("Only the last tick can be undone", ["a later step is ticked"])
     if job.engine_started_at:
         raise Refused("The engine has been started", ["open an item by hand instead"])
@@ -349,90 +397,4 @@ def acknowledge(act: Act, number: str, caution: str) -> Job:
         act.trace(job, "caution_read", caution=caution)
         act.db.flush()
         act.db.expire(job, ["acknowledgements"])
-    return job
-
-
-def add_item(act: Act, number: str, what: str, kind: str, before: str = "start") -> Job:
-    """Put something on the must-go-back list by hand."""
-    job = act.job(number)
-    faults = {}
-    if not what.strip():
-        faults["what"] = "Say what was opened."
-    elif len(what) > 120:
-        faults["what"] = "At most 120 characters."
-    if kind not in KINDS:
-        faults["kind"] = "Choose a kind."
-    if before not in BEFORE:
-        faults["before"] = "start, road test or handover."
-    if faults:
-        raise Invalid(faults)
-    act.db.add(
-        MustGoBack(job_id=job.id, key=f"hand:{act.now.timestamp():.3f}", what=what.strip(), kind=kind, before=before,
-                   dangerous=kind in ("tool inside", "rag inside", "media inside"), opened_at=act.now, opened_by_id=act.person.id,
-                   closed_at=None, closed_by_id=None)
-    )  # fmt: skip
-    act.trace(job, "item_opened", what=what.strip(), kind=kind)
-    act.db.flush()
-    act.db.expire(job, ["items"])
-    return job
-
-
-def close_item(act: Act, number: str, item_id: int) -> Job:
-    """Close an item: said by the person who looked. Items that a step will close are closed by that step.
-
-    Raises
-    ------
-    Refused
-        A step of the card closes it.
-    """
-    job = act.job(number)
-    item = act.db.get(MustGoBack, item_id)
-    if item is None or item.job_id != job.id:
-        raise Missing(f"item {item_id}")
-    if item.closed_at:
-        return job
-    step = next((s for s in job.steps if item.key in s.document["closes"] and s.done_at is None), None)
-    if step:
-        raise Refused("A step of the card closes this", [f"tick: {step.document['text']}"])
-    item.closed_at, item.closed_by_id = act.now, act.person.id
-    act.trace(job, "item_closed", what=item.what)
-    return job
-
-
-def start_blockers(job: Job, gate: str, now: Any) -> tuple[Blocker, ...]:
-    """Why a gate stays shut for this job."""
-    return _blockers(job, gate, now)
-
-
-def _blockers(job: Job, gate: str, now: datetime, but_items: str = "", but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
-    items = [
-        OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at)
-        for i in open_items(job)
-        if not (but_items and i.key.startswith(but_items))
-    ]
-    waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now) if w.name not in but_waits]
-    return blockers(gate, items, waits, [s.document["text"] for s in job.steps if s.done_at is None], now)
-
-
-def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
-    """Record the first start after the work. Twice is harmless.
-
-    Raises
-    ------
-    Refused
-        Items are open, agents still wet, or steps not ticked; a foreman may override with a reason.
-    """
-    job = act.job(number)
-    if job.engine_started_at:
-        return job
-    if not job.work_began_at:
-        raise Refused("The work has not begun", ["the job card comes first"])
-    why = start_blockers(job, "start", act.now)
-    if why:
-        if not override_reason.strip() or act.person.role != "foreman":
-            raise Refused("Do not start the engine", [f"{b.text} ({b.detail})" for b in why], act.person.role == "foreman")
-        check_text({"override_reason": override_reason})
-        job.start_override = override_reason.strip()
-    job.engine_started_at = act.now
-    act.trace(job, "engine_started", override=override_reason.strip(), blockers=[b.text for b in why])
     return job

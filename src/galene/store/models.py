@@ -177,7 +177,11 @@ class Vehicle(Base):
 
 
 class Job(Base):
-    """One visit. `stage` is where it stands, `state` open or finished."""
+    """One visit. `stage` is where it stands, `state` open or finished.
+
+    `gates` are those that a foreman opened with a reason, `counted` what went in and came out by kind, `passing` the
+    technician to whom the job is offered, `pick` what of the pick list was there before the first step.
+    """
 
     __tablename__ = "job"
     __table_args__ = (
@@ -207,7 +211,10 @@ class Job(Base):
     work_began_at: Mapped[datetime | None]
     bay_air: Mapped[dict[str, Any]]
     engine_started_at: Mapped[datetime | None]
-    start_override: Mapped[str] = mapped_column(default="")
+    gates: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    counted: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    passing: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    pick: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     codes_cleared_at: Mapped[datetime | None]
     relearn: Mapped[dict[str, Any]]
     schools: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
@@ -331,6 +338,7 @@ class Plan(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     approved_at: Mapped[datetime | None]
     approved_by: Mapped[str] = mapped_column(default="")
+    agreed_up_to: Mapped[float | None]
 
 
 class StepRow(Base):
@@ -350,7 +358,7 @@ class StepRow(Base):
 
 
 class MustGoBack(Base):
-    """Something opened that must be closed before its gate."""
+    """Something opened that must be closed before its gate. `looked_at` is the first of the two looks at a dangerous one."""
 
     __tablename__ = "must_go_back"
     __table_args__ = (Index("must_go_back_open", "job_id", "closed_at"),)
@@ -367,6 +375,9 @@ class MustGoBack(Base):
     opened_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     closed_at: Mapped[datetime | None]
     closed_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    looked_at: Mapped[datetime | None]
+    looked_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    looked_by: Mapped[Person | None] = relationship(foreign_keys=[looked_by_id], lazy="joined")
     opened_by: Mapped[Person] = relationship(foreign_keys=[opened_by_id], lazy="joined", innerjoin=True)
 
 
@@ -383,6 +394,26 @@ class WaitRow(Base):
     ends_at: Mapped[datetime]
     cut_short: Mapped[str] = mapped_column(default="")
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class JobPicture(Base):
+    """A picture taken on a job: of which part, before or after, by its content hash; `marks` are drawn over it and kept as data."""
+
+    __tablename__ = "job_picture"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
+    part: Mapped[str] = mapped_column(default="")
+    phase: Mapped[str]
+    digest: Mapped[str] = mapped_column(index=True)
+    thumbnail: Mapped[str] = mapped_column(index=True)
+    width: Mapped[int]
+    height: Mapped[int]
+    note: Mapped[str] = mapped_column(default="")
+    marks: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    revision: Mapped[int] = mapped_column(default=1)
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class Acknowledgement(Base):

@@ -10,7 +10,7 @@ from typing import Any
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError, OperationalError
@@ -25,6 +25,7 @@ from galene.store.database import make_sessions
 from galene.store.pictures import PictureStore
 from galene.web.api import assessments, calculations, judgements, scopes
 from galene.web.forms import Form
+from galene.web.news import News
 from galene.web.routes import (
     bores,
     checks,
@@ -171,9 +172,10 @@ def server_clock() -> datetime:
 
 def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, home: Path = Path(".galene")) -> FastAPI:
     """The application on a database; every time on its pages and in its records comes from `clock`, pictures lie under `home`."""
+
     app = FastAPI(title="Galene", version="1", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json")
     app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
-    app.state.pictures = PictureStore(home / "pictures")
+    app.state.pictures, app.state.news = PictureStore(home / "pictures"), News(engine)
     for kind, handler in _handlers().items():
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
@@ -182,6 +184,10 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
                    family_editor, templates, shelf, calculations, assessments, scopes, judgements):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
+
+    @app.get("/sw.js", include_in_schema=False)
+    def service_worker() -> FileResponse:
+        return FileResponse(STATIC / "sw.js", media_type="text/javascript", headers={"cache-control": "no-cache"})
 
     @app.get("/healthz", include_in_schema=False)
     def healthz() -> JSONResponse:

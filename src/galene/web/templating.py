@@ -10,11 +10,13 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from galene.core.codes import read_codes
-from galene.core.must_go_back import WORST_FIRST
+from galene.core.must_go_back import KINDS, WORST_FIRST
 from galene.core.units import QUANTITIES, in_system, shown
 from galene.jobs.act import family_of, revision
+from galene.jobs.gates import open_items
 from galene.jobs.stages import STAGES, lacks
-from galene.jobs.work import current_step, open_items, running_waits
+from galene.jobs.waits import running_waits
+from galene.jobs.work import current_step
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.cautions import CAUTIONS, GENERAL_NOTICE
 from galene.knowledge.codes import GROUPS, code_meaning
@@ -173,7 +175,7 @@ def _environment() -> Environment:
     env.globals.update(
         _=say, STAGES=STAGES, STAGE_TITLES=STAGE_TITLES, DEPOSIT_KINDS=DEPOSIT_KINDS, GRADES=GRADES, CAUTIONS=CAUTIONS, GROUPS=GROUPS,
         GENERAL_NOTICE=GENERAL_NOTICE, KNOWLEDGE=KNOWLEDGE, code_meaning=code_meaning, read_codes=read_codes, revision=revision,
-        remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
+        MUST_GO_BACK=KINDS, remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
     )  # fmt: skip
     filters: dict[str, Any] = {

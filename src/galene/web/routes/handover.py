@@ -10,9 +10,9 @@ from galene.jobs import handover
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid
+from galene.jobs.gates import open_items
 from galene.jobs.prove import compare
 from galene.jobs.stages import STAGES, lacks
-from galene.jobs.work import open_items
 from galene.knowledge.agents import AGENTS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
@@ -69,7 +69,7 @@ def save(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/sign")
 def sign(visit: Signed, number: str, form: Sent) -> Response:
     with visit.writing(form, f"/jobs/{number}/handover") as act:
-        handover.sign(act, number)
+        handover.sign(act, number, form.text("override_reason"))
     return visit.go(f"/jobs/{number}/handover")
 
 

@@ -138,8 +138,10 @@ def school(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/plan/approve")
 def approve(visit: Signed, number: str, form: Sent) -> Response:
     try:
+        up_to = form.number("agreed_up_to", "Up to")
+        form.check()
         with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            plan.approve_plan(act, number, form.integer("version"), form.text("approved_by"))
+            plan.approve_plan(act, number, form.integer("version"), form.text("approved_by"), up_to)
     except Invalid as fault:
         return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
     return visit.go(f"/jobs/{number}/plan#approve")

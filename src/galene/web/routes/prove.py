@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.proving import METRICS
 from galene.core.relearn import seconds_left
-from galene.jobs import evidence, prove, work
+from galene.jobs import evidence, gates, prove
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid
 from galene.jobs.stages import lacks
@@ -30,7 +30,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "left": seconds_left(template, state, visit.now) if state else 0.0,
         "idle": table_of(visit, job, "after", "idle", form), "trim": table_of(visit, job, "after", "trim", form), "loads": evidence.LOADS,
         "result": result, "plot": rows_of(job, result, family, visit.shop.system) if result else [], "metrics": METRICS,
-        "before_set": evidence.set_of(job, "before", "idle"), "blockers": work.start_blockers(job, "start", visit.now),
+        "before_set": evidence.set_of(job, "before", "idle"), "blockers": gates.gate_blockers(job, "start", visit.now),
         "lacks": lacks(job, "prove"), "seen_road": revision(job, "road_test"), "seen_pending": revision(job, "pending"),
         "after_codes": prove.after_codes(job), "entered": form, "has_trims": evidence.has_trims(family),
     }  # fmt: skip
@@ -90,7 +90,15 @@ def road_test(visit: Signed, number: str, form: Sent) -> Response:
     try:
         form.check()
         with visit.writing(form, f"/jobs/{number}/prove#road") as act:
-            prove.save_road_test(act, number, distance or 0.0, form.text("notes"), form.text("complaint_gone"), form.integer("seen"))
+            prove.save_road_test(
+                act,
+                number,
+                distance or 0.0,
+                form.text("notes"),
+                form.text("complaint_gone"),
+                form.integer("seen"),
+                form.text("override_reason"),
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form, faults=fault.fields)
     return visit.go(f"/jobs/{number}/prove#road")

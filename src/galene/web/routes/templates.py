@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.must_go_back import BEFORE, INSIDE, KINDS
 from galene.core.procedures import PartProcedure
 from galene.core.relearn import RelearnTemplate
 from galene.core.template_faults import RECKONS, STATES
@@ -21,8 +21,6 @@ from galene.web.forms import Form
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(prefix="/reference/templates", route_class=VisitRoute, include_in_schema=False)
-INSIDE = frozenset({"rag inside", "tool inside", "media inside"})
-"""Kinds that are inside the engine: looked for twice."""
 PLACE_WORDS = {
     "running": "engine warm, before opening",
     "first": "laid open, power still on",

@@ -1,18 +1,24 @@
-"""Stage 5: the job card, must-go-back list, waits, the gate before the first start."""
+"""Stage 5: the job card, what it sends, what must go back, waits, the gate before the first start."""
 
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
-from galene.core.must_go_back import KINDS
-from galene.jobs import work
+from galene.core.must_go_back import COUNTED, KINDS
+from galene.jobs import gates, waits, work
 from galene.jobs.act import family_of, revision
 from galene.jobs.checks import drive_said
+from galene.jobs.entries import Entry, take
 from galene.jobs.errors import Invalid
+from galene.jobs.found import report as report_find
+from galene.jobs.found import waits_for_approval
+from galene.jobs.people import everybody
 from galene.jobs.plan import grades_seen
 from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
+from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.drawings.traces import crank_of
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
@@ -21,36 +27,69 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def context(visit: Visit, job: Job) -> dict[str, Any]:
-    """The card: the step now, the next two, what was done."""
-    step = work.current_step(job)
-    waits = {w.name: w for w in work.running_waits(job, visit.now)}
-    holding = [waits[n] for n in (step.document["after_waits"] if step else ()) if n in waits]
-    acknowledged = {a.caution for a in job.acknowledgements}
-    # With a step at hand, plan, revision and looks are read only where that step shows them: a tick waits for this page.
-    plan = job.plans[0] if step is None and job.plans else None
+    """The card: every step that is left as a form of its own, so that the page goes on without the server."""
+    left = [s for s in job.steps if s.done_at is None]
+    family = family_of(job)
+    plan = job.plans[0] if job.plans else None
     approved = plan is not None and plan.approved_at is not None
-    graded = step is not None and any(r["id"] == "grade_before" for r in step.document["records"])
-    last = next((s for s in reversed(job.steps) if s.done_at), None)
+    last = max((s for s in job.steps if s.done_at), key=lambda s: (s.done_at, s.position), default=None)
+    drives = any(s.document.get("worksheet") == "actuator-drive-check" for s in left)
     return {
-        "job": job, "stage": "work", "family": family_of(job), "step": step, "holding": holding, "acknowledged": acknowledged,
-        "upcoming": [s for s in job.steps if step and s.position > step.position][:2], "last": last, "kinds": KINDS,
-        "blockers": work.start_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work") if step is None else 0,
-        "lacks": lacks(job, "work"), "agents": AGENTS, "crank": crank_of(family_of(job), step.document) if step else None,
-        "drive": drive_said(visit.db, job) if step and step.document.get("worksheet") == "actuator-drive-check" else None, "grades": grades_seen(job) if graded else {},
-        "ready": approved, "round_two": bool(job.steps) and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
+        "job": job, "stage": "work", "family": family, "left": left, "step": left[0] if left else None, "last": last, "kinds": KINDS,
+        "acknowledged": {a.caution for a in job.acknowledgements}, "cranks": {s.id: crank_of(family, s.document) for s in left},
+        "drive": drive_said(visit.db, job) if drives else "", "running": waits.running_waits(job, visit.now),
+        "blockers": gates.gate_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work"),
+        "lacks": lacks(job, "work"), "agents": AGENTS, "grades": grades_seen(job), "ready": approved, "counted": COUNTED,
+        "round_two": bool(job.steps) and not left and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
+        "pick": work.pick_list(job) if job.steps and not work.picked(job) and not any(s.done_at for s in job.steps) else [],
+        "skipped": {s.id for s in work.skipped(job)}, "found_kinds": FOUND, "people": everybody(visit.db) if job.state == "open" else [],
+        "held_by_approval": waits_for_approval(job),
     }  # fmt: skip
 
 
 def card(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
-    """The card as a page, or as the part that htmx swaps."""
-    if visit.by_htmx:
-        return visit.part("work.html", "swap", status, **{**context(visit, job), **extra})
+    """The card's page."""
     return visit.page("work.html", status, **{**context(visit, job), **extra})
 
 
 @router.get("/jobs/{number}/work")
 def show(visit: Signed, number: str) -> HTMLResponse:
     return card(visit, visit.job(number))
+
+
+@router.get("/jobs/{number}/events")
+def events(visit: Signed, number: str) -> StreamingResponse:
+    """The stream of this job's changes. Who may hear it is asked here; the stream itself holds no database session."""
+    news = visit.request.app.state.news.of(visit.job(number).id)
+    return StreamingResponse(news, media_type="text/event-stream", headers={"cache-control": "no-store", "x-accel-buffering": "no"})
+
+
+class SentEntry(BaseModel):
+    """One entry as a card sends it."""
+
+    model_config = ConfigDict(extra="forbid")
+    id: str = Field(pattern=r"^[A-Za-z0-9-]{8,64}$")
+    kind: str = Field(max_length=20)
+    at: AwareDatetime
+    data: dict[str, str | int | float | None] = Field(default_factory=dict, max_length=80)
+
+
+class SentEntries(BaseModel):
+    """Entries in the order in which they were made. `me` is who made them: somebody else's are not taken under another name."""
+
+    model_config = ConfigDict(extra="forbid")
+    me: int
+    entries: list[SentEntry] = Field(max_length=100)
+
+
+@router.post("/jobs/{number}/entries")
+def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
+    """Take entries one after another; each is durable by itself, and the answer says what became of each."""
+    if sent.me != visit.person.id:
+        return JSONResponse({"results": [], "other": visit.person.name}, 409)
+    results = [take(visit.db, visit.person, visit.now, number, Entry(e.id, e.kind, e.at, e.data)) for e in sent.entries]
+    plain = [{"id": r.id, "outcome": r.outcome, "title": r.title, "lines": list(r.lines), "faults": dict(r.faults), "override": r.override} for r in results]  # fmt: skip
+    return JSONResponse({"results": plain, "now": visit.now.isoformat()})
 
 
 @router.post("/jobs/{number}/work/begin")
@@ -68,28 +107,19 @@ def begin(visit: Signed, number: str, form: Sent) -> Response:
     return visit.go(f"/jobs/{number}/work")
 
 
-@router.post("/jobs/{number}/steps/{step_id}/tick")
-def tick(visit: Signed, number: str, step_id: int, form: Sent) -> HTMLResponse:
-    records = {k.removeprefix("record:"): v for k, v in form.pairs if k.startswith("record:")}
-    try:
-        with visit.setting() as act:
-            job, fresh = work.tick(act, number, step_id, records, form.text("early_reason"))
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    row = next((s for s in job.steps if s.id == step_id), None)
-    said = (
-        ""
-        if fresh or row is None or row.done_by is None or row.done_by.id == visit.person.id
-        else f"{row.done_by.name} had ticked that step already."
-    )
-    return card(visit, job, said=said)
-
-
-@router.post("/jobs/{number}/steps/{step_id}/untick")
-def untick(visit: Signed, number: str, step_id: int) -> HTMLResponse:
-    with visit.setting() as act:
-        job = work.untick(act, number, step_id)
-    return card(visit, job)
+@router.post("/jobs/{number}/enter/{kind}")
+def enter(visit: Signed, number: str, kind: str, form: Sent) -> Response:
+    """One entry by a plain form: pages other than the card, and a browser without scripts."""
+    back = form.text("back") if form.text("back").startswith(f"/jobs/{number}/") else f"/jobs/{number}/work"
+    data = {k: v for k, v in form.pairs if k not in ("once", "back")}
+    taken = take(visit.db, visit.person, visit.now, number, Entry(form.token, kind, visit.now, data))
+    if taken.outcome == "refused":
+        visit.db.refresh(visit.session)
+        if taken.faults:
+            return card(visit, visit.job(number), 422, faults=dict(taken.faults), entered=form, said="; ".join(taken.lines))
+        return visit.page("problem.html", 409, title=taken.title, lines=list(taken.lines), status=409, path=visit.request.url.path, referer=back,
+                          again=list(form.shown()), token="", seen_value="", override=False)  # fmt: skip
+    return visit.go(back)
 
 
 @router.post("/jobs/{number}/steps/{step_id}/leave-out")
@@ -126,29 +156,40 @@ def add_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
     return visit.go(f"/jobs/{number}/work")
 
 
-@router.post("/jobs/{number}/cautions/{caution}")
-def read_caution(visit: Signed, number: str, caution: str) -> HTMLResponse:
-    with visit.setting() as act:
-        job = work.acknowledge(act, number, caution)
-    return card(visit, job)
-
-
-@router.post("/jobs/{number}/items")
-def add_item(visit: Signed, number: str, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}/work") as act:
-        work.add_item(act, number, form.text("what"), form.text("kind"), form.text("before") or "start")
-    return visit.go(form.text("back") if form.text("back").startswith(f"/jobs/{number}/") else f"/jobs/{number}/work")
-
-
-@router.post("/jobs/{number}/items/{item_id}/close")
-def close_item(visit: Signed, number: str, item_id: int, form: Sent) -> Response:
-    with visit.setting() as act:
-        work.close_item(act, number, item_id)
-    return visit.go(form.text("back") if form.text("back").startswith(f"/jobs/{number}/") else f"/jobs/{number}/work")
+@router.post("/jobs/{number}/found")
+def found(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/work") as act:
+            report_find(
+                act, number, form.text("found"), form.text("found_where"), form.text("found_note"), form.number("found_cost", "Cost")
+            )
+    except Invalid as fault:
+        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/work")
 
 
 @router.post("/jobs/{number}/start")
 def start(visit: Signed, number: str, form: Sent) -> Response:
     with visit.writing(form, f"/jobs/{number}/prove#start") as act:
-        work.start_engine(act, number, form.text("override_reason"))
+        gates.start_engine(act, number, form.text("override_reason"))
     return visit.go(f"/jobs/{number}/prove#start")
+
+
+@router.post("/jobs/{number}/pass-on")
+def pass_on(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/work") as act:
+            gates.offer_job(act, number, form.text("to"))
+    except Invalid as fault:
+        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/work")
+
+
+@router.post("/jobs/{number}/accept")
+def accept(visit: Signed, number: str, form: Sent) -> Response:
+    try:
+        with visit.writing(form, f"/jobs/{number}/work") as act:
+            gates.accept_job(act, number, form.texts("read"))
+    except Invalid as fault:
+        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return visit.go(f"/jobs/{number}/work")

@@ -92,7 +92,7 @@
   // One sending per form: the token makes a second one harmless, this only saves the wait.
   document.addEventListener("submit", (event) => {
     const form = event.target;
-    if (form.method !== "post" || form.hasAttribute("hx-post")) return;
+    if (form.method !== "post" || form.hasAttribute("hx-post") || form.dataset.entry) return;
     if (form.dataset.sent) { event.preventDefault(); return; }
     form.dataset.sent = "1";
     window.setTimeout(() => delete form.dataset.sent, 4000);

@@ -1,0 +1,142 @@
+"""What a job card sends: ticks, cautions read, items, looks, counts, waits; each is taken once, in order, with its own answer.
+
+A card that could not reach the server keeps its entries and sends them later. Each carries the moment at which it was
+made, so that a wait that began at the car has not begun anew when the network came back.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from galene.core.errors import InputError
+from galene.jobs import gates, waits, work
+from galene.jobs.act import Act
+from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
+from galene.store.models import Person
+
+OLDEST = timedelta(hours=72)
+"""Entries from longer ago are taken as made this long ago: a tablet that lay in a drawer."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One thing that was done at the car. `id` is the sender's own and names it for good."""
+
+    id: str
+    kind: str
+    at: datetime
+    data: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What became of an entry.
+
+    `outcome`: ``done``; ``before`` (sent twice, taken once); ``same`` (somebody had done it already: what was recorded
+    stands, `lines` say by whom); ``refused`` (not taken: title, reasons, and faults by field).
+    """
+
+    id: str
+    outcome: str
+    title: str = ""
+    lines: tuple[str, ...] = ()
+    faults: Mapping[str, str] = field(default_factory=dict)
+    override: bool = False
+
+
+def _text(data: Mapping[str, Any], name: str, longest: int = 400) -> str:
+    value = data.get(name, "")
+    if not isinstance(value, str) or len(value) > longest:
+        raise Invalid({name: f"A text of at most {longest} characters."})
+    return value
+
+
+def _number(data: Mapping[str, Any], name: str) -> float | None:
+    value = data.get(name)
+    if value in (None, ""):
+        return None
+    try:
+        return float(str(value).replace(",", "."))
+    except ValueError:
+        raise Invalid({name: "Not a number."}) from None
+
+
+def _whole(data: Mapping[str, Any], name: str) -> int:
+    value = data.get(name)
+    if isinstance(value, int) and not isinstance(value, bool):
+        return value
+    if isinstance(value, str) and value.lstrip("-").isdigit() and len(value) < 10:
+        return int(value)
+    raise Invalid({name: "A whole number."})
+
+
+def _tick(act: Act, number: str, data: Mapping[str, Any], _: str) -> tuple[str, ...]:
+    given = {k.removeprefix("record:"): str(v)[:200] for k, v in data.items() if k.startswith("record:")}
+    step = _whole(data, "step")
+    job, fresh = work.tick(act, number, step, given, _text(data, "early_reason"))
+    if fresh:
+        return ()
+    row = next(s for s in job.steps if s.id == step)
+    who = row.done_by.name if row.done_by else "somebody"
+    differs = [k for k, v in given.items() if k in row.records and str(row.records[k]) != v]
+    recorded = ", ".join(f"{k.replace('_', ' ')} {row.records[k]} (here {given[k]})" for k in differs)
+    return (f"{who} had ticked it already: {row.document['text']}", *([f"What stands: {recorded}"] if recorded else []))
+
+
+def _with(do: Callable[[Act, str, Mapping[str, Any], str], object]) -> Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]:
+    def run(act: Act, number: str, data: Mapping[str, Any], entry_id: str) -> tuple[str, ...]:
+        do(act, number, data, entry_id)
+        return ()
+
+    return run
+
+
+KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] = {
+    "tick": _tick,
+    "untick": _with(lambda a, n, d, _: work.untick(a, n, _whole(d, "step"))),
+    "caution": _with(lambda a, n, d, _: work.acknowledge(a, n, _text(d, "caution", 40))),
+    "item": _with(lambda a, n, d, i: gates.add_item(a, n, _text(d, "what", 200), _text(d, "kind", 40), _text(d, "before", 20) or "start", i)),
+    "close": _with(lambda a, n, d, _: gates.close_item(a, n, _text(d, "key", 200))),
+    "count": _with(lambda a, n, d, _: gates.count(a, n, _text(d, "what", 20), _text(d, "way", 3), _whole(d, "pieces"))),
+    "wait": _with(lambda a, n, d, _: waits.start_wait(a, n, _text(d, "wait_name"), _number(d, "wait_minutes"), _text(d, "wait_reason"))),
+    "extend": _with(lambda a, n, d, _: waits.extend_wait(a, n, _text(d, "wait_name"), _number(d, "wait_minutes"), _text(d, "wait_reason"))),
+    "stop": _with(lambda a, n, d, _: waits.stop_wait(a, n, _text(d, "wait_name"), _text(d, "wait_reason"))),
+    "pick": _with(lambda a, n, d, _: work.check_pick(a, n, {k.removeprefix("missing:"): str(v) for k, v in d.items() if k.startswith("missing:") and str(v).strip()})),
+}  # fmt: skip
+
+
+def take(db: Session, person: Person, now: datetime, number: str, entry: Entry) -> Taken:
+    """Take one entry in a transaction of its own; durable when this returns ``done``, ``before`` or ``same``."""
+    act = Act(db, person, min(max(entry.at, now - OLDEST), now))
+    try:
+        do = KINDS.get(entry.kind)
+        if do is None:
+            raise Invalid({"kind": f"{entry.kind[:20]!r} is nothing that a card sends."})
+        act.once(f"entry:{entry.id}", f"/jobs/{number}/work")
+        lines = do(act, number, entry.data, entry.id)
+        db.commit()
+        return Taken(entry.id, "same" if lines else "done", "Somebody was faster" if lines else "", lines)
+    except (AlreadyDone, Invalid, Refused, Stale, ReadOnly, NotAllowed, Missing, InputError) as fault:
+        db.rollback()
+        return _answer(entry.id, fault)
+
+
+def _answer(entry_id: str, fault: Exception) -> Taken:
+    match fault:
+        case AlreadyDone():
+            return Taken(entry_id, "before")
+        case Invalid(fields=fields):
+            return Taken(entry_id, "refused", "Something is missing", tuple(fields.values()), fields)
+        case Refused(title=title, reasons=reasons, override=override):
+            return Taken(entry_id, "refused", title, tuple(reasons), {}, override)
+        case Stale(what=what, who=who):
+            return Taken(entry_id, "refused", "Somebody was faster", (f"{who} changed {what}",))
+        case ReadOnly():
+            return Taken(entry_id, "refused", "This job is finished", ("It is read-only.",))
+        case NotAllowed():
+            return Taken(entry_id, "refused", "A foreman does this", ())
+        case _:
+            return Taken(entry_id, "refused", "This can not be", (str(fault),))

@@ -1,0 +1,213 @@
+"""What must go back, what was counted in, and the gates before the start, the road and the handover."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+from galene.core.must_go_back import BEFORE, COUNTED, INSIDE, KINDS, Blocker, OpenItem, RunningWait, blockers
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.intake import check_text
+from galene.jobs.people import find_person
+from galene.jobs.waits import running_waits
+from galene.store.models import Job, MustGoBack
+
+
+def open_items(job: Job) -> list[MustGoBack]:
+    """Items that are still open."""
+    return [i for i in job.items if i.closed_at is None]
+
+
+def add_item(act: Act, number: str, what: str, kind: str, before: str = "start", key: str = "") -> Job:
+    """Put something on the must-go-back list by hand; `key` names it where the sender already has a name for it.
+
+    Raises
+    ------
+    Invalid
+    """
+    job = act.job(number)
+    check_text({"what": what})
+    faults = {}
+    what = what.strip() or (kind.capitalize() if kind in KINDS else "")
+    if not what:
+        faults["what"] = "Say what was opened."
+    elif len(what) > 120:
+        faults["what"] = "At most 120 characters."
+    if kind not in KINDS:
+        faults["kind"] = "Choose a kind."
+    if before not in BEFORE:
+        faults["before"] = "start, road test or handover."
+    if faults:
+        raise Invalid(faults)
+    act.db.add(
+        MustGoBack(job_id=job.id, key=f"hand:{key or f'{act.now.timestamp():.3f}'}", what=what, kind=kind, before=before,
+                   dangerous=kind in INSIDE, opened_at=act.now, opened_by_id=act.person.id, closed_at=None, closed_by_id=None)
+    )  # fmt: skip
+    act.trace(job, "item_opened", what=what, kind=kind)
+    act.db.flush()
+    act.db.expire(job, ["items"])
+    return job
+
+
+def close_item(act: Act, number: str, key: str) -> Job:
+    """Somebody looked. A dangerous item is closed by the second look; both are kept with their names.
+
+    Raises
+    ------
+    Refused
+        A step of the card closes it.
+    Missing
+    """
+    job = act.job(number)
+    item = next((i for i in job.items if i.key == key), None)
+    if item is None:
+        raise Missing(f"item {key[:60]}")
+    if item.closed_at:
+        return job
+    step = next((s for s in job.steps if item.key in s.document["closes"] and s.done_at is None), None)
+    if step:
+        raise Refused("A step of the card closes this", [f"tick: {step.document['text']}"])
+    if item.dangerous and item.looked_at is None:
+        item.looked_at, item.looked_by_id = act.now, act.person.id
+        act.trace(job, "item_looked_at", what=item.what)
+    else:
+        item.closed_at, item.closed_by_id = act.now, act.person.id
+        act.trace(job, "item_closed", what=item.what)
+    act.db.flush()
+    act.db.expire(item, ["looked_by"])
+    return job
+
+
+def count(act: Act, number: str, what: str, way: str, pieces: int) -> Job:
+    """Count pieces in or out of the engine bay: what went in must have come out before the start.
+
+    Raises
+    ------
+    Invalid
+        A word that is not counted, more out than in.
+    """
+    job = act.job(number)
+    if what not in COUNTED or way not in ("in", "out") or not 1 <= abs(pieces) <= 99:
+        raise Invalid({"count": "cloths, caps, tape or sockets, in or out, one to 99 at a time."})
+    went_in, came_out = job.counted.get(what, [0, 0])
+    went_in, came_out = (went_in + pieces, came_out) if way == "in" else (went_in, came_out + pieces)
+    if min(went_in, came_out) < 0 or came_out > went_in:
+        raise Invalid({"count": f"{COUNTED[what]}: {came_out} out of {went_in} can not be. Count again."})
+    job.counted = {**job.counted, what: [went_in, came_out]}
+    act.trace(job, "counted", what=what, way=way, pieces=pieces)
+    return job
+
+
+def missing_pieces(job: Job) -> dict[str, int]:
+    """What was counted in and not yet out."""
+    return {what: went_in - came_out for what, (went_in, came_out) in job.counted.items() if went_in > came_out}
+
+
+def _item(i: MustGoBack) -> OpenItem:
+    return OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at)
+
+
+def gate_blockers(job: Job, gate: str, now: datetime, but_items: str = "", but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
+    """Why a gate stays shut for this job; items whose key begins with `but_items` and waits named do not count."""
+    items = [_item(i) for i in open_items(job) if not (but_items and i.key.startswith(but_items))]
+    waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now) if w.name not in but_waits]
+    found = blockers(gate, items, waits, [s.document["text"] for s in job.steps if s.done_at is None], now)
+    counted = tuple(
+        Blocker("count", f"{COUNTED[what]}: {left} not counted out", "counted in, not out") for what, left in missing_pieces(job).items()
+    )
+    return (*counted, *found)
+
+
+def may_run(job: Job, step: dict[str, Any], now: datetime) -> None:
+    """Refuse to run the engine in mid-card while something is open or wet, but for what the same procedure opened for it.
+
+    Raises
+    ------
+    Refused
+    """
+    own = step["key"].rpartition(":")[0] + ":"
+    why = [b for b in gate_blockers(job, "start", now, own, step["after_waits"]) if b.kind != "step"]
+    if why:
+        raise Refused("Do not run the engine yet", [f"{b.text} ({b.detail})" for b in why])
+
+
+def pass_gate(act: Act, job: Job, gate: str, why: Sequence[Blocker], reason: str, title: str) -> None:
+    """Let a job through a gate that nothing holds, or that a foreman opens with a reason, which is kept.
+
+    Raises
+    ------
+    Refused
+        With everything that holds the gate.
+    """
+    if not why or gate in job.gates:
+        return
+    if not reason.strip() or act.person.role != "foreman":
+        raise Refused(title, [f"{b.text} ({b.detail})" for b in why], act.person.role == "foreman")
+    check_text({"override_reason": reason})
+    job.gates = {
+        **job.gates,
+        gate: {"reason": reason.strip(), "by": act.person.name, "at": act.now.isoformat(), "held": [b.text for b in why]},
+    }
+
+
+def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
+    """Record the first start after the work. Twice is harmless.
+
+    Raises
+    ------
+    Refused
+        Items are open, agents still wet, or steps not ticked; a foreman may override with a reason.
+    """
+    job = act.job(number)
+    if job.engine_started_at:
+        return job
+    if not job.work_began_at:
+        raise Refused("The work has not begun", ["the job card comes first"])
+    why = gate_blockers(job, "start", act.now)
+    pass_gate(act, job, "start", why, override_reason, "Do not start the engine")
+    job.engine_started_at = act.now
+    act.trace(job, "engine_started", override=override_reason.strip() if why else "", blockers=[b.text for b in why])
+    return job
+
+
+def offer_job(act: Act, number: str, to: str) -> Job:
+    """Hand the job to another technician, who must read what is open before it is theirs.
+
+    Raises
+    ------
+    Invalid
+        Nobody of that name, or the one who has it.
+    """
+    job = act.job(number)
+    other = find_person(act.db, to)
+    if other is None or other.id == job.technician_id:
+        raise Invalid({"to": "Somebody else of the workshop."})
+    job.passing = {"to": other.id, "name": other.name, "by": act.person.name, "at": act.now.isoformat()}
+    act.trace(job, "job_offered", to=other.name, open=[i.what for i in open_items(job)])
+    return job
+
+
+def accept_job(act: Act, number: str, read: Sequence[str]) -> Job:
+    """Take a job that is handed over, after every open item was read.
+
+    Raises
+    ------
+    Refused
+        It is offered to somebody else, or to nobody.
+    Invalid
+        An open item that was not read.
+    """
+    job = act.job(number)
+    if job.passing.get("to") != act.person.id:
+        if job.technician_id == act.person.id:
+            return job
+        raise Refused("Not handed to you", [f"it is offered to {job.passing['name']}" if job.passing else "nobody offers it"])
+    unread = [i.what for i in open_items(job) if i.key not in read]
+    if unread:
+        raise Invalid({"read": "Read each one and tick it: " + ", ".join(unread)})
+    was = job.technician.name
+    job.technician_id, job.passing = act.person.id, {}
+    act.trace(job, "job_accepted", was=was, read=[i.what for i in open_items(job)])
+    act.db.flush()
+    act.db.expire(job, ["technician"])
+    return job

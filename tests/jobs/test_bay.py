@@ -1,0 +1,308 @@
+"""The bay's use cases: entries taken once and in order, waits, looks and counts, gates, handing over, finds, the pick list."""
+
+from datetime import datetime, timedelta
+from typing import Any
+
+import psycopg
+import pytest
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session
+
+from galene.jobs import entries, found, gates, handover, plan, waits, work
+from galene.jobs.act import Act, find_job
+from galene.jobs.entries import Entry, Taken
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.knowledge.found import FOUND
+from galene.store.models import StepRow, Trace, WaitRow
+from tests.conftest import demo_jobs
+from tests.jobs.test_running_and_jumper import begun, go_to, pass_
+
+
+@pytest.fixture
+def number(db: Session) -> str:
+    """The demo's job whose air meter dries."""
+    return demo_jobs(db)["work"]
+
+
+IDS = iter(range(10**6))
+
+
+def sent(act: Act, number: str, kind: str, /, at: datetime | None = None, entry_id: str = "", **data: Any) -> Taken:
+    return entries.take(act.db, act.person, act.now, number, Entry(entry_id or f"test-entry-{next(IDS)}", kind, at or act.now, data))
+
+
+def step_now(db: Session, number: str) -> StepRow:
+    row = work.current_step(find_job(db, number))
+    assert row is not None
+    return row
+
+
+def test_an_entry_is_taken_once_however_often_it_is_sent(odd: Act, number: str) -> None:
+    row = step_now(odd.db, number)
+    data = {"step": row.id, "record:grade_after": "0", "early_reason": "warm air, dry to the touch"}
+    assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "done"
+    assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "before"
+    ticks = odd.db.scalar(
+        select(func.count()).select_from(Trace).where(Trace.action == "step_done", Trace.detail["step"].astext == row.document["key"])
+    )
+    assert ticks == 1
+
+
+def test_a_tick_that_somebody_else_made_is_said_with_what_stands(odd: Act, pia: Act, number: str) -> None:
+    row = step_now(odd.db, number)
+    assert sent(pia, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "1"}).outcome == "done"
+    answer = sent(odd, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "0"})
+    assert answer.outcome == "same" and pia.person.name in answer.lines[0] and "grade after 1 (here 0)" in answer.lines[1]
+    assert find_job(odd.db, number).steps[row.position].records["grade_after"] == 1, "the first one stands"
+
+
+def test_what_can_not_be_taken_says_why_and_leaves_nothing(odd: Act, number: str) -> None:
+    row = step_now(odd.db, number)
+    before = odd.db.scalar(select(func.count()).select_from(Trace))
+    for kind, data, words in (
+        ("tick", {"step": row.id}, "Too early"),
+        ("tick", {"step": "x"}, "Something is missing"),
+        ("tick", {"step": 10**8}, "This can not be"),
+        ("sail", {}, "Something is missing"),
+        ("item", {"kind": "banana", "what": "x"}, "Something is missing"),
+        ("item", {"kind": "hose", "what": "x" * 300}, "Something is missing"),
+        ("close", {"key": "hand:nothing"}, "This can not be"),
+        ("wait", {"wait_name": "soak", "wait_minutes": "soon", "wait_reason": "it works"}, "Something is missing"),
+        ("count", {"what": "cloths", "way": "out", "pieces": 1}, "Something is missing"),
+        ("extend", {"wait_name": "nothing", "wait_minutes": "5", "wait_reason": "cold"}, "This can not be"),
+    ):
+        answer = sent(odd, number, kind, **data)
+        assert answer.outcome == "refused" and answer.title == words, (kind, answer)
+    assert odd.db.scalar(select(func.count()).select_from(Trace)) == before
+    assert sent(odd, demo_jobs(odd.db)["handover"], "item", kind="hose", what="x").title == "This job is finished"
+
+
+def test_an_entry_made_earlier_keeps_its_moment_but_never_the_future(odd: Act, number: str) -> None:
+    ago = odd.now - timedelta(minutes=40)
+    assert sent(odd, number, "wait", at=ago, wait_name="Soak", wait_minutes="60", wait_reason="carbon").outcome == "done"
+    row = odd.db.scalars(select(WaitRow).where(WaitRow.name == "Soak")).one()
+    assert row.ends_at == ago + timedelta(minutes=60), "it began at the car"
+    sent(odd, number, "wait", at=odd.now + timedelta(days=2), wait_name="Ahead", wait_minutes="1", wait_reason="a wrong clock")
+    assert odd.db.scalars(select(WaitRow).where(WaitRow.name == "Ahead")).one().started_at == odd.now
+    sent(odd, number, "wait", at=odd.now - timedelta(days=90), wait_name="Behind", wait_minutes="1", wait_reason="a drawer")
+    assert odd.db.scalars(select(WaitRow).where(WaitRow.name == "Behind")).one().started_at == odd.now - entries.OLDEST
+
+
+def test_five_hundred_entries_are_none_lost_and_none_twice(odd: Act, number: str) -> None:
+    queue = [
+        Entry(f"queued-{i:04d}", "count", odd.now, {"what": "caps", "way": "in" if i % 2 == 0 else "out", "pieces": 1}) for i in range(500)
+    ]
+    first = [entries.take(odd.db, odd.person, odd.now, number, e) for e in queue[:300]]
+    # The answer to the last of these was lost: the sender begins again a little earlier.
+    again = [entries.take(odd.db, odd.person, odd.now, number, e) for e in queue[250:]]
+    assert {t.outcome for t in first} == {"done"} and [t.outcome for t in again] == ["before"] * 50 + ["done"] * 200
+    assert find_job(odd.db, number).counted == {"caps": [250, 250]}
+
+
+def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) -> None:
+    for name, minutes in (("Soak", 20), ("Bath", 90), ("Oil draining", 5)):
+        waits.start_wait(odd, number, name, minutes, "for this test")
+    job = find_job(odd.db, number)
+    assert [w.name for w in waits.running_waits(job, odd.now)] == ["Oil draining", "Air meter drying", "Soak", "Bath"], (
+        "the next to end first"
+    )
+    for bad in (
+        ("S", 5, "why so"),
+        ("Soak", 5, "why so"),
+        ("New", None, "why so"),
+        ("New", 0, "why so"),
+        ("New", 9000, "why so"),
+        ("New", 5, ""),
+    ):
+        with pytest.raises(Invalid):
+            waits.start_wait(odd, number, *bad)
+    end = next(w for w in job.waits if w.name == "Soak").ends_at
+    waits.extend_wait(odd, number, "Soak", 10, "cold bay")
+    soak = next(w for w in job.waits if w.name == "Soak")
+    assert soak.ends_at == end + timedelta(minutes=10) and "10 min more: cold bay" in soak.reason
+    odd.now = soak.ends_at + timedelta(minutes=30)
+    waits.extend_wait(odd, number, "Soak", 5, "still wet")
+    assert soak.ends_at == odd.now + timedelta(minutes=5), "one that is over is lengthened from now"
+    waits.stop_wait(odd, number, "Soak", "looked: dry")
+    waits.stop_wait(odd, number, "Soak", "looked: dry")
+    assert "Soak" not in [w.name for w in waits.running_waits(job, odd.now)]
+    with pytest.raises(Missing):
+        waits.stop_wait(odd, number, "Nothing", "no reason")
+    with pytest.raises(Invalid):
+        waits.extend_wait(odd, number, "Bath", None, "")
+
+
+def test_inside_the_engine_two_looks_with_their_names(odd: Act, pia: Act, number: str) -> None:
+    gates.add_item(odd, number, "", "rag inside")
+    item = next(i for i in gates.open_items(find_job(odd.db, number)) if i.kind == "rag inside")
+    assert item.what == "Rag inside" and item.dangerous, "two touches: the kind is name enough"
+    gates.close_item(odd, number, item.key)
+    assert item.looked_by_id == odd.person.id and item.closed_at is None
+    gates.close_item(pia, number, item.key)
+    assert item.closed_at and item.closed_by_id == pia.person.id
+    with pytest.raises(Refused, match="A step of the card"):
+        gates.close_item(odd, number, next(i.key for i in gates.open_items(find_job(odd.db, number)) if i.kind == "connector"))
+
+
+def test_what_went_in_must_come_out_before_the_walk_and_the_start(odd: Act) -> None:
+    job = begun(odd, "A", "maf_sensor")
+    gates.count(odd, job.number, "cloths", "in", 3)
+    gates.count(odd, job.number, "cloths", "out", 2)
+    for wrong in (("cloths", "out", 2), ("cloths", "in", -4), ("sails", "in", 1), ("cloths", "up", 1), ("cloths", "in", 0)):
+        with pytest.raises(Invalid):
+            gates.count(odd, job.number, *wrong)
+    walk = go_to(odd, job, "walk")
+    with pytest.raises(Refused, match="Count again"):
+        pass_(odd, job, walk)
+    assert "Cloths: 1 not counted out" in [b.text for b in gates.gate_blockers(job, "start", odd.now)]
+    gates.count(odd, job.number, "cloths", "out", 1)
+    pass_(odd, job, walk)
+
+
+def test_gates_are_opened_by_the_foreman_with_a_reason_only(odd: Act, maren: Act, number: str) -> None:
+    with pytest.raises(Refused) as why:
+        gates.start_engine(odd, number, "I know it is fine")
+    assert not why.value.override
+    with pytest.raises(Refused) as why:
+        gates.start_engine(maren, number)
+    assert why.value.override
+    job = gates.start_engine(maren, number, "compression test with the coil off")
+    assert job.gates["start"]["by"] == maren.person.name and "Air meter drying" in job.gates["start"]["held"]
+
+
+def test_handover_is_held_by_what_is_open(odd: Act, maren: Act, db: Session) -> None:
+    number = demo_jobs(db)["prove"]
+    gates.add_item(odd, number, "Engine cover", "cover", "handover")
+    job = find_job(db, number)
+    with pytest.raises(Refused):
+        handover.sign(maren, number)
+    assert [b.text for b in gates.gate_blockers(job, "handover", maren.now) if b.kind == "item"] == ["Engine cover"]
+    assert not [b for b in gates.gate_blockers(job, "road test", maren.now) if b.kind == "item"]
+
+
+def test_a_job_changes_hands_when_what_is_open_was_read(odd: Act, pia: Act, maren: Act, number: str) -> None:
+    job = find_job(odd.db, number)
+    owner, other = (odd, pia) if job.technician_id == odd.person.id else (pia, odd)
+    with pytest.raises(Invalid):
+        gates.offer_job(owner, number, owner.person.sign_in)
+    with pytest.raises(Invalid):
+        gates.offer_job(owner, number, "nobody")
+    with pytest.raises(Refused, match="Not handed to you"):
+        gates.accept_job(other, number, [])
+    gates.offer_job(owner, number, other.person.sign_in)
+    with pytest.raises(Refused, match="offered to"):
+        gates.accept_job(maren, number, [])
+    keys = [i.key for i in gates.open_items(job)]
+    assert len(keys) > 1
+    with pytest.raises(Invalid) as fault:
+        gates.accept_job(other, number, keys[:1])
+    assert "read" in fault.value.fields
+    gates.accept_job(other, number, keys)
+    assert job.technician.id == other.person.id and job.passing == {}
+    gates.accept_job(other, number, [])
+
+
+def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> None:
+    job = begun(odd, "A", "throttle_body", "maf_sensor")
+    job.pick = {}
+    words = dict(work.pick_list(job))
+    assert {k.split(":")[0] for k in words} == {"agent", "tool"} or {k.split(":")[0] for k in words} == {"spare", "agent", "tool"}
+    with pytest.raises(Refused, match="pick list"):
+        pass_(odd, job, job.steps[0])
+    some = next(iter(words))
+    for missing, place in (({some: "no"}, some), ({"tool:moon": "there is none"}, "tool:moon")):
+        with pytest.raises(Invalid) as fault:
+            work.check_pick(odd, job.number, missing)
+        assert set(fault.value.fields) == {f"pick:{place}"}
+    assert sent(odd, job.number, "pick", **{f"missing:{some}": "the old one is cleaned instead"}).outcome == "done"
+    assert job.pick["missing"] == {some: "the old one is cleaned instead"}
+    pass_(odd, job, job.steps[0])
+
+
+def test_parts_are_booked_as_used_by_the_steps_that_use_them(odd: Act) -> None:
+    job = begun(odd, "A", "map_sensor")
+    assert work.parts_used(job) == []
+    for row in list(job.steps):
+        if row.done_at is None:
+            pass_(odd, job, row)
+    wanted = [c for s in job.steps for c in s.document["consumes"]]
+    assert wanted and work.parts_used(job) == wanted
+
+
+def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_order(odd: Act) -> None:
+    job = begun(odd, "A", "throttle_body", "maf_sensor", "air_filter")
+    first_clean = next(s for s in job.steps if s.document["phase"] == "clean")
+    go_to(odd, job, first_clean.document["key"])
+    later = next(
+        s
+        for s in job.steps
+        if s.document["phase"] == "clean" and s.document["part"] != first_clean.document["part"] and not work.before(job, s)
+    )
+    pass_(odd, job, later)
+    assert first_clean in work.skipped(job)
+    closing = next(s for s in job.steps if s.document["phase"] == "close")
+    with pytest.raises(Refused, match="Not this step yet"):
+        work.tick(odd, job.number, closing.id, {})
+    same_part = [
+        s for s in job.steps if s.document["part"] == later.document["part"] and s.document["phase"] == "clean" and s.done_at is None
+    ]
+    if len(same_part) > 1:
+        assert same_part[0] in work.before(job, same_part[1])
+    work.untick(odd, job.number, later.id)
+    assert later.done_at is None
+
+
+@pytest.mark.parametrize("kind", FOUND)
+def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(odd: Act, kind: str) -> None:
+    job = begun(odd, "A", "throttle_body")
+    row = go_to(odd, job, "throttle_body:look")
+    old, steps = job.plans[0], len(job.steps)
+    cost = 5.0 if FOUND[kind].needs_cost else None
+    found.report(odd, job.number, kind, "throttle_body", "left of the plate", cost)
+    new = job.plans[0]
+    assert len(job.steps) == steps + len(FOUND[kind].steps) and new.version == old.version + 1
+    added = [s for s in job.steps if s.document["key"].startswith("found:")]
+    assert [s.document["text"] for s in added] == [s.text for s in FOUND[kind].steps]
+    assert added[-1].position + 1 == row.position, "before the step at which it was found"
+    minutes = sum(s.minutes for s in FOUND[kind].steps)
+    assert new.document["hands_minutes"] == old.document["hands_minutes"] + minutes
+    assert new.document["found"][0]["more"] == pytest.approx(new.document["price"] - old.document["price"])
+    assert old.agreed_up_to is not None
+    within = new.document["price"] <= old.agreed_up_to
+    assert (new.approved_at is not None) == within
+    if within:
+        pass_(odd, job, added[0])
+    else:
+        with pytest.raises(Refused, match="Ask first"):
+            pass_(odd, job, added[0])
+        plan.approve_plan(odd, job.number, new.version, "the keeper, by phone")
+        pass_(odd, job, added[0])
+    assert [p.version for p in job.plans] == [2, 1]
+
+
+def test_a_find_that_can_not_be_is_refused_at_its_field(odd: Act) -> None:
+    job = begun(odd, "A", "maf_sensor")
+    for given, field in (
+        (("dragon", "", "a big one", None), "found"),
+        (("snapped_bolt", "moon", "left one", None), "found_where"),
+        (("snapped_bolt", "", "", None), "found_note"),
+        (("cracked_body", "maf_sensor", "at the tab", None), "found_cost"),
+        (("cracked_body", "maf_sensor", "at the tab", -1.0), "found_cost"),
+    ):
+        with pytest.raises(Invalid) as fault:
+            found.report(odd, job.number, *given)
+        assert field in fault.value.fields
+    with pytest.raises(Invalid) as fault:
+        plan.approve_plan(odd, job.number, job.plans[0].version, "the keeper", 1.0)
+    assert "agreed_up_to" in fault.value.fields
+
+
+def test_every_change_is_told_when_it_is_durable_and_not_before(odd: Act, engine: Engine, number: str) -> None:
+    address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+    job_id = str(find_job(odd.db, number).id)
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute("listen galene_job")
+        gates.add_item(odd, number, "Dipstick", "cover", "start")
+        assert list(connection.notifies(timeout=0.2)) == [], "not before it is durable"
+        odd.db.commit()
+        assert [n.payload for n in connection.notifies(timeout=3.0, stop_after=1)] == [job_id]
