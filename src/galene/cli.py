@@ -209,6 +209,55 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
             cluster.stop()
 
 
+@cli.command()
+def pictures(
+    forget: Annotated[
+        bool, typer.Option("--forget", help="Take pictures off the disk that nobody names, but for the last hour's.")
+    ] = False,
+) -> None:
+    """Compare the pictures on disk with the records that name them; the private database must not be in use."""
+    import time
+
+    from sqlalchemy.orm import Session
+
+    from galene.jobs.pictures import check_pictures
+    from galene.settings import Settings
+    from galene.store.cluster import Cluster
+    from galene.store.database import make_engine
+    from galene.store.pictures import PictureStore
+
+    settings = Settings()
+    home = settings.home.expanduser().resolve()
+
+    def compare(url: str) -> None:
+        store, engine = PictureStore(home / "pictures"), make_engine(url, 1)
+        with Session(engine) as db:
+            orphans, missing = check_pictures(db, store)
+        engine.dispose()
+        for name in orphans:
+            old = time.time() - store.path(name).stat().st_mtime > 3600
+            print(f"nobody names  {name}" + (": forgotten" if forget and old else ""))
+            if forget and old:
+                store.forget(name)
+        for name in missing:
+            print(f"not on disk   {name}")
+        print(f"{len(orphans)} that nobody names, {len(missing)} that are not on disk")
+        if missing:
+            raise typer.Exit(1)
+
+    if settings.database_url:
+        compare(settings.database_url)
+        return
+    with _only_one(home):
+        cluster = Cluster(home)
+        try:
+            cluster.start()
+            _prepare(cluster.url())
+            compare(cluster.url())
+        finally:
+            cluster.stop()
+
+
 CHECKS: tuple[tuple[str, list[str]], ...] = (
     ("style", ["ruff", "check", "."]),
     ("types", ["mypy"]),

@@ -3,15 +3,37 @@
 import hashlib
 import os
 import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
 
 from galene.core.errors import InputError
 
-LONGEST_SIDE, QUALITY, MAX_PIXELS = 1600, 84, 60_000_000
+LONGEST_SIDE, THUMBNAIL_SIDE, QUALITY, MAX_PIXELS = 1600, 320, 84, 60_000_000
 
 
-def encode(data: bytes) -> bytes:
+@dataclass(frozen=True)
+class Encoded:
+    """A picture as it is kept, its small twin, and its size in pixels."""
+
+    picture: bytes
+    thumbnail: bytes
+    width: int
+    height: int
+
+
+@dataclass(frozen=True)
+class Kept:
+    """Content hashes of a picture and its small twin, and its size in pixels."""
+
+    digest: str
+    thumbnail: str
+    width: int
+    height: int
+
+
+def encode(data: bytes) -> Encoded:
     """Any common picture as a JPEG: turned the right way up, at most 1600 pixels, without the camera's notes.
 
     Raises
@@ -28,13 +50,19 @@ def encode(data: bytes) -> bytes:
     ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
         with Image.open(BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
+            # A large JPEG is read at half or a quarter of its size where that is still more than is kept.
+            opened.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
             upright = ImageOps.exif_transpose(opened)
             upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
-            out = BytesIO()
-            upright.convert("RGB").save(out, "JPEG", quality=QUALITY)
+            whole = upright.convert("RGB")
+            out, small = BytesIO(), BytesIO()
+            whole.save(out, "JPEG", quality=QUALITY)
+            size = whole.size
+            whole.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE))
+            whole.save(small, "JPEG", quality=QUALITY)
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as fault:
         raise InputError("picture", f"{len(data)} bytes", "a whole JPEG, PNG or WebP picture") from fault
-    return out.getvalue()
+    return Encoded(out.getvalue(), small.getvalue(), *size)
 
 
 class PictureStore:
@@ -57,7 +85,21 @@ class PictureStore:
 
     def keep(self, data: bytes) -> str:
         """Encode and keep a picture; its content hash. Durable when this returns."""
-        return self._write(encode(data))
+        return self._write(encode(data).picture)
+
+    def keep_with_thumbnail(self, data: bytes) -> Kept:
+        """Encode and keep a picture with its small twin. Durable when this returns."""
+        made = encode(data)
+        return Kept(self._write(made.picture), self._write(made.thumbnail), made.width, made.height)
+
+    def names(self) -> Iterator[str]:
+        """Content hashes of all pictures on disk."""
+        for path in sorted(self.folder.glob("??/*.jpg")):
+            yield path.stem
+
+    def forget(self, name: str) -> None:
+        """Take a picture off the disk."""
+        self.path(name).unlink(missing_ok=True)
 
     def keep_encoded(self, name: str, data: bytes) -> str:
         """Keep a JPEG that came with its hash, so that a family that is sent on keeps its names; others are encoded anew."""

@@ -36,6 +36,7 @@ from galene.web.routes import (
     handover,
     intake,
     logs,
+    pictures,
     plan,
     prove,
     reference,
@@ -180,7 +181,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
-    for module in (sign_in, today, intake, evidence, logs, diagnosis, plan, work, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
+    for module in (sign_in, today, intake, evidence, logs, diagnosis, plan, work, pictures, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
                    family_editor, templates, shelf, calculations, assessments, scopes, judgements):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

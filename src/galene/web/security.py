@@ -11,6 +11,7 @@ MAX_BODY = 2 * 1024 * 1024
 UPLOADS: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(r"/reference/families/(take-in|[^/]+/edit/picture)"), 16 * 1024 * 1024),
     (re.compile(r"/shelf/[^/]+/sheets"), 16 * 1024 * 1024),
+    (re.compile(r"/jobs/[^/]+/pictures"), 16 * 1024 * 1024),
     (re.compile(r"/jobs/[^/]+/logs"), 64 * 1024 * 1024),
 )
 """Where a picture, a family's file with its pictures, a data sheet or a log may come in, and how large."""

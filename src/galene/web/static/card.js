@@ -319,6 +319,60 @@
     line.classList.toggle("lost", lost);
   };
 
+  // ---- pictures: kept in the browser's own store until the server has them
+
+  const store = () => new Promise((done, failed) => {
+    const open = indexedDB.open("galene", 1);
+    open.onupgradeneeded = () => open.result.createObjectStore("pictures", { keyPath: "id" });
+    open.onsuccess = () => done(open.result);
+    open.onerror = () => failed(open.error);
+  });
+  const inStore = async (mode, use) => {
+    const db = await store();
+    return new Promise((done, failed) => {
+      const asked = use(db.transaction("pictures", mode).objectStore("pictures"));
+      asked.onsuccess = () => { done(asked.result); db.close(); };
+      asked.onerror = () => { failed(asked.error); db.close(); };
+    });
+  };
+  let shooting = false;
+  const develop = async () => {
+    if (shooting || !window.indexedDB) return;
+    shooting = true;
+    try {
+      for (;;) {
+        const mine = (await inStore("readonly", (s) => s.getAll())).filter((p) => p.me === me);
+        line.dataset.pictures = String(mine.length);
+        if (!mine.length) break;
+        const [one] = mine, body = new FormData();
+        for (const name of ["part", "phase", "note"]) body.append(name, one[name] || "");
+        body.append("once", one.id);
+        body.append("file", one.file, one.name || "picture.jpg");
+        const answer = await fetch(`/jobs/${encodeURIComponent(one.job)}/pictures`, {
+          method: "POST", body, credentials: "same-origin", headers: { accept: "application/json" }, signal: AbortSignal.timeout(60000),
+        });
+        if (answer.status === 401 || answer.redirected || answer.status >= 500) throw new Error("server");
+        await inStore("readwrite", (s) => s.delete(one.id));
+        if (!answer.ok) {
+          const lines = (await answer.json().catch(() => ({}))).lines || [];
+          keep(REFUSED, [...kept(REFUSED), { id: one.id, job: one.job, words: one.name || "picture", at: one.at, text: lines.join(" ") }]);
+        } else document.querySelectorAll("[data-shot]").forEach((n) => { n.textContent = "✓"; });
+      }
+    } catch { window.setTimeout(develop, 3000); }
+    shooting = false;
+    state();
+  };
+  document.addEventListener("change", async (event) => {
+    const field = event.target.closest("[data-shoot]"), file = field?.files[0];
+    if (!file) return;
+    const id = crypto.randomUUID ? crypto.randomUUID() : `p-${Date.now()}-${Math.random().toString(16).slice(2)}`;
+    await inStore("readwrite", (s) => s.put({ id, job: numberHere(), me, who: line.dataset.name, part: field.dataset.shootPart, phase: field.dataset.shoot, note: "", name: file.name, at: new Date(now()).toISOString(), file }));
+    field.value = "";
+    const note = field.closest("form").querySelector("[data-shot]");
+    if (note) note.textContent = "…";
+    develop();
+  });
+
   // ---- news of others
 
   let asked = null;
@@ -388,4 +442,5 @@
   window.addEventListener("storage", (event) => { if (event.key === QUEUE || event.key === REFUSED) shown(); });
   shown();
   flush();
+  develop();
 })();

@@ -1,0 +1,81 @@
+"""Pictures of a job: from the tablet's camera or a file, paired, compared, drawn over."""
+
+import json
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, JSONResponse, Response
+
+from galene.core.errors import InputError
+from galene.jobs import pictures
+from galene.jobs.act import family_of
+from galene.jobs.errors import AlreadyDone, Invalid
+from galene.store.models import Job
+from galene.web.forms import Form
+from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
+
+router = APIRouter(prefix="/jobs/{number}/pictures", route_class=VisitRoute, include_in_schema=False)
+
+
+def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
+    """All pictures, those of a part beside each other."""
+    rows = pictures.pictures_of(visit.db, job)
+    family = family_of(job)
+    chosen = [p["part"] for p in job.plans[0].document["parts"]] if job.plans else []
+    parts = [*(p for p in family.parts if p.id in chosen), *(p for p in family.parts if p.id not in chosen)]
+    return visit.page("pictures.html", status, job=job, stage=job.stage, family=family, parts=parts, pairs=pictures.pairs(rows),
+                      labels={p.id: p.label for p in family.parts}, phases=pictures.PHASES, **extra)  # fmt: skip
+
+
+@router.get("")
+def show(visit: Signed, number: str) -> HTMLResponse:
+    return page(visit, visit.job(number))
+
+
+@router.post("")
+def add(visit: Signed, number: str, form: SentFile) -> Response:
+    """Keep the file first, then its record: a record never names a picture that is not there."""
+    by_script = visit.request.headers.get("accept", "").startswith("application/json")
+    location = f"/jobs/{number}/pictures"
+    try:
+        try:
+            if not form.file:
+                raise InputError("picture", "nothing", "a JPEG, PNG or WebP picture")
+            kept = visit.request.app.state.pictures.keep_with_thumbnail(form.file)
+        except InputError as fault:
+            raise Invalid({"file": f"{fault.value}: wanted is {fault.allowed}."}) from fault
+        with visit.writing(form, location) as act:
+            pictures.add_picture(act, number, form.text("part"), form.text("phase") or "before", form.text("note"), kept)
+    except AlreadyDone:
+        if not by_script:
+            raise
+    except Invalid as fault:
+        if by_script:
+            return JSONResponse({"lines": list(fault.fields.values())}, 422)
+        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
+    return JSONResponse({"outcome": "done"}) if by_script else visit.go(location)
+
+
+@router.get("/{picture_id}")
+def one(visit: Signed, number: str, picture_id: int) -> HTMLResponse:
+    job = visit.job(number)
+    row = pictures.find_picture(visit.db, job, picture_id)
+    return visit.page("picture.html", job=job, stage=job.stage, picture=row, labels={p.id: p.label for p in family_of(job).parts})
+
+
+def _marks(form: Form) -> list[Any]:
+    try:
+        found = json.loads(form.text("marks") or "[]")
+    except (json.JSONDecodeError, RecursionError) as fault:
+        raise Invalid({"marks": "The marks can not be read."}) from fault
+    if not isinstance(found, list):
+        raise Invalid({"marks": "The marks can not be read."})
+    return found
+
+
+@router.post("/{picture_id}")
+def mark(visit: Signed, number: str, picture_id: int, form: Sent) -> Response:
+    location = f"/jobs/{number}/pictures/{picture_id}"
+    with visit.writing(form, location) as act:
+        pictures.mark_picture(act, number, picture_id, _marks(form), form.integer("seen"))
+    return visit.go(location)
