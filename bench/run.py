@@ -6,7 +6,9 @@ durable settings on, throughput of the job card against a bare route with as man
 
 import io
 import json
+import multiprocessing
 import os
+import random
 import signal
 import statistics
 import subprocess
@@ -14,10 +16,11 @@ import sys
 import tempfile
 import threading
 import time
+import uuid
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -38,7 +41,7 @@ from galene.core.access import scope
 from galene.core.airpath import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
-from galene.core.procedures import Air, PartPlan, Policy, compile_steps
+from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps
 from galene.demo.world import load
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
@@ -47,7 +50,7 @@ from galene.knowledge.procedures import CLOSING, PROCEDURES
 from galene.knowledge.schools import DEFAULT_POLICY, tags_of
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
-from galene.store.models import Job, JobCode, ObservationRow, StepRow, Vehicle
+from galene.store.models import Job, JobCode, ObservationRow, Person, StepRow, Vehicle
 from galene.web.app import create_app, settle
 from galene.web.drawings.airpath_layout import NARROW, WIDE, lay_out
 
@@ -93,6 +96,7 @@ def serving(app: FastAPI) -> Iterator[str]:
     while not server.started:
         time.sleep(0.02)
     yield f"http://127.0.0.1:{port}"
+    app.state.news.stop()
     server.should_exit = True
     thread.join(10)
 
@@ -162,23 +166,106 @@ def interactions(client: httpx.Client, numbers: dict[str, str]) -> None:
     print(f"  {'symptom tap':<16} {spread(timed(tap))}")
 
 
+def entry(kind: str, number: int, **data: object) -> dict[str, object]:
+    """An entry as a card sends it."""
+    return {"id": f"bench-{uuid.uuid4()}", "kind": kind, "at": datetime.now(UTC).isoformat(), "data": data, "number": number}
+
+
+def send(client: httpx.Client, job: str, me: int, entries: list[dict[str, object]]) -> list[str]:
+    """What became of entries."""
+    sent = [{k: v for k, v in e.items() if k != "number"} for e in entries]
+    answer = client.post(f"/jobs/{job}/entries", json={"me": me, "entries": sent})
+    answer.raise_for_status()
+    return [r["outcome"] for r in answer.json()["results"]]
+
+
 def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds: int = 40) -> None:
-    """Tick and undo the same step: both are durable writes that give the card back."""
+    """Tick and undo the same step: both are durable when they are answered."""
     with Session(engine) as db:
         job = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
-        step = next(s.id for s in job.steps if s.done_at is None)
+        step, me = (
+            next(s.id for s in job.steps if s.done_at is None),
+            db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one(),
+        )
     found = []
-    for _ in range(rounds):
-        client.post(
-            f"/jobs/{numbers['work']}/steps/{step}/tick",
-            data={"record:grade_after": "0", "early_reason": "bench"},
-            headers={"hx-request": "true"},
-        ).raise_for_status()
+    for i in range(rounds):
+        data = {"step": step, "record:grade_after": "0", "early_reason": "bench"}
+        assert send(client, numbers["work"], me, [entry("tick", i, **data)]) == ["done"]
         found.append(last())
-        client.post(f"/jobs/{numbers['work']}/steps/{step}/untick", headers={"hx-request": "true"}).raise_for_status()
+        assert send(client, numbers["work"], me, [entry("untick", i, step=step)]) == ["done"]
     with engine.connect() as connection:
         durable = {name: connection.execute(text(f"show {name}")).scalar() for name in ("fsync", "synchronous_commit")}
     print(f"  {'step tick':<16} {spread(found)}   ({', '.join(f'{k} {v}' for k, v in durable.items())})")
+
+
+def twenty_cards(address: str, client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds: int = 12) -> None:
+    """Twenty cards that tick at once, a client each: from the sending to the durable answer, as the card sees it."""
+    with Session(engine) as db:
+        pattern = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
+        me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
+        row = {c.key: getattr(pattern, c.key) for c in Job.__table__.columns if c.key not in ("id", "number")}
+        cards: list[tuple[str, list[int]]] = []
+        for k in range(20):
+            job = db.scalars(insert(Job).returning(Job), [{**row, "number": f"20-{k:05d}"}]).one()
+            plain = Step("bench", "walk", "", "Bench step", "", 1)
+            steps = [
+                StepRow(job_id=job.id, position=i, document=asdict(plain), records={}, done_at=None, done_by_id=None) for i in range(rounds)
+            ]
+            db.add_all(steps)
+            db.flush()
+            cards.append((job.number, [s.id for s in steps]))
+        db.commit()
+
+    # The cards are in a process of their own, so that they do not wait for the server's interpreter.
+    with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as pool:
+        found = pool.submit(tick_cards, address, dict(client.cookies), me, cards).result()
+    print(f"  {'twenty cards':<16} {spread(found)}   (as the card sees it, two ticks a second each)")
+
+
+def tick_cards(address: str, cookies: dict[str, str], me: int, cards: list[tuple[str, list[int]]]) -> list[float]:
+    """Seconds of every tick of cards that tick side by side."""
+
+    def work(card: tuple[str, list[int]]) -> list[float]:
+        own, times = httpx.Client(base_url=address, cookies=cookies, headers={"origin": address}, timeout=30), []
+        time.sleep(random.random() / 2)
+        for i, step in enumerate(card[1]):
+            begin = time.perf_counter()
+            assert send(own, card[0], me, [entry("tick", i, step=step)]) == ["done"]
+            times.append(time.perf_counter() - begin)
+            # A hand needs a while from one step to the next.
+            time.sleep(0.5)
+        return times
+
+    with ThreadPoolExecutor(20) as pool:
+        return [t for times in pool.map(work, cards) for t in times]
+
+
+def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> None:
+    """A day's queue of 500 entries in batches of 50, and how long a change takes to a second page that listens."""
+    with Session(engine) as db:
+        me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
+    queue = [entry("count", i, what="caps", way="in" if i % 2 == 0 else "out", pieces=1) for i in range(500)]
+    begin = time.perf_counter()
+    outcomes = [o for i in range(0, 500, 50) for o in send(client, numbers["work"], me, queue[i : i + 50])]
+    print(
+        f"  {'500 entries':<16} {time.perf_counter() - begin:6.2f} s, {outcomes.count('done')} taken, none twice: {outcomes.count('before')}"
+    )
+    heard: list[float] = []
+
+    def listen() -> None:
+        with client.stream("GET", f"/jobs/{numbers['work']}/events") as stream:
+            for row in stream.iter_lines():
+                if row == "event: changed":
+                    heard.append(time.perf_counter())
+
+    thread = threading.Thread(target=listen, daemon=True)
+    thread.start()
+    time.sleep(1.5)
+    heard.clear()
+    begin = time.perf_counter()
+    send(client, numbers["work"], me, [entry("count", 0, what="tape", way="in", pieces=1)])
+    time.sleep(2)
+    print(f"  {'news to another':<16} {(heard[0] - begin) * 1e3:6.1f} ms from the sending" if heard else "  no news came")
 
 
 def generate(engine: Engine, count: int) -> None:
@@ -404,6 +491,8 @@ def main() -> None:
             print("Interactions")
             interactions(client, numbers)
             ticks(client, engine, numbers)
+            twenty_cards(address, client, engine, numbers)
+            replay(client, engine, numbers)
             generate(engine, 5000)
             print("Pages, with 5,000 generated jobs")
             pages(client, numbers)

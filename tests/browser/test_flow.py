@@ -168,12 +168,20 @@ def test_no_view_overflows_or_shuts_anybody_out(
         "/reference/families/E",
         "/vehicles/QN088/where?q=meter",
         "/worksheets/bore-restriction",
+        "/reference/templates",
+        "/reference/templates/procedure/throttle_body",
+        "/reference/templates/relearn/throttle_manual",
     ]
     views += [
         f"/jobs/{numbers[a]}/{b}"
         for a, b in (("intake", "intake"), ("intake", "evidence"), ("work", "diagnosis"), ("prove", "plan"), ("work", "work"))
     ]
-    views += [f"/jobs/{numbers['prove']}/prove", f"/jobs/{numbers['prove']}/handover", f"/jobs/{numbers['handover']}/report"]
+    views += [
+        f"/jobs/{numbers['work']}/pictures",
+        f"/jobs/{numbers['prove']}/prove",
+        f"/jobs/{numbers['prove']}/handover",
+        f"/jobs/{numbers['handover']}/report",
+    ]
     for view in views:
         page.goto(server.address + view)
         assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), f"{view} is wider than the screen"

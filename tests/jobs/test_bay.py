@@ -306,3 +306,14 @@ def test_every_change_is_told_when_it_is_durable_and_not_before(odd: Act, engine
         assert list(connection.notifies(timeout=0.2)) == [], "not before it is durable"
         odd.db.commit()
         assert [n.payload for n in connection.notifies(timeout=3.0, stop_after=1)] == [job_id]
+
+
+def test_a_reading_is_kept_in_its_own_unit_whatever_the_meter_shows(odd: Act) -> None:
+    job = begun(odd, "D", "egr_cooler", grade=3)
+    row = go_to(odd, job, "egr_cooler:pressure")
+    odd.db.commit()
+    given = {"record:tight": "yes"}
+    answer = sent(odd, job.number, "tick", step=row.id, **given, **{"record:held": "two"})
+    assert answer.outcome == "refused" and "kPa, bar" in answer.faults["held"]
+    assert sent(odd, job.number, "tick", step=row.id, **given, **{"record:held": "29", "record:held_unit": "psi"}).outcome == "done"
+    assert row.records["held"] == pytest.approx(199.9, abs=0.1)

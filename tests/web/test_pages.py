@@ -38,7 +38,7 @@ def test_every_page_of_every_job_answers(as_person: Callable[[str], Browser], nu
         "/reference",
         "/reference/families/A",
     ]
-    pages += [f"/jobs/{n}/{s}" for n in numbers.values() for s in (*STAGES, "trace", "report")]
+    pages += [f"/jobs/{n}/{s}" for n in numbers.values() for s in (*STAGES, "trace", "report", "pictures")]
     pages += [f"/worksheets/{name}" for name in SHEETS]
     for page in pages:
         answer = web.get(page)

@@ -27,9 +27,9 @@ def photo(width: int = 800, height: int = 600, orientation: int = 1, kind: str =
     return out.getvalue()
 
 
-def shoot(web: Browser, number: str, data: bytes, token: str = "first-picture", **fields: str):  # type: ignore[no-untyped-def]
+def shoot(web: Browser, number: str, data: bytes, name: str = "first-picture", **fields: str):  # type: ignore[no-untyped-def]
     return web.post(
-        f"/jobs/{number}/pictures", data={"once": token, "part": "", "phase": "before", "note": "", **fields}, files={"file": ("a.jpg", data, "image/jpeg")},
+        f"/jobs/{number}/pictures", data={"once": name, "part": "", "phase": "before", "note": "", **fields}, files={"file": ("a.jpg", data, "image/jpeg")},
         headers={"origin": HOST, "accept": "application/json"}, follow_redirects=False,
     )  # fmt: skip
 

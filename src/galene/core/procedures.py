@@ -22,13 +22,17 @@ class Wait:
 
 @dataclass(frozen=True)
 class Record:
-    """Something to write down at a step. `kind`: grade, yes_no or count; `bad` is what a bad answer means."""
+    """Something to write down at a step. `kind`: grade, yes_no or reading; `bad` is what a bad answer means.
+
+    A reading is a figure of `quantity`, typed in whatever unit the meter shows and kept in that quantity's own.
+    """
 
     id: str
     kind: str
     label: str
     bad: str = ""
     bad_answer: str = "no"
+    quantity: str = ""
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,11 @@ from galene.core.errors import Fault
 from galene.core.must_go_back import BEFORE, KINDS
 from galene.core.procedures import PartProcedure, StepTemplate
 from galene.core.relearn import RelearnTemplate
+from galene.core.units import QUANTITIES
 
 PLACES: tuple[str, ...] = ("running", "first", "clean", "close", "walk")
 """Where a step may stand, in the order of the card."""
-RECORDS: tuple[str, ...] = ("grade", "yes_no")
+RECORDS: tuple[str, ...] = ("grade", "yes_no", "reading")
 RECKONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "drive")
 STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running", "ventilated")
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
@@ -98,7 +99,9 @@ def _step_faults(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[
     for record in step.records:
         yield from _said(f"{at}.records", record.label, 3, 120)
         if record.kind not in RECORDS or not ID.fullmatch(record.id) or record.bad_answer not in ("yes", "no"):
-            yield Fault(f"{at}.records", "a grade, or a question that is answered by yes or no")
+            yield Fault(f"{at}.records", "a grade, a reading, or a question that is answered by yes or no")
+        elif (record.kind == "reading") != (record.quantity in QUANTITIES):
+            yield Fault(f"{at}.records", "a reading says of what: a quantity, which nothing else has")
         elif record.kind == "yes_no" and not record.bad.strip():
             yield Fault(f"{at}.records", "say what the bad answer means: it is shown beside it")
 

@@ -184,6 +184,8 @@ def _answers(step: Any, found: Found, left: int) -> dict[str, str]:
             grade, deposit = found.get(step.document["part"], (1, "")) if record["id"] == "grade_before" else (left, "")
             given[record["id"]] = str(grade)
             given[record["id"] + "_deposit"] = deposit
+        elif record["kind"] == "reading":
+            given[record["id"]], given[record["id"] + "_unit"] = "2.0", "bar"
         else:
             given[record["id"]] = "no" if record["bad_answer"] == "yes" else "yes"
     return given

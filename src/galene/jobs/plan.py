@@ -196,8 +196,12 @@ def grades_seen(job: Job) -> dict[str, int]:
 def plan_scope(family: EngineFamily, job: Job, parts: Sequence[str], policy: Policy) -> Scope:
     """Access for the parts as they will be treated."""
     book = book_of(job)
-    plans = [p for p in part_plans(family, job, parts, policy, book) if not procedure_of(family, p, book.procedures).in_place]
-    return scope(family, [p.part for p in plans], (), grades_seen(job), [p.part for p in plans if p.off_engine])
+    return _scope_of(family, job, part_plans(family, job, parts, policy, book), book)
+
+
+def _scope_of(family: EngineFamily, job: Job, plans: Sequence[PartPlan], book: Book) -> Scope:
+    opened = [p for p in plans if not procedure_of(family, p, book.procedures).in_place]
+    return scope(family, [p.part for p in opened], (), grades_seen(job), [p.part for p in opened if p.off_engine])
 
 
 def steps_for(
@@ -218,8 +222,9 @@ def document_for(
     family, policy = family_of(job), policy or policy_of(job, workshop)
     air = Air(workshop.bay_temperature_c, workshop.bay_humidity)
     book = book_of(job)
-    steps = steps_for(job, parts, workshop, air, policy, book)
-    access = plan_scope(family, job, parts, policy)
+    plans = part_plans(family, job, parts, policy, book)
+    steps = compile_steps(family, plans, book.procedures, policy, air, CLOSING)
+    access = _scope_of(family, job, plans, book)
     strip = schedule(steps)
     hands = sum(s.minutes for s in steps)
     elapsed = max((s.start + s.minutes for s in strip), default=0.0)
@@ -231,7 +236,6 @@ def document_for(
     for step in steps:
         if step.agent:
             agents[step.agent] = agents.get(step.agent, 0.0) + step.agent_ml
-    plans = part_plans(family, job, parts, policy, book)
     components = {family.part(p.part).component for p in plans if p.by not in UNTOUCHED}
     main = relearn_of(family, policy.of("I"), book.relearns)
     fuel = any(i.kind == "fuel line open" for step in steps for i in step.opens)

@@ -5,8 +5,10 @@ from dataclasses import asdict
 from datetime import timedelta
 from typing import Any
 
+from galene.core.errors import InputError
 from galene.core.must_go_back import COUNTED
 from galene.core.procedures import Air, Policy, Step, goes_before
+from galene.core.units import QUANTITIES, parse_quantity
 from galene.jobs import shelf
 from galene.jobs.act import Act
 from galene.jobs.checks import jumper_allowed
@@ -164,7 +166,7 @@ def tick(act: Act, number: str, step_id: int, records: dict[str, str], early_rea
             MustGoBack(job_id=job.id, key=item["key"], what=item["what"], kind=item["kind"], part=item["part"], count=item["count"],
                        before=item["before"], dangerous=item["dangerous"], opened_at=act.now, opened_by_id=act.person.id, closed_at=None, closed_by_id=None)
         )  # fmt: skip
-    for item in job.items:
+    for item in job.items if step["closes"] else ():
         if item.key in step["closes"] and item.closed_at is None:
             item.closed_at, item.closed_by_id = act.now, act.person.id
     if step["wait_name"] and step["wait_minutes"]:
@@ -191,8 +193,10 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
         raise Refused(
             "The pick list first", ["say that all of it is here, or what is missing: a job that stops half-way open costs the most"]
         )
-    read = {a.caution for a in job.acknowledgements}
-    unread = [CAUTIONS[c] for c in step["cautions"] if c in CAUTIONS and CAUTIONS[c].serious and c not in read]
+    # Only what this step asks about is read from the database: a card waits for the answer.
+    serious = [CAUTIONS[c] for c in step["cautions"] if c in CAUTIONS and CAUTIONS[c].serious]
+    read = {a.caution for a in job.acknowledgements} if serious else set()
+    unread = [c for c in serious if c.id not in read]
     if unread:
         raise Refused("Read the caution first", [f"{c.hazard}: {c.harm}. {c.do}" for c in unread])
     if step["key"].startswith("found:") and waits_for_approval(job):
@@ -204,7 +208,7 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
     if "engine_warm_running" in step["needs"]:
         may_run(job, step, act.now)
     check_text({"early_reason": early_reason})
-    wet = [w for w in running_waits(job, act.now) if w.name in step["after_waits"]]
+    wet = [w for w in running_waits(job, act.now) if w.name in step["after_waits"]] if step["after_waits"] else []
     if wet and len(early_reason.strip()) < 3:
         left = max((w.ends_at - act.now).total_seconds() for w in wet)
         raise Refused(
@@ -229,6 +233,14 @@ def _records(act: Act, job: Job, step: dict[str, Any], given: dict[str, str]) ->
             kept[record["id"]] = int(value)
             kept[f"{record['id']}_deposit"] = deposit if deposit in DEPOSIT_KINDS else ""
             grades.append(("after" if record["id"].endswith("after") else "before", kept[f"{record['id']}_deposit"], int(value)))
+        elif record["kind"] == "reading":
+            quantity = QUANTITIES[record["quantity"]]
+            try:
+                kept[record["id"]] = parse_quantity(
+                    record["id"], value, quantity, given.get(f"{record['id']}_unit", "") or quantity.units[0].id
+                )
+            except InputError as fault:
+                faults[record["id"]] = f"{record['label']}: {fault.allowed}."
         elif value not in ("yes", "no"):
             faults[record["id"]] = "Yes or no."
         elif record["id"] in ("eyes", "all") and value == "no":

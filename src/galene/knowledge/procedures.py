@@ -163,11 +163,11 @@ PROCEDURES: dict[str, PartProcedure] = {
         PartProcedure("egr_cooler", "Recirculation cooler", (
             StepTemplate("look", "Look at both faces and at the coolant side's stubs", "A pale crust is coolant: then it is not cleaned but replaced.", 4, tools=("lamp",), records=(BEFORE, PALE)),
             StepTemplate("pressure", "Shut the stubs, 2 bar of air under water for two minutes: no bubble", "A cleaned cooler that leaks ruins the engine.", 8, tools=("pressure test kit",),
-                         cautions=("eyes",), records=(Record("tight", "yes_no", "No bubble", "Replace the cooler."),)),
+                         cautions=("eyes",), records=(Record("held", "reading", "Pressure after two minutes", quantity="pressure"), Record("tight", "yes_no", "No bubble", "Replace the cooler."))),
             StepTemplate("send", "Send the cooler out to the heated bath, label on, O-rings off", "Soot in its tubes needs heat and time.", 5, tools=("label",),
                          wait=Wait("at the bath", 1440, "The bath works over night")),
             StepTemplate("check", "Look through every tube against a lamp, press it again, dry it with air", "One shut tube in ten is a fifth of its cooling.", 9, tools=("lamp", "pressure test kit"),
-                         records=(AFTER, Record("tight_after", "yes_no", "No bubble", "Replace the cooler."))),
+                         records=(AFTER, Record("held_after", "reading", "Pressure after two minutes", quantity="pressure"), Record("tight_after", "yes_no", "No bubble", "Replace the cooler."))),
         )),
         _plain("egr_dp_ports", "Differential pressure ports", "Look into both bores with the lamp: which is shut", "Turn a fitting drill in the fingers, both bores, vacuum at each turn",
                "Both are cleaned: one alone reads worse than none.", 10, "A wire falls through both", "", 0, None, ("4 mm drill", "vacuum with fine filter"), ("eyes", "objects")),

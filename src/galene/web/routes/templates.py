@@ -10,6 +10,7 @@ from galene.core.must_go_back import BEFORE, INSIDE, KINDS
 from galene.core.procedures import PartProcedure
 from galene.core.relearn import RelearnTemplate
 from galene.core.template_faults import RECKONS, STATES
+from galene.core.units import QUANTITIES
 from galene.exchange.templates import SHIPPED, document_of
 from galene.jobs import families, templates
 from galene.jobs.errors import Invalid, Missing
@@ -40,6 +41,7 @@ CHOICES: dict[str, list[tuple[str, str]]] = {
     "drying": [(d, d.replace("_", " ")) for d in sorted(WORDS.drying)],
     "states": [(x, x.replace("_", " ")) for x in STATES],
     "cautions": [(c.id, c.hazard) for c in CAUTIONS.values()],
+    "quantities": [(q, q.replace("_", " ")) for q in QUANTITIES],
     "guards": [(g.id, g.text) for g in GUARDS.values()],
 }
 BLANK_STEP: dict[str, Any] = {
@@ -194,8 +196,8 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
         if w.strip()
     ]
     records = [
-        {"id": r or f"asked_{n + 1}", "kind": k, "label": label.strip(), "bad": bad.strip(), "bad_answer": a}
-        for n, (r, k, label, bad, a) in enumerate(zip(*(form.texts(f"{i}.record_{x}") for x in ("id", "kind", "label", "bad", "answer")), strict=False))
+        {"id": r or f"asked_{n + 1}", "kind": k, "label": label.strip(), "bad": bad.strip(), "bad_answer": a, "quantity": q}
+        for n, (r, k, label, bad, a, q) in enumerate(zip(*(form.texts(f"{i}.record_{x}") for x in ("id", "kind", "label", "bad", "answer", "quantity")), strict=False))
         if label.strip()
     ]  # fmt: skip
     has_agent = bool(text("agent"))

@@ -47,7 +47,8 @@
     else for (const [name, value] of new FormData(form, by)) if (name !== "once" && name !== "back") data[name] = value;
     if (kind === "untick" && !busy && unsent()) { shown(); return; }
     if (kind === "tick" && (ticked().has(data.step) || (lost && !ready(form, data)))) return;
-    enter(jobOf(form), kind, data, form.dataset.text || by?.textContent.trim() || kind, form);
+    const row = caution && by.closest("[data-caution]");
+    enter(jobOf(form), kind, data, row ? row.querySelector("b").textContent : form.dataset.text || by?.textContent.trim() || kind, form);
   });
 
   // A tick that was not sent yet is undone here, without a trace of it anywhere else.
@@ -78,7 +79,7 @@
     let why = "";
     if (before.length) why = `${t.first} ${before[0].dataset.text}`;
     else if (form.querySelector("[data-unread]")) why = t.unread;
-    else if ([...names].some((n) => !data[n])) why = t.answer;
+    else if ([...names].some((n) => !data[n]) || [...form.querySelectorAll("[data-pad][name^=record]")].some((f) => !f.value.trim())) why = t.answer;
     else if (holding(form) && (data.early_reason || "").trim().length < 3) why = t.early;
     fault(form, why);
     return !why;
