@@ -1,10 +1,12 @@
 """The card in the bay: two people at once, a server that goes away, one touch a step, keys alone."""
 
 import re
+import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 
+import httpx2 as httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 from sqlalchemy import select
@@ -51,7 +53,7 @@ def wait_for(true: Callable[[], object], seconds: float = 6.0) -> None:
 
 
 def tick(page: Page) -> None:
-    """Read what must be read, answer what is asked, tick; the next step is there."""
+    """Read what must be read, answer what is asked, tick; the next step is there, with the server or without it."""
     card = page.locator(CARD)
     step = card.get_attribute("data-step")
     while card.locator("[data-read]").count():
@@ -105,7 +107,7 @@ def test_work_goes_on_while_the_connection_is_cut_and_is_sent_once_and_in_order(
     before = ticked(db, number)
     lose(page)
     for _ in range(4):
-        tick_offline(page)
+        tick(page)
     expect(page.locator("#line")).to_contain_text("The server can not be reached")
     expect(page.locator("#line")).to_contain_text("not yet on the server")
     expect(page.locator("[data-count]")).to_have_text(re.compile("step 5 of"))
@@ -121,20 +123,6 @@ def test_work_goes_on_while_the_connection_is_cut_and_is_sent_once_and_in_order(
     assert keys == ticked(db, number), "in order, each once"
 
 
-def tick_offline(page: Page) -> None:
-    """Tick without the server: cautions are read into the queue and stay on the card."""
-    card = page.locator(CARD)
-    step = card.get_attribute("data-step")
-    for button in card.locator("[data-read]").all():
-        button.click()
-    for name in sorted({r.get_attribute("name") or "" for r in card.locator("input[type=radio]").all()}):
-        card.locator(f'input[name="{name}"][value="{"1" if "grade" in name else "yes"}"]').check()
-    if card.locator("[data-hold]").is_visible():
-        card.locator("[name=early_reason]").fill("ready, looked at it")
-    card.get_by_role("button", name="Done, tick").click()
-    expect(page.locator(f'{CARD}[data-step="{step}"]')).to_have_count(0)
-
-
 def test_the_server_is_killed_and_started_in_mid_flow_and_the_page_is_loaded_anew_meanwhile(
     page: Page, server: Server, number: str, db: Session
 ) -> None:
@@ -145,7 +133,7 @@ def test_the_server_is_killed_and_started_in_mid_flow_and_the_page_is_loaded_ane
     tick(page)
     server.kill()
     for _ in range(2):
-        tick_offline(page)
+        tick(page)
     # The strip's own timer, started without the server.
     page.locator("#strip details").nth(1).locator("summary").click()
     form = page.locator("form[data-entry=wait]")
@@ -169,7 +157,7 @@ def test_a_conflict_is_shown_to_the_person_and_not_resolved_behind_their_back(ba
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/work")
     lose(page)
-    tick_offline(page)
+    tick(page)
     pia = Act(db, person(db, "pia"), datetime.now(UTC))
     row = db.scalars(select(StepRow).where(StepRow.job_id == find_job(db, number).id).order_by(StepRow.position)).first()
     assert row
@@ -205,3 +193,39 @@ def test_one_touch_a_step_and_keys_alone(page: Page, server: Server, number: str
     expect(page.locator(f'{CARD}[data-step="{here}"]')).to_be_visible()
     page.keyboard.press("u")
     wait_for(lambda: len(ticked(db, number)) == done - 1)
+
+
+def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(server: Server, number: str, db: Session) -> None:
+    """Five hundred entries in batches; the server dies in the middle of one, and all that was not answered is sent again."""
+    moment = datetime.now(UTC).isoformat()
+    queue = [
+        {
+            "id": f"replayed-{i:04d}",
+            "kind": "count",
+            "at": moment,
+            "data": {"what": "caps", "way": "in" if i % 2 == 0 else "out", "pieces": 1},
+        }
+        for i in range(500)
+    ]
+    me = person(db, "odd").id
+    unanswered = list(queue)
+    killer = threading.Timer(0.6, server.kill)
+    killer.start()
+    killed = 0
+    with httpx.Client(base_url=server.address, headers={"origin": server.address}, timeout=20) as client:
+        client.post("/sign-in", data={"name": "odd", "password": "slipway-odd"})
+        while unanswered:
+            try:
+                answer = client.post(f"/jobs/{number}/entries", json={"me": me, "entries": unanswered[:50]})
+                answer.raise_for_status()
+            except httpx.HTTPError:
+                killer.join()
+                killed += 1
+                assert killed < 4
+                server.start()
+                continue
+            outcomes = {r["outcome"] for r in answer.json()["results"]}
+            assert outcomes <= {"done", "before"}, outcomes
+            unanswered = unanswered[50:]
+    assert killed, "the server was killed while it was taking them"
+    assert find_job(db, number).counted == {"caps": [250, 250]}

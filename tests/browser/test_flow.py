@@ -143,8 +143,7 @@ def test_a_new_vehicle_through_all_seven_stages(page: Page, server: Server, faul
     expect(page.get_by_role("heading", level=1)).to_contain_text("Proven better")
 
 
-@pytest.mark.parametrize(("width", "height", "layout"), [(1280, 800, "desk"), (390, 844, "bay")])
-@pytest.mark.parametrize("theme", ["day", "night"])
+@pytest.mark.parametrize(("width", "height", "layout", "theme"), [(1280, 800, "desk", "day"), (390, 844, "bay", "night")])
 def test_no_view_overflows_or_shuts_anybody_out(
     page: Page, server: Server, db: Session, faults: list[str], width: int, height: int, layout: str, theme: str
 ) -> None:

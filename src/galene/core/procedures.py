@@ -82,7 +82,7 @@ class PartProcedure:
 
 @dataclass(frozen=True)
 class Step:
-    """A compiled step, frozen into the job. `opens` and `closes` name must-go-back items by key."""
+    """A compiled step, frozen into the job. `opens` and `closes` name must-go-back items by key, `when` the tags that chose it."""
 
     key: str
     phase: str
@@ -109,6 +109,7 @@ class Step:
     worksheet: str = ""
     crank_deg: float | None = None
     cylinders: tuple[int, ...] = ()
+    when: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -366,7 +367,7 @@ def _from_template(template: StepTemplate, owner: str, part: str) -> Step:
         template.tools, cautions=template.cautions, records=template.records,
         opens=tuple(Item(f"{owner}:{o.what}", o.what, o.kind, part, o.count, o.before, o.dangerous) for o in template.opens),
         closes=tuple(f"{owner}:{c}" for c in template.closes) if owner else (),
-        agent=template.agent, agent_ml=template.agent_ml, needs=template.needs,
+        agent=template.agent, agent_ml=template.agent_ml, needs=template.needs, when=template.when,
     )  # fmt: skip
 
 

@@ -9,6 +9,9 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
+import structlog
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
 from galene.core.errors import InputError
@@ -17,6 +20,7 @@ from galene.jobs.act import Act
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.store.models import Person
 
+log = structlog.get_logger()
 OLDEST = timedelta(hours=72)
 """Entries from longer ago are taken as made this long ago: a tablet that lay in a drawer."""
 
@@ -119,9 +123,16 @@ def take(db: Session, person: Person, now: datetime, number: str, entry: Entry) 
         lines = do(act, number, entry.data, entry.id)
         db.commit()
         return Taken(entry.id, "same" if lines else "done", "Somebody was faster" if lines else "", lines)
+    except (OperationalError, PoolTimeout):
+        raise
     except (AlreadyDone, Invalid, Refused, Stale, ReadOnly, NotAllowed, Missing, InputError) as fault:
         db.rollback()
         return _answer(entry.id, fault)
+    except Exception as fault:
+        # One entry that breaks must not hold up all that was made after it.
+        db.rollback()
+        log.error("entry", kind=entry.kind, fault=repr(fault)[:400])
+        return Taken(entry.id, "refused", "This went wrong on our side", ("The fault is in the server's log.",))
 
 
 def _answer(entry_id: str, fault: Exception) -> Taken:

@@ -22,6 +22,16 @@ def _find(job: Job, name: str) -> WaitRow:
     return row
 
 
+def _faults(minutes: float | None, reason: str) -> dict[str, str]:
+    """What is wrong with the minutes and the reason of a wait, by field."""
+    faults = {}
+    if minutes is None or not 0 < minutes <= LONGEST_MINUTES:
+        faults["wait_minutes"] = "From one minute to two days."
+    if not 3 <= len(reason.strip()) <= 200:
+        faults["wait_reason"] = "Say why: it stands beside the clock."
+    return faults
+
+
 def start_wait(act: Act, number: str, name: str, minutes: float | None, reason: str) -> Job:
     """Start a wait by hand.
 
@@ -32,15 +42,11 @@ def start_wait(act: Act, number: str, name: str, minutes: float | None, reason: 
     """
     job = act.job(number)
     check_text({"wait_name": name, "wait_reason": reason})
-    faults = {}
+    faults = _faults(minutes, reason)
     if not 2 <= len(name.strip()) <= 60:
         faults["wait_name"] = "Say what waits, in up to 60 characters."
     elif any(w.name == name.strip() for w in running_waits(job, act.now)):
         faults["wait_name"] = "That one runs already: lengthen it, or name another."
-    if minutes is None or not 0 < minutes <= LONGEST_MINUTES:
-        faults["wait_minutes"] = "From one minute to two days."
-    if not 3 <= len(reason.strip()) <= 200:
-        faults["wait_reason"] = "Say why: it stands beside the clock."
     if faults:
         raise Invalid(faults)
     act.db.add(
@@ -61,11 +67,7 @@ def extend_wait(act: Act, number: str, name: str, minutes: float | None, reason:
     """
     job = act.job(number)
     check_text({"wait_reason": reason})
-    faults = {}
-    if minutes is None or not 0 < minutes <= LONGEST_MINUTES:
-        faults["wait_minutes"] = "From one minute to two days."
-    if not 3 <= len(reason.strip()) <= 200:
-        faults["wait_reason"] = "Say why: it stands beside the clock."
+    faults = _faults(minutes, reason)
     if faults:
         raise Invalid(faults)
     row = _find(job, name)

@@ -34,6 +34,8 @@ TAG_WORDS: dict[str, str] = {
     "leave": "K: left",
 }
 """Tags of variants in words, with the school that decides."""
+SCHOOL_WORDS: dict[str, str] = {t: w for t, w in TAG_WORDS.items() if w[0].isupper()}
+"""Tags that a school decides, with its letter."""
 LETTERS: dict[str, str] = {"throttle_body": "DE", "egr_valve": "KN", "egr_passage": "K", "intake_manifold": "KLR", "intake_ports": "KM"}
 """Kinds of part whose procedure depends on schools, and their letters."""
 WORDS = TemplateWords(frozenset(AGENTS), frozenset({"alkanes", "2-propanol", "acetone", "aromatics", "water", "soap_and_water", "maf_cleaner", "contact_cleaner", "throttle_cleaner"}), frozenset(CAUTIONS), frozenset(TAG_WORDS))  # fmt: skip

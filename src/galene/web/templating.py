@@ -21,6 +21,7 @@ from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.cautions import CAUTIONS, GENERAL_NOTICE
 from galene.knowledge.codes import GROUPS, code_meaning
 from galene.knowledge.components import DEPOSIT_KINDS, GRADES
+from galene.knowledge.variants import SCHOOL_WORDS
 from galene.store.models import Job, MustGoBack, WaitRow
 from galene.web.texts import say
 
@@ -175,7 +176,7 @@ def _environment() -> Environment:
     env.globals.update(
         _=say, STAGES=STAGES, STAGE_TITLES=STAGE_TITLES, DEPOSIT_KINDS=DEPOSIT_KINDS, GRADES=GRADES, CAUTIONS=CAUTIONS, GROUPS=GROUPS,
         GENERAL_NOTICE=GENERAL_NOTICE, KNOWLEDGE=KNOWLEDGE, code_meaning=code_meaning, read_codes=read_codes, revision=revision,
-        MUST_GO_BACK=KINDS, remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
+        MUST_GO_BACK=KINDS, SCHOOL_WORDS=SCHOOL_WORDS, remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
     )  # fmt: skip
     filters: dict[str, Any] = {

@@ -113,7 +113,8 @@
       if (answer.status === 401 || answer.redirected) { window.location.assign("/sign-in?back=" + encodeURIComponent(location.pathname)); return; }
       if (answer.status >= 500) throw new Error("server");
       lost = false;
-      if (!answer.ok) { settle(batch, batch.map((e) => ({ id: e.id, outcome: "refused", title: "", lines: [] }))); }
+      if (answer.status === 409) { location.reload(); return; } // somebody else has signed in: these wait for their own
+      if (!answer.ok) { settle(batch, batch.map((e) => ({ id: e.id, outcome: "refused", title: String(answer.status), lines: [] }))); }
       else settle(batch, (await answer.json()).results);
       answered = true;
     } catch {
@@ -380,10 +381,9 @@
   const refresh = () => {
     window.clearTimeout(asked);
     asked = window.setTimeout(async () => {
-      const c = card();
-      if (!c) { if (document.querySelector("form[data-entry]") && !kept(QUEUE).length) location.reload(); return; }
+      if (!document.getElementById("strip")) return;
       try {
-        const answer = await fetch(location.pathname, { credentials: "same-origin", signal: AbortSignal.timeout(8000), headers: { "x-galene-part": "card" } });
+        const answer = await fetch(location.pathname + location.search, { credentials: "same-origin", signal: AbortSignal.timeout(8000), headers: { "x-galene-part": "card" } });
         if (!answer.ok || answer.redirected) return;
         adopt(new DOMParser().parseFromString(await answer.text(), "text/html"));
         lost = false;
@@ -392,9 +392,19 @@
     }, 40);
   };
 
+  const swap = (page, id) => {
+    const old = document.getElementById(id), next = page.getElementById(id);
+    if (!old || !next) return;
+    const open = [...old.querySelectorAll("details")].map((d) => d.open), typing = document.activeElement;
+    if (old.contains(typing) && /^(INPUT|SELECT|TEXTAREA)$/.test(typing.tagName) && typing.value) return;
+    old.replaceWith(next);
+    [...next.querySelectorAll("details")].forEach((d, i) => { d.open = open[i] || false; });
+  };
+
   const adopt = (page) => {
     const next = page.getElementById("card"), c = card();
-    if (!next || !c) return;
+    // A page beside the card keeps what is typed in it: only strip and rail are taken over.
+    if (!next || !c) { swap(page, "strip"); swap(page, "rail"); return; }
     const at = left().find((f) => !f.hidden);
     for (const f of next.querySelectorAll("#steps > form")) {
       const old = form_of(f.dataset.step);
@@ -406,15 +416,7 @@
     }
     trust(next);
     c.replaceWith(next);
-    const swap = (id) => {
-      const old = document.getElementById(id), fresh = page.getElementById(id);
-      if (!old || !fresh) return;
-      const open = [...old.querySelectorAll("details")].map((d) => d.open);
-      if (old.contains(document.activeElement) && /^(INPUT|SELECT|TEXTAREA)$/.test(document.activeElement.tagName)) return;
-      old.replaceWith(fresh);
-      [...fresh.querySelectorAll("details")].forEach((d, i) => { d.open = open[i] || false; });
-    };
-    ["strip", "rail", "may-start", "all-steps", "counts"].forEach(swap);
+    for (const id of ["strip", "rail", "may-start", "all-steps", "counts"]) swap(page, id);
     if (at && !form_of(at.dataset.step)) {
       const done = document.querySelector(`[data-done="${at.dataset.step}"]`);
       if (done && done.dataset.by && done.dataset.by !== line.dataset.name) said(`${done.dataset.by} ✓ ${at.dataset.text}`);
@@ -438,6 +440,7 @@
     if ("serviceWorker" in navigator) navigator.serviceWorker.register("/sw.js").catch(() => {});
   }
   if (card() && clock.live) trust(document);
+  window.addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); });
   window.addEventListener("online", () => flush());
   window.addEventListener("offline", () => { lost = true; shown(); });
   window.addEventListener("storage", (event) => { if (event.key === QUEUE || event.key === REFUSED) shown(); });
