@@ -45,6 +45,8 @@
     const data = {};
     if (caution) data.caution = by.value;
     else for (const [name, value] of new FormData(form, by)) if (name !== "once" && name !== "back") data[name] = value;
+    // What was counted in here can be counted out here, before the server has heard of it.
+    if (kind === "count" && data.way === "in") form.parentElement.querySelectorAll("button[disabled]").forEach((b) => { b.disabled = false; });
     if (kind === "untick" && !busy && unsent()) { shown(); return; }
     if (kind === "tick" && (ticked().has(data.step) || (lost && !ready(form, data)))) return;
     const row = caution && by.closest("[data-caution]");
