@@ -5,19 +5,21 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
+from pathlib import Path
 
 import httpx2 as httpx
 import pytest
+from PIL import Image
 from playwright.sync_api import Browser, Page, Route, expect
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.jobs import work
 from galene.jobs.act import Act, find_job
-from galene.store.models import StepRow, Trace
+from galene.store.models import JobPicture, StepRow, Trace
 from tests.browser.conftest import Server
 from tests.browser.test_flow import sign_in
-from tests.conftest import person
+from tests.conftest import demo_jobs, person
 from tests.jobs.test_running_and_jumper import begun
 
 CARD = "#steps > form:not([hidden])"
@@ -229,3 +231,22 @@ def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(se
             unanswered = unanswered[50:]
     assert killed, "the server was killed while it was taking them"
     assert find_job(db, number).counted == {"caps": [250, 250]}
+
+
+def test_a_picture_that_is_taken_without_the_server_is_kept_and_sent_once(bare: Page, server: Server, db: Session, tmp_path: Path) -> None:
+    page, number = bare, demo_jobs(db)["work"]
+    shot = tmp_path / "meter.jpg"
+    Image.new("RGB", (640, 480), "grey").save(shot)
+    sign_in(page, server, "odd")
+    page.goto(f"{server.address}/jobs/{number}/work")
+    lose(page)
+    page.locator(f"{CARD} [data-shoot]").set_input_files(shot)
+    expect(page.locator(f"{CARD} [data-shot]")).to_have_text("…")
+    assert db.scalars(select(JobPicture)).all() == []
+    page.unroute("**/*")
+    wait_for(lambda: db.scalars(select(JobPicture)).all(), 10)
+    expect(page.locator(f"{CARD} [data-shot]")).to_have_text("✓")
+    page.reload()
+    page.wait_for_timeout(500)
+    db.expire_all()
+    assert [(p.part, p.phase) for p in db.scalars(select(JobPicture))] == [("maf_sensor", "after")]

@@ -19,6 +19,8 @@ def sign_in(page: Page, server: Server, name: str) -> None:
     page.get_by_label("Password").fill(f"slipway-{name}")
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", name="The shed now")).to_be_visible()
+    # The keys work once the page's scripts have run, which its first sight may come before.
+    page.wait_for_load_state("load")
 
 
 def type_idle(page: Page, state: EngineState, rpm: float) -> None:

@@ -81,7 +81,7 @@
     let why = "";
     if (before.length) why = `${t.first} ${before[0].dataset.text}`;
     else if (form.querySelector("[data-unread]")) why = t.unread;
-    else if ([...names].some((n) => !data[n]) || [...form.querySelectorAll("[data-pad][name^=record]")].some((f) => !f.value.trim())) why = t.answer;
+    else if ([...names].some((n) => !data[n] || (n.includes("grade") && Number(data[n]) >= 2 && !data[n + "_deposit"])) || [...form.querySelectorAll("[data-pad][name^=record]")].some((f) => !f.value.trim())) why = t.answer;
     else if (holding(form) && (data.early_reason || "").trim().length < 3) why = t.early;
     fault(form, why);
     return !why;
