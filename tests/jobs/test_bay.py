@@ -227,6 +227,10 @@ def test_parts_are_booked_as_used_by_the_steps_that_use_them(odd: Act) -> None:
             pass_(odd, job, row)
     wanted = [c for s in job.steps for c in s.document["consumes"]]
     assert wanted and work.parts_used(job) == wanted
+    job.plans[0].document = {**job.plans[0].document, "new_parts": ["air_filter"]}
+    assert work.parts_used(job) == [*wanted, "air_filter"], "what was planned to go in new"
+    job.steps[-1].done_at = None
+    assert work.parts_used(job) == wanted
 
 
 def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_order(odd: Act) -> None:

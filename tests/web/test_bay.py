@@ -137,6 +137,10 @@ def test_a_find_by_its_form(web: Browser, numbers: dict[str, str], db: Session) 
         f"/jobs/{number}/found", {"found": "cracked_body", "found_where": "maf_sensor", "found_note": "tab off", "found_cost": ""}
     )
     assert refused.status_code == 422 and "What does the new part cost?" in refused.text and "tab off" in refused.text
+    wrong = web.submit(
+        f"/jobs/{number}/found", {"found": "snapped_bolt", "found_where": "", "found_note": "left one", "found_cost": "dear"}
+    )
+    assert wrong.status_code == 422 and "Cost: not a number." in wrong.text
     assert (
         web.submit(
             f"/jobs/{number}/found", {"found": "cracked_body", "found_where": "maf_sensor", "found_note": "tab off", "found_cost": "220"}

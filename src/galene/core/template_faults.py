@@ -5,6 +5,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from galene.core.errors import Fault
+from galene.core.family_faults import STATES as ENGINE_STATES
 from galene.core.must_go_back import BEFORE, KINDS
 from galene.core.procedures import PartProcedure, StepTemplate
 from galene.core.relearn import RelearnTemplate
@@ -14,7 +15,7 @@ PLACES: tuple[str, ...] = ("running", "first", "clean", "close", "walk")
 """Where a step may stand, in the order of the card."""
 RECORDS: tuple[str, ...] = ("grade", "yes_no", "reading")
 RECKONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "drive")
-STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running", "ventilated")
+STATES: tuple[str, ...] = (*ENGINE_STATES, "ventilated")
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
 LONGEST_MINUTES = 2880.0
 

@@ -171,7 +171,7 @@ def schools_since(job: Job) -> list[str]:
     """Letters that the job decided otherwise after its newest plan was saved; the shop's own changes leave a plan as it is."""
     document = job.plans[0].document
     decided = {k: v["choice"] for k, v in job.schools.items()}
-    planned = {k: document["policy"][k] for k, source in document["sources"].items() if source.startswith("this job")}
+    planned = {k: document["policy"][k] for k, source in document.get("sources", {}).items() if source.startswith("this job")}
     return [k for k in sorted({*decided, *planned} - {"Q"}) if decided.get(k) != planned.get(k)]
 
 

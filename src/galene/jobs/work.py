@@ -124,8 +124,11 @@ def check_pick(act: Act, number: str, missing: Mapping[str, str]) -> Job:
 
 
 def parts_used(job: Job) -> list[str]:
-    """Spares of the steps that are done: what is booked as used."""
-    return [c for s in job.steps if s.done_at and not s.records.get("left_out") for c in s.document["consumes"]]
+    """Spares that went in: those of the steps that are done, and once none is left the new parts that were planned beside them."""
+    used = [c for s in job.steps if s.done_at and not s.records.get("left_out") for c in s.document["consumes"]]
+    if job.steps and all(s.done_at for s in job.steps) and job.plans:
+        used += job.plans[0].document.get("new_parts", [])
+    return list(dict.fromkeys(used))
 
 
 def _step(job: Job, step_id: int) -> StepRow:

@@ -13,6 +13,7 @@ from galene.jobs.errors import Invalid
 from galene.jobs.gates import open_items
 from galene.jobs.prove import compare
 from galene.jobs.stages import STAGES, lacks
+from galene.jobs.work import parts_used
 from galene.knowledge.agents import AGENTS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
@@ -25,16 +26,16 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 def context(visit: Visit, job: Job) -> dict[str, Any]:
     """What page and report show."""
     result = compare(job)
-    used = {s.document["agent"]: 0.0 for s in job.steps if s.document["agent"]}
+    used: dict[str, float] = {}
     for step in job.steps:
-        if step.document["agent"]:
-            used[step.document["agent"]] += step.document["agent_ml"]
+        if step.document["agent"] and step.done_at and not step.records.get("left_out"):
+            used[step.document["agent"]] = used.get(step.document["agent"], 0.0) + step.document["agent_ml"]
     findings: dict[str, dict[str, Any]] = {}
     for row in job.looks:
         findings.setdefault(row.part, {})[row.phase] = row
     return {
         "job": job, "stage": "handover", "family": family_of(job), "verdict": handover.verdict_of(job, result), "result": result,
-        "plot": rows_of(job, result, family_of(job), visit.shop.system) if result else [], "used": used, "agents": AGENTS, "findings": findings,
+        "plot": rows_of(job, result, family_of(job), visit.shop.system) if result else [], "used": used, "parts_used": parts_used(job), "agents": AGENTS, "findings": findings,
         "plan": next((p.document for p in job.plans if p.approved_at), None), "open": open_items(job),
         "missing": [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else [],
     }  # fmt: skip

@@ -1,5 +1,6 @@
 """Stage 5: the job card, what it sends, what must go back, waits, the gate before the first start."""
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter
@@ -8,7 +9,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from galene.core.must_go_back import COUNTED, KINDS
 from galene.jobs import gates, waits, work
-from galene.jobs.act import family_of, revision
+from galene.jobs.act import Act, family_of, revision
 from galene.jobs.checks import drive_said
 from galene.jobs.entries import Entry, take
 from galene.jobs.errors import Invalid
@@ -21,6 +22,7 @@ from galene.knowledge.agents import AGENTS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.drawings.traces import crank_of
+from galene.web.forms import Form
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -122,50 +124,44 @@ def enter(visit: Signed, number: str, kind: str, form: Sent) -> Response:
     return visit.go(back)
 
 
-@router.post("/jobs/{number}/steps/{step_id}/leave-out")
-def leave_out(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+def changed(visit: Visit, number: str, form: Form, change: Callable[[Act], object]) -> Response:
+    """Change the card and show it again, with faults at their fields where it can not be."""
+    location = f"/jobs/{number}/work"
     try:
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            work.leave_out(act, number, step_id, form.text("reason"))
+        form.check()
+        with visit.writing(form, location) as act:
+            change(act)
     except Invalid as fault:
         return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    return visit.go(location)
+
+
+@router.post("/jobs/{number}/steps/{step_id}/leave-out")
+def leave_out(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+    return changed(visit, number, form, lambda act: work.leave_out(act, number, step_id, form.text("reason")))
 
 
 @router.post("/jobs/{number}/steps/{step_id}/edit")
 def edit_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
-    try:
-        minutes = form.number("edit_minutes", "Minutes")
-        form.check()
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            work.edit_step(act, number, step_id, form.text("edit_text"), minutes)
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    minutes = form.number("edit_minutes", "Minutes")
+    return changed(visit, number, form, lambda act: work.edit_step(act, number, step_id, form.text("edit_text"), minutes))
 
 
 @router.post("/jobs/{number}/steps/{step_id}/add")
 def add_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
-    try:
-        minutes = form.number("step_minutes", "Minutes")
-        form.check()
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            work.add_step(act, number, step_id, form.text("step_text"), minutes)
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    minutes = form.number("step_minutes", "Minutes")
+    return changed(visit, number, form, lambda act: work.add_step(act, number, step_id, form.text("step_text"), minutes))
 
 
 @router.post("/jobs/{number}/found")
 def found(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            report_find(
-                act, number, form.text("found"), form.text("found_where"), form.text("found_note"), form.number("found_cost", "Cost")
-            )
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    cost = form.number("found_cost", "Cost")
+    return changed(
+        visit,
+        number,
+        form,
+        lambda act: report_find(act, number, form.text("found"), form.text("found_where"), form.text("found_note"), cost),
+    )
 
 
 @router.post("/jobs/{number}/start")
@@ -177,19 +173,9 @@ def start(visit: Signed, number: str, form: Sent) -> Response:
 
 @router.post("/jobs/{number}/pass-on")
 def pass_on(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            gates.offer_job(act, number, form.text("to"))
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    return changed(visit, number, form, lambda act: gates.offer_job(act, number, form.text("to")))
 
 
 @router.post("/jobs/{number}/accept")
 def accept(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            gates.accept_job(act, number, form.texts("read"))
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    return changed(visit, number, form, lambda act: gates.accept_job(act, number, form.texts("read")))
