@@ -11,15 +11,14 @@ from galene.core.chemistry import rules
 from galene.core.chemistry.judge import DRY_WAYS, STATES, VERDICTS, WAYS, Judgement, judge
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
-from galene.core.procedures import Policy
 from galene.exchange.cases import judgement_of
-from galene.jobs.plan import chosen_agent
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of, way_in_place
+from galene.knowledge.treatment import chosen_agent
 
 READY = ["ignition_off", "engine_cold", "ventilated"]
 OUT = [*READY, "removed"]
@@ -223,7 +222,7 @@ def test_no_procedure_uses_what_is_forbidden_whatever_the_school(policy: dict[st
         for part in family.parts:
             for grade in (1, 4):
                 tags = tags_of(family, part, grade, 150_000, policy)
-                chosen = chosen_agent(part, tags, Policy(policy))
+                chosen = chosen_agent(part, tags, policy)
                 procedure = PROCEDURES.get(way_in_place(tags) or part.component)
                 wet = (
                     [t.agent for t in procedure.steps if t.agent and set(t.when) <= tags | {"on_engine", "off_engine", "heavy", "light"}]
@@ -241,7 +240,7 @@ def test_schools_change_the_card() -> None:
 
     def agent(part, grade: int, **policy: str) -> str:  # type: ignore[no-untyped-def]
         held = {**DEFAULT_POLICY, **policy}
-        found = chosen_agent(part, tags_of(c, part, grade, 60_000, held), Policy(held))
+        found = chosen_agent(part, tags_of(c, part, grade, 60_000, held), held)
         return found.class_id if found else ""
 
     assert [agent(manifold, 4), agent(manifold, 4, R="own_bath"), agent(manifold, 4, R="by_hand"), agent(manifold, 2)] == [
@@ -276,5 +275,5 @@ def test_schools_change_the_card() -> None:
 
 
 def agent_of_d(part, grade: int | None, deposit: str) -> str:  # type: ignore[no-untyped-def]
-    found = chosen_agent(part, tags_of(FAMILIES["D"], part, grade, None, DEFAULT_POLICY, deposit), Policy(DEFAULT_POLICY))
+    found = chosen_agent(part, tags_of(FAMILIES["D"], part, grade, None, DEFAULT_POLICY, deposit), DEFAULT_POLICY)
     return found.class_id if found else ""

@@ -51,13 +51,15 @@ class Scope:
     suggested: tuple[Suggestion, ...] = field(default=())
 
 
-class _Access:
+class Access:
     """One family's operations with their prerequisites closed, for as many unions as a page asks for."""
 
     def __init__(self, family: EngineFamily, done: Iterable[str]) -> None:
         self.operations = {o.id: o for o in family.operations}
         self.done = frozenset(done)
         self.minutes = {o.id: o.minutes_off + o.minutes_on for o in family.operations}
+        self.extra: dict[str, tuple[str, ...]] = {}
+        """Operations that must go before another besides what the family says."""
         self._closures: dict[str, frozenset[str]] = {}
         self.ways: dict[str, list[str]] = {}
         for operation in family.operations:
@@ -74,7 +76,7 @@ class _Access:
                 one = stack.pop()
                 if one not in needed and one not in self.done:
                     needed.add(one)
-                    stack += self.operations[one].after
+                    stack += (*self.operations[one].after, *self.extra.get(one, ()))
             found = self._closures[operation_id] = frozenset(needed)
         return found
 
@@ -96,9 +98,9 @@ class _Access:
         """
         found: frozenset[str] = frozenset()
         for part_id in removed:
-            for operation in self.operations.values():
-                if operation.removes == part_id:
-                    found |= self.closure(operation.id)
+            ways = [o.id for o in self.operations.values() if o.removes == part_id]
+            if ways and not any(w in found for w in ways):
+                found = min((found | self.closure(w) for w in ways), key=self.cost)
         for part_id in sorted(dict.fromkeys(part_ids), key=lambda p: len(self.ways.get(p, ()))):
             found = self.reached(part_id, found)
         return found
@@ -158,14 +160,14 @@ def operations_for(
 
     Parts in `removed` are also taken off the engine.
     """
-    union = _Access(family, done).union(part_ids, removed)
+    union = Access(family, done).union(part_ids, removed)
     return in_order(o for o in family.operations if o.id in union)
 
 
 def ways_in(family: EngineFamily, done: Iterable[str] = ()) -> dict[str, dict[str, float]]:
     """For every kind of component, the operations of its cheapest way in, with their hands-on minutes."""
     known = {o.id for o in family.operations}
-    access = _Access(family, [o for o in done if o in known])
+    access = Access(family, [o for o in done if o in known])
     found: dict[str, dict[str, float]] = {}
     for part in family.parts:
         if part.id not in access.ways:
@@ -223,7 +225,7 @@ def scope(
     for operation_id in open_:
         if operation_id not in known:
             raise InputError("open", operation_id, ", ".join(sorted(known)))
-    access = _Access(family, open_)
+    access = Access(family, open_)
     union = access.union(chosen, removed)
     operations = in_order(o for o in family.operations if o.id in union)
     marginal = {p.id: access.cost(access.reached(p.id, union) - union) for p in family.parts if p.id not in chosen and p.id in access.ways}

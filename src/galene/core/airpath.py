@@ -70,6 +70,8 @@ class Opened:
     count: int = 1
     before: str = "start"
     dangerous: bool = False
+    while_running: bool = False
+    """Open on purpose while the engine runs: the way in for a spray tube."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,8 @@ class Operation:
 
     `minutes_off` and `minutes_on` are hands-on; `wait_minutes` is a wait before it may begin (cool down); `after` are
     the operations that must be done before; `reaches` the parts that it lays open; `removes` the part that it takes off the
-    engine; `needs` the states it asks for.
+    engine; `needs` the states it asks for. `undoes` are parts whose fasteners it undoes beside those of the part that it
+    takes off; `hangs` says that the part is laid aside on its lines, not taken off whole.
     """
 
     id: str
@@ -96,6 +99,8 @@ class Operation:
     needs: tuple[str, ...] = ()
     wait_minutes: float = 0.0
     cautions: tuple[str, ...] = ()
+    undoes: tuple[str, ...] = ()
+    hangs: bool = False
 
 
 @dataclass(frozen=True)

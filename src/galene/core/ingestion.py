@@ -126,9 +126,15 @@ class RunningBursts:
 
 
 def running_bursts(
-    airflow_g_s: float, displacement_l: float, cylinders: int, compression_ratio: float, amount_ml: float, water_based: bool
+    airflow_g_s: float,
+    displacement_l: float,
+    cylinders: int,
+    compression_ratio: float,
+    amount_ml: float,
+    water_based: bool,
+    longest_s: float = 3.0,
 ) -> RunningBursts:
-    """The longest bursts, in half seconds up to three, that `ingestion_limit` neither warns of nor refuses.
+    """The longest bursts, in half seconds up to `longest_s`, that `ingestion_limit` neither warns of nor refuses.
 
     Raises
     ------
@@ -136,7 +142,7 @@ def running_bursts(
         Figures outside of what engines and cans have.
     """
     density = 1.0 if water_based else 0.74
-    for halves in range(6, 0, -1):
+    for halves in range(round(longest_s * 2), 0, -1):
         burst = halves / 2
         given = IngestionInput(
             airflow_g_s, CAN_RATE_G_S, burst, displacement_l, cylinders, compression_ratio, density_g_ml=density, can_g=amount_ml * density

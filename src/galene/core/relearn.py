@@ -33,7 +33,10 @@ class Phase:
 
 @dataclass(frozen=True)
 class RelearnTemplate:
-    """A relearn: conditions to confirm, phases in order, what success is and what failure means."""
+    """A relearn: conditions to confirm, phases in order, what success is and what failure means.
+
+    `needs` are words of the car's state in which it may begin, `ends` those in which it leaves the car.
+    """
 
     id: str
     title: str
@@ -41,6 +44,8 @@ class RelearnTemplate:
     phases: tuple[Phase, ...]
     success: str
     failure: str
+    needs: tuple[str, ...] = ()
+    ends: tuple[str, ...] = ()
 
     @property
     def attended_minutes(self) -> float:

@@ -91,10 +91,10 @@ def _first_fault(fault: ValidationError) -> InputError:
     return InputError(place or "(input)", value, allowed)
 
 
-M = TypeVar("M", bound=Strict)
+M = TypeVar("M", bound=BaseModel)
 
 
-def _shaped(model: type[M], given: Any) -> M:
+def shaped(model: type[M], given: Any) -> M:
     """What was sent, in the contract's shape.
 
     Raises
@@ -155,7 +155,7 @@ def assess_case(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> 
     InputError
         Wrong shape, unknown ids, contradictions, a component that the engine lacks.
     """
-    case = _shaped(CaseFile, given)
+    case = shaped(CaseFile, given)
     if (case.engine.family is None) == (case.engine.components is None):
         raise InputError("engine", given.get("engine"), "either a family or a list of components")
     family = families.get(case.engine.family or "")
@@ -176,7 +176,7 @@ def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any
     InputError
         Unknown family, part or operation, naming it.
     """
-    wanted = _shaped(ScopeFile, given)
+    wanted = shaped(ScopeFile, given)
     if wanted.family not in families:
         raise InputError("family", wanted.family, ", ".join(families))
     found = scope(families[wanted.family], wanted.components, wanted.open)
@@ -205,7 +205,7 @@ def judgement_of(given: Any, products: Mapping[str, Agent] = MappingProxyType({}
     InputError
         Wrong shape, unknown words, or words that can not hold together.
     """
-    wanted = _shaped(JudgementFile, given)
+    wanted = shaped(JudgementFile, given)
     if wanted.component not in COMPONENTS:
         raise InputError("component", wanted.component, ", ".join(COMPONENTS))
     agent = None

@@ -1,56 +1,292 @@
-"""What is found on the way: the steps, minutes and cautions that each adds to the card."""
+"""What is found on the way: the steps that each find adds, and what it does besides."""
 
-from dataclasses import dataclass
-
-from galene.core.procedures import Record
-
-
-@dataclass(frozen=True)
-class FoundStep:
-    """A step that is added: the command, why, minutes, tools, cautions, what is asked."""
-
-    text: str
-    why: str
-    minutes: float
-    tools: tuple[str, ...] = ()
-    cautions: tuple[str, ...] = ()
-    records: tuple[Record, ...] = ()
+from galene.core.planning.case import FindKind
+from galene.core.planning.procedure import StepTemplate
+from galene.core.planning.records import Record
+from galene.knowledge.procedures.words import asked
 
 
-@dataclass(frozen=True)
-class Found:
-    """A kind of find. `opens` is a must-go-back item that it leaves behind until its last step is done."""
-
-    id: str
-    title: str
-    steps: tuple[FoundStep, ...]
-    needs_cost: bool = False
-
-
-FOUND: dict[str, Found] = {
-    f.id: f
-    for f in (
-        Found("snapped_bolt", "Snapped bolt or stud", (
-            FoundStep("Soak the stump with penetrating oil, rag under it, and let it work", "Heat and oil first: a drill is the last way.", 10, ("penetrating oil",), ("fire",)),
-            FoundStep("Draw the stump: locking pliers or a welded nut, else drill it to the middle and use an extractor", "A hole off the middle costs the thread.", 35, ("locking pliers", "extractor set", "centre punch"), ("eyes", "objects"),
-                      (Record("out", "yes_no", "The stump is out and the thread is whole", "Thread insert, or the part goes to the machinist: add it as its own find."),)),
-            FoundStep("Vacuum every chip, count the pieces; new bolt, finger-started", "One chip in a port scores a cylinder.", 6, ("vacuum with fine filter",), ("objects",)),
-        )),
-        Found("seized_clamp", "Seized clamp or fastener", (
-            FoundStep("Penetrating oil on the clamp; cut it with a shield against the hose, never toward the hand", "A clamp that springs cuts.", 12, ("penetrating oil", "cutters", "shield"), ("eyes",)),
-            FoundStep("Fit a new clamp, screw accessible next time", "It will be opened again.", 3, ("driver",)),
-        )),
-        Found("cracked_body", "Cracked body or broken tab", (
-            FoundStep("Take a picture of the crack; keep the part, do not clean it", "Cleaning mends no crack: the owner sees why it is replaced.", 3, ("lamp",)),
-            FoundStep("Fit the new part; compare number and shape before it goes in", "A look-alike reads another curve.", 12, (), (), (Record("same", "yes_no", "Number and shape are the same", "Do not fit it: order the right one."),)),
-        ), True),
-        Found("missing_gasket", "Missing or torn gasket", (
-            FoundStep("Clean both faces, measure the groove, fit the new gasket dry unless its maker says else", "A second leak comes from the old residue.", 8, ("plastic scraper",)),
-        ), True),
-        Found("worse_deposit", "Deposit worse than thought", (
-            FoundStep("Stop and look again: grade it, take a picture, say what the heavier way costs", "A grade more is another method, and another price.", 5, ("lamp", "borescope")),
-            FoundStep("Go on by tool: scrape or brush in short goes, vacuum between", "Layers need tools; amounts of spray do not help.", 40, ("scraper", "brushes", "vacuum with fine filter"), ("eyes", "objects"),
-                      (Record("bare", "yes_no", "Metal shows all round", "Say so in the handover: what is left comes back first."),)),
-        )),
+def _step(
+    key: str,
+    text: str,
+    why: str,
+    minutes: float,
+    *,
+    tools: tuple[str, ...] = (),
+    cautions: tuple[str, ...] = (),
+    records: tuple[Record, ...] = (),
+) -> StepTemplate:
+    return StepTemplate(
+        key=key,
+        text=text,
+        why=why,
+        minutes=minutes,
+        tools=tools,
+        cautions=cautions,
+        records=records,
     )
-}  # fmt: skip
+
+
+VACUUM = "vacuum with fine filter"
+COUNT_CHIPS = _step(
+    "chips",
+    "Vacuum every chip, count the pieces; new bolt, finger-started",
+    "One chip in a port scores a cylinder.",
+    6,
+    tools=(VACUUM,),
+    cautions=("objects",),
+)
+KINDS: tuple[FindKind, ...] = (
+    FindKind(
+        id="snapped_bolt",
+        title="Snapped bolt or stud",
+        steps=(
+            _step(
+                "soak",
+                "Soak the stump with penetrating oil, rag under it, and let it work",
+                "Heat and oil first: a drill is the last way.",
+                10,
+                tools=("penetrating oil",),
+                cautions=("fire",),
+            ),
+            _step(
+                "draw",
+                "Draw the stump: locking pliers or a welded nut, else drill it to the middle and use an extractor",
+                "A hole off the middle costs the thread.",
+                35,
+                tools=("locking pliers", "extractor set", "centre punch"),
+                cautions=("eyes", "objects"),
+                records=(
+                    asked(
+                        "out",
+                        "The stump is out and the thread is whole",
+                        "again",
+                        "Once more with the extractor; then the part goes to the machinist.",
+                    ),
+                ),
+            ),
+            COUNT_CHIPS,
+        ),
+    ),
+    FindKind(
+        id="stripped_thread",
+        title="Thread stripped",
+        steps=(
+            _step(
+                "insert",
+                "Grease on the drill, drill and tap for a thread insert, chips caught; insert below the face, tang broken off and found",
+                "A torque on half a thread holds nothing.",
+                25,
+                tools=("thread insert set", VACUUM),
+                cautions=("eyes", "objects"),
+                records=(
+                    asked(
+                        "holds",
+                        "The insert holds the bolt's torque, its tang is found",
+                        "stop",
+                        "A thread that holds nothing or a tang that is missing: no cranking.",
+                    ),
+                ),
+            ),
+            COUNT_CHIPS,
+        ),
+        needs_cost=True,
+    ),
+    FindKind(
+        id="seized_clamp",
+        title="Seized clamp or fastener",
+        steps=(
+            _step(
+                "cut",
+                "Penetrating oil on the clamp; cut it with a shield against the hose, never toward the hand",
+                "A clamp that springs cuts.",
+                12,
+                tools=("penetrating oil", "cutters", "shield"),
+                cautions=("eyes",),
+            ),
+            _step(
+                "new",
+                "Fit a new clamp, screw accessible next time",
+                "It will be opened again.",
+                3,
+                tools=("driver",),
+            ),
+        ),
+    ),
+    FindKind(
+        id="cracked_body",
+        title="Cracked body",
+        steps=(
+            _step(
+                "keep",
+                "Take a picture of the crack; keep the part, do not clean it",
+                "Cleaning mends no crack: the owner sees why it is replaced.",
+                3,
+                tools=("lamp",),
+            ),
+        ),
+        replaces=True,
+        needs_cost=True,
+    ),
+    FindKind(
+        id="broken_tab",
+        title="Broken tab or lug",
+        steps=(
+            _step(
+                "piece",
+                "Find the piece that broke off: look into the port with the lamp; it is in the hand before anything goes on",
+                "A tab in the intake ends in a cylinder.",
+                5,
+                tools=("lamp", "tweezers"),
+                cautions=("objects",),
+                records=(
+                    asked(
+                        "piece",
+                        "The piece is in the hand",
+                        "stop",
+                        "It lies inside: no cranking until it is out.",
+                    ),
+                ),
+            ),
+        ),
+        replaces=True,
+        needs_cost=True,
+    ),
+    FindKind(
+        id="missing_gasket",
+        title="Missing or torn gasket",
+        steps=(
+            _step(
+                "gasket",
+                "Clean both faces, measure the groove, fit the new gasket dry unless its maker says else",
+                "A second leak comes from the old residue.",
+                8,
+                tools=("plastic scraper",),
+            ),
+        ),
+        needs_cost=True,
+    ),
+    FindKind(
+        id="torn_boot",
+        title="Torn boot or hose",
+        steps=(
+            _step(
+                "tear",
+                "Take a picture of the tear, look how far it goes; tape is no repair",
+                "Air that enters here is counted by nobody.",
+                3,
+                tools=("lamp",),
+            ),
+        ),
+        replaces=True,
+        needs_cost=True,
+    ),
+    FindKind(
+        id="sticking_pintle",
+        title="Sticking pintle",
+        steps=(
+            _step(
+                "work",
+                "Press and turn the stem at several depths with cleaner on a brush, until it falls back by itself",
+                "Spray alone does not free it.",
+                15,
+                tools=("soft brush", "scraper"),
+                cautions=("eyes",),
+                records=(
+                    asked(
+                        "falls",
+                        "It falls back by itself",
+                        "again",
+                        "Work it once more; it sticks still, a new valve goes in.",
+                        then="replace",
+                    ),
+                ),
+            ),
+        ),
+    ),
+    FindKind(
+        id="stiff_flap",
+        title="Stiff flap",
+        steps=(
+            _step(
+                "feel",
+                "Lever off: move the flaps by hand over their whole travel and say where they bind",
+                "What binds here breaks the motor next.",
+                4,
+                tools=("lamp",),
+            ),
+        ),
+        joins=("intake_manifold", "runner_flaps"),
+    ),
+    FindKind(
+        id="coolant_residue",
+        title="Coolant residue",
+        stops="Coolant in the gas: stop, find the leak before anything is cleaned.",
+    ),
+    FindKind(
+        id="dropped",
+        title="Something dropped inside",
+        steps=(
+            _step(
+                "fetch",
+                "Look where it lies with lamp and borescope; fetch it with magnet, tweezers or vacuum; nothing is turned meanwhile",
+                "Cranked once, it is in a cylinder.",
+                15,
+                tools=("borescope", "magnet", "tweezers", VACUUM),
+                cautions=("objects",),
+                records=(
+                    asked(
+                        "retrieved",
+                        "It is in the hand, whole",
+                        "stop",
+                        "It lies inside: no cranking until it is out.",
+                    ),
+                ),
+            ),
+        ),
+        needs_retrieved=True,
+    ),
+    FindKind(
+        id="worse_deposit",
+        title="Deposit worse than thought",
+        steps=(
+            _step(
+                "look",
+                "Stop and look again: grade it, take a picture, say what the heavier way costs",
+                "A grade more is another method, and another price.",
+                5,
+                tools=("lamp", "borescope"),
+            ),
+            _step(
+                "tool",
+                "Go on by tool: scrape or brush in short goes, vacuum between",
+                "Layers need tools; amounts of spray do not help.",
+                40,
+                tools=("scraper", "brushes", VACUUM),
+                cautions=("eyes", "objects"),
+                records=(
+                    asked(
+                        "bare",
+                        "Metal shows all round",
+                        "note",
+                        "Say so in the handover: what is left comes back first.",
+                    ),
+                ),
+            ),
+        ),
+    ),
+    FindKind(
+        id="own_words",
+        title="Something else",
+        steps=(
+            _step(
+                "do",
+                "Deal with what was found, as it stands here",
+                "It was not on the plan.",
+                0,
+            ),
+        ),
+        own_words=True,
+    ),
+)
+FOUND: dict[str, FindKind] = {k.id: k for k in KINDS}

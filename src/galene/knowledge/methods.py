@@ -32,17 +32,17 @@ METHODS: dict[str, Method] = {
         Method("maf_sensor", "Out of its neck, short bursts across, dry for the full time", "maf_cleaner", "Residue-free and plastic-safe: anything stronger clouds the film or the body.", ("A", "B", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
         Method("intake_tube", "Off, flexed and looked at, soap and water inside", "soap_and_water", "Rubber swells in solvents.", ("C",), "on_cloth", ("removed",)),
         Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("D", "E", "F", "H", "I"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
-        Method("map_sensor", "Out, short bursts across the snout, port cleaned with a wire", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("map_sensor", "Out, short bursts across the snout, port swabbed dry", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G"), "on_cloth", ("removed", "seal_removed")),
-        Method("boost_sensor", "Out, short bursts across the snout, port cleaned with a pick", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
-        Method("secondary_air_flow_sensor", "Out, short bursts across, its little filter renewed", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
+        Method("boost_sensor", "Out, short bursts across the snout, port swabbed dry", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
+        Method("secondary_air_flow_sensor", "Short bursts across, its little filter looked through", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
         Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H", "K", "N"), "on_brush", ("removed", "electronics_removed")),
         Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", ("K",), "on_brush", (), (("soot_flush_waterbased", "on_brush"),)),
         Method("egr_pipe", "Off, brushed wet, vacuumed", "", "Soot dust is not blown about.", ()),
         Method("egr_cooler", "Off, pressed, sent out to the heated bath", "", "Soot in its tubes needs heat and time.", ("G",)),
         Method("egr_dp_ports", "Both bores cleared by a drill in the fingers", "", "A tool in the port, never in the sensor.", ()),
         Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
-        Method("exhaust_pressure_tube", "Off, root drilled by hand, blown through", "", "The root shuts first.", ()),
+        Method("exhaust_pressure_tube", "Root reamed by hand, what comes loose caught", "", "The root shuts first.", ()),
         Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G"), "on_cloth", ("removed",)),
         Method("intake_manifold", "Off, stripped of electronics and sensors, cleaned runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G", "K", "L", "R"), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
         Method("runner_flaps", "Moved by hand, edges and seats scraped", "", "No liquid at the bushings but a drop of oil.", ()),
@@ -56,7 +56,8 @@ METHODS: dict[str, Method] = {
         Method("exhaust_pressure_sensor", "Off, short bursts across the snout", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
         Method("iat_sensor", "Out, short bursts across the bead", "contact_cleaner", "Residue-free and plastic-safe.", ("C",), "direct_spray", ("removed",)),
         Method("egr_temperature_sensor", "Out, brushed dry", "", "Nothing wet on a hot sensor's seal.", ("G",)),
-        Method("oxygen_sensor", "Looked at and tested; upkeep through the fuel", "fuel_system_additive", "Sprays on the sensor are refused under every school.", (), "running_ingestion"),
+        Method("oxygen_sensor", "Looked at and tested", "", "Sprays on the sensor are refused under every school.", ("P",)),
+        Method("tank_additive", "One labelled dose in the tank, driven at 2000 to 3000 rpm", "fuel_system_additive", "What reaches the sensor safely comes with the fuel.", ("P",), "running_ingestion"),
         Method("running_aerosol", "Aerosol into the warm, running engine, in bursts; heat soak, road run, oil change", "intake_valve_aerosol", "Film on the valves goes without opening anything; hard carbon stays.", ("M",), "running_ingestion"),
         Method("running_flush", "Soot flush into the warm, running engine, in bursts; then driven hot", "soot_flush_waterbased", "A film of soot goes without opening anything; never for hard carbon or a plugged way.", ("K", "N"), "running_ingestion"),
         Method("left_for_now", "Left as it is, looked at again at the next visit", "", "Light, and the school is to leave it.", ("K",)),
@@ -87,3 +88,15 @@ def agents_for(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> tu
 
 PREPARED: tuple[str, ...] = ("ignition_off", "engine_cold", "ventilated")
 """What making safe brings about in every procedure, before anything wet is touched."""
+
+CABLE_THROTTLE = Method(
+    "throttle_body",
+    "Wiped with a damp cloth, a little at a time, plate held open by its lever",
+    "throttle_cleaner",
+    "On the cloth: sprayed liquid creeps along the shaft and runs into the manifold.",
+    ("E", "F"),
+    "on_cloth",
+    ("plate_open",),
+    (("isopropanol", "on_cloth"),),
+)
+"""The throttle's method where a cable moves it: no motor, nothing to unplug, nothing to learn."""

@@ -1,8 +1,7 @@
 """Relearn templates, to be overridden per engine family."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
-from types import MappingProxyType
 
 from galene.core.airpath import EngineFamily
 from galene.core.relearn import Guard, Phase, RelearnTemplate
@@ -41,8 +40,10 @@ RELEARNS: dict[str, RelearnTemplate] = {
                 Phase("drive", "Drive gently: steady, coasting down to a stop, pulling away", 20,
                       "Small steps in the first stops. Stalling is not normal.", (COOLANT,), True),
             ),
-            "Idle speed and throttle opening stand inside the family's bands, and no code is pending.",
+            "Idle speed and throttle opening stand inside the family's bands, and no code is stored.",
             "Look for unmetered air, a plate that does not close, or low voltage; then begin again.",
+            needs=("ignition_on", "engine_warm", "codes_cleared", "battery_on"),
+            ends=("engine_running",),
         ),
         RelearnTemplate(
             "throttle_guided",
@@ -55,17 +56,21 @@ RELEARNS: dict[str, RelearnTemplate] = {
             ),
             "The scan tool says adapted, and the throttle's opening stands inside the family's band.",
             "Low voltage, a plate that sticks or a stored code stops it: mend that, then begin again.",
+            needs=("ignition_on", "engine_warm", "codes_cleared", "battery_on"),
+            ends=("engine_running",),
         ),
         RelearnTemplate(
             "cable_none",
             "Cable throttle: nothing is learned, the idle is checked",
             (("warm", "Coolant above 75 °C"), ("loads_off", "All loads off"), ("cable", "The cable has play, the plate rests on its stop")),
             (
-                Phase("idle", "Start without the pedal and let it idle; the stop screw is not turned", 5,
-                      "Idle may hunt for a minute while the idle valve finds its place.", (PEDAL, FAN, COOLANT), True),
+                Phase("idle", "Let it idle, no foot on the pedal; the stop screw is not turned", 5,
+                      "Idle may hunt for a minute while it settles.", (PEDAL, FAN, COOLANT), True),
             ),
-            "Idle speed stands inside the family's band with the idle valve working.",
-            "Look at the idle valve, the bypass and unmetered air; the sealed screw mends nothing.",
+            "Idle speed stands inside the family's band and stays there.",
+            "Look at what lets the idle air by and at unmetered air; the sealed screw mends nothing.",
+            needs=("engine_warm_running",),
+            ends=("engine_running",),
         ),
         RelearnTemplate(
             "egr_valve_zero",
@@ -74,21 +79,24 @@ RELEARNS: dict[str, RelearnTemplate] = {
             (
                 Phase("key_on", "Ignition on, engine off. Touch nothing", 2, "The valve whirrs to its stop and back.", (VOLTAGE,)),
                 Phase("key_off", "Ignition off, key out. Touch nothing", 2, "The control unit stores the stop.", (VOLTAGE,)),
-                Phase("idle", "Start and let it idle until warm", 6, "Idle may be rough for the first minute.", (PEDAL, VOLTAGE), True),
             ),
-            "The valve's position reads zero when closed, and no code is pending.",
+            "The valve's position reads zero when closed, and no code is stored.",
             "Look for carbon on the seat, a bent stem or a plug not home; then begin again.",
+            needs=("ignition_on", "codes_cleared", "battery_on"),
+            ends=("ignition_off",),
         ),
         RelearnTemplate(
             "memory_reset",
             "After the battery was off",
             (("voltage", "Battery above its maker's least voltage"), ("cleared", "Codes cleared, no protective mode")),
             (
-                Phase("idle", "Start and let it idle, hands off", 5, "A long crank is normal after the lines were opened.", (PEDAL, VOLTAGE), True),
-                Phase("drive", "Drive gently, then with load on a steady climb", 20, "Power comes back in steps.", (COOLANT,), True),
+                Phase("idle", "Let it idle untouched, loads off", 8, "Idle may stand high and hunt for the first minutes; several tries to start are normal.", (PEDAL, VOLTAGE), True),
+                Phase("drive", "Drive gently and mixed: town, steady, a climb", 18, "Power comes back in steps.", (COOLANT,), True),
             ),
-            "Idle stands inside the family's band, full power is back, and no code is pending.",
+            "Idle stands inside the family's band and full power is back.",
             "Read the codes: what comes back at once is a fault, not a lost memory.",
+            needs=("engine_running", "battery_on"),
+            ends=("engine_warm_running",),
         ),
         RelearnTemplate(
             "runner_flap_adaptation",
@@ -100,6 +108,8 @@ RELEARNS: dict[str, RelearnTemplate] = {
             ),
             "Position follows command over the whole travel, and the code does not come back within minutes.",
             "A stop that is not reached: something is in the way. A travel too long: the lever is off.",
+            needs=("ignition_on", "codes_cleared", "battery_on"),
+            ends=("ignition_off",),
         ),
         RelearnTemplate(
             "differential_zero",
@@ -108,6 +118,8 @@ RELEARNS: dict[str, RelearnTemplate] = {
             (Phase("key_on", "Ignition on, engine off. Start the zero on the scan tool", 2, "The value creeps to zero.", (VOLTAGE,)),),
             "The sensor reads zero with the engine off, within its band.",
             "It does not come to zero: a port is wet or shut, or the sensor is damaged.",
+            needs=("ignition_on", "battery_on"),
+            ends=("ignition_on",),
         ),
         RelearnTemplate(
             "fuel_venting",
@@ -118,18 +130,21 @@ RELEARNS: dict[str, RelearnTemplate] = {
             ),
             "The pump builds pressure and no line is wet.",
             "Wet: stop, ignition off, close it again. A long crank at the first start is normal, a minute's is not.",
+            needs=("ignition_on", "battery_on"),
+            ends=("ignition_on",),
         ),
         RelearnTemplate(
             "coolant_bleed_and_watch",
             "Coolant bled, level watched",
             (("filled", "Coolant at the mark, bleed screws open and shut again"), ("heater", "Heater set to hot")),
             (
-                Phase("bleed", "Start, let it idle with the cap off its seat, top up as it falls", 8, "Bubbles, and the level falls in steps.", (COOLANT_HIGH,), True),
+                Phase("bleed", "Let it idle with the cap off its seat, top up as it falls", 8, "Bubbles, and the level falls in steps.", (COOLANT_HIGH,), True),
                 Phase("hot", "Cap on. Let it run to its working heat; look at hoses, cooler and floor", 25, "The fan cuts in and out. The heater blows hot.", (COOLANT_HIGH,), True),
-                Phase("cold", "Engine off. Let it cool, then look at the level", 180, "The level sinks by a finger as it cools.", (), False, False),
             ),
-            "The level stands at the mark cold, and nothing is wet.",
+            "The level stands at its hot mark and stays there, and nothing is wet. It is looked at again cold.",
             "It sank: press the system, look at the cooler and its O-rings. White smoke: stop.",
+            needs=("engine_running", "coolant_full"),
+            ends=("engine_warm_running",),
         ),
         RelearnTemplate(
             "particulate_burn_off",
@@ -142,6 +157,8 @@ RELEARNS: dict[str, RelearnTemplate] = {
             ),
             "Soot load is down, the outlet followed the inlet, and the coolant's level stands.",
             "The inlet never rises: doser or catalyst. It breaks off: read why before a second try.",
+            needs=("engine_warm_running",),
+            ends=("engine_warm_running",),
         ),
     )
 }  # fmt: skip
@@ -166,54 +183,16 @@ READINESS = RelearnTemplate(
     ),
     "Every monitor that this engine has says ready; days if need be.",
     "One that never gets ready has a fault of its own: read what it waits for.",
+    needs=("codes_cleared", "battery_on"),
+    ends=("engine_running",),
 )
 """What each monitor needs. Offered, never asked for: it may take the owner's own days."""
 RELEARNS[READINESS.id] = READINESS
 
 
-def relearn_of(
-    family: EngineFamily, clearing: str = "guided", relearns: Mapping[str, RelearnTemplate] = MappingProxyType(RELEARNS)
+def with_holds(
+    family: EngineFamily, relearn_id: str, relearns: Mapping[str, RelearnTemplate]
 ) -> RelearnTemplate:
-    """The family's relearn with its own hold minutes; an engine that learns nothing still has its idle checked.
-
-    `clearing` is school I: a battery reset takes the place of a guided relearn where there is something to learn.
-    """
-    return _held(family, "memory_reset" if clearing == "battery_reset" and family.relearn else family.relearn or "cable_none", relearns)
-
-
-def _held(family: EngineFamily, relearn_id: str, relearns: Mapping[str, RelearnTemplate]) -> RelearnTemplate:
     """A template with the family's own hold minutes."""
     template = relearns[relearn_id]
     return replace(template, phases=tuple(replace(p, hold_minutes=family.relearn_holds.get(p.id, p.hold_minutes)) for p in template.phases))
-
-
-SOOT = frozenset({"egr_valve", "egr_passage", "egr_pipe", "egr_cooler", "intake_manifold", "intake_ports", "aftertreatment_doser"})
-"""Parts whose cleaning sends soot on into the particulate filter."""
-
-
-def relearns_for(
-    family: EngineFamily,
-    components: Collection[str],
-    fuel_opened: bool,
-    clearing: str = "guided",
-    relearns: Mapping[str, RelearnTemplate] = MappingProxyType(RELEARNS),
-) -> tuple[RelearnTemplate, ...]:
-    """Every relearn that a job on these kinds of part asks for, in the order in which they are run.
-
-    Lines are vented before the first start, stops are learned before the idle, the coolant is watched before the
-    filter is burned off.
-    """
-    touched = set(components)
-    main = relearn_of(family, clearing, relearns)
-    diesel_filter = family.fuel == "diesel" and "particulate_filter" in family.components
-    wanted = (
-        ("fuel_venting", fuel_opened),
-        ("differential_zero", bool(touched & {"egr_dp_sensor", "egr_dp_ports"})),
-        ("runner_flap_adaptation", bool(touched & {"runner_actuator", "runner_flaps"}) and "runner_actuator" in family.components),
-        ("egr_valve_zero", "egr_valve" in touched),
-        (main.id, True),
-        ("coolant_bleed_and_watch", "egr_cooler" in touched),
-        ("particulate_burn_off", diesel_filter and bool(touched & SOOT)),
-    )
-    ids = dict.fromkeys(name for name, due in wanted if due)
-    return tuple(main if name == main.id else _held(family, name, relearns) for name in ids)

@@ -70,7 +70,12 @@ HEAVY = 3
 
 RECIRCULATION = frozenset({"egr_valve", "egr_passage"})
 INTAKE = frozenset({"intake_manifold", "intake_ports"})
-WAYS_IN_PLACE: dict[str, str] = {"upkeep": "running_aerosol", "in_place": "running_flush", "leave": "left_for_now"}
+WAYS_IN_PLACE: dict[str, str] = {
+    "upkeep": "running_aerosol",
+    "in_place": "running_flush",
+    "leave": "left_for_now",
+    "tank": "tank_additive",
+}
 """Tags that send a part to a shared procedure which opens nothing."""
 
 
@@ -101,7 +106,7 @@ def tags_of(
             {
                 "direct" if policy.get("E") == "direct" and not electronic else "on_cloth",
                 moved,
-                "by_hand" if moved != "service_mode" else moved,
+                "moved_by_hand" if moved != "service_mode" else moved,
             }
         )
     flushed = part.component in RECIRCULATION or (part.component in INTAKE and family.fuel == "diesel")
@@ -111,6 +116,8 @@ def tags_of(
         return frozenset({way, *(tests if part.component == "egr_valve" and way == "in_place" else ())})
     if part.component == "egr_valve":
         return tests
+    if part.component == "oxygen_sensor":
+        return frozenset({"tank"})
     if part.component == "intake_ports":
         if family.injection != "direct" or family.fuel != "petrol":
             return frozenset({"opened", "soak"})

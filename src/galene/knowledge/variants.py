@@ -1,26 +1,45 @@
-"""Which variants of a procedure the schools can ask for: what a template is checked against before it is in force."""
+"""Which variants of a procedure the schools can ask for: what a template is checked against."""
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from functools import lru_cache
 from itertools import product
 
-from galene.core.airpath import Part
+from galene.core.airpath import EngineFamily, Part
+from galene.core.errors import InputError
+from galene.core.planning.records import PartWork
+from galene.core.planning.words import Work
 from galene.core.template_faults import TemplateWords
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.schools import BY_LETTER, tags_of, way_in_place
+from galene.knowledge.procedures import PROCEDURES
+from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY
+from galene.knowledge.treatment import Circumstances, Treater
 
 TAG_WORDS: dict[str, str] = {
     "on_engine": "on the engine",
     "off_engine": "off the engine",
     "light": "up to grade 2",
     "heavy": "grade 3 and over",
+    "oily": "oil on it",
+    "not_oily": "no oil on it",
+    "electronic": "motor-driven",
+    "cable": "moved by a cable",
+    "petrol": "petrol",
+    "diesel": "diesel",
+    "two_stroke": "two-stroke",
+    "four_stroke": "four-stroke",
+    "faces_down": "throttle faces down",
+    "level_throttle": "throttle does not face down",
+    "seal_new": "G: seals new",
+    "seal_reuse": "G: seals judged and reused",
     "on_cloth": "E: on cloth or brush",
     "direct": "E: direct, cable",
     "gentle": "D: gently by hand",
     "free": "D: free, cable",
     "service_mode": "D: never by hand",
-    "by_hand": "D: moved by hand",
+    "moved_by_hand": "D: moved by hand",
     "by_scan_tool": "N: scan tool",
     "by_jumper": "N: jumper",
     "hand": "L, R: by hand",
@@ -32,45 +51,93 @@ TAG_WORDS: dict[str, str] = {
     "upkeep": "M: upkeep",
     "in_place": "K: in place",
     "leave": "K: left",
+    "tank": "P: through the tank",
 }
 """Tags of variants in words, with the school that decides."""
-SCHOOL_WORDS: dict[str, str] = {t: w for t, w in TAG_WORDS.items() if w[0].isupper()}
+SCHOOL_WORDS: dict[str, str] = {t: w for t, w in TAG_WORDS.items() if w[:1].isupper() and w[1] in ":,"}
 """Tags that a school decides, with its letter."""
-LETTERS: dict[str, str] = {"throttle_body": "DE", "egr_valve": "KN", "egr_passage": "K", "intake_manifold": "KLR", "intake_ports": "KM"}
+LETTERS: dict[str, str] = {
+    "throttle_body": "DEG",
+    "egr_valve": "KN",
+    "egr_passage": "K",
+    "intake_manifold": "KLR",
+    "intake_ports": "KM",
+}
 """Kinds of part whose procedure depends on schools, and their letters."""
-WORDS = TemplateWords(frozenset(AGENTS), frozenset({"alkanes", "2-propanol", "acetone", "aromatics", "water", "soap_and_water", "maf_cleaner", "contact_cleaner", "throttle_cleaner"}), frozenset(CAUTIONS), frozenset(TAG_WORDS))  # fmt: skip
+DRYING = frozenset(
+    {
+        "alkanes",
+        "2-propanol",
+        "acetone",
+        "aromatics",
+        "water",
+        "soap_and_water",
+        "maf_cleaner",
+        "contact_cleaner",
+        "throttle_cleaner",
+    }
+)
+WORDS = TemplateWords(frozenset(AGENTS), DRYING, frozenset(CAUTIONS), frozenset(TAG_WORDS))
 
 
-def _tags(component: str) -> frozenset[frozenset[str]]:
-    """Every set of tags that the schools give a kind of part, over all kinds of engine, grades and distances."""
-    letters = LETTERS.get(component, "")
-    policies = [dict(zip(letters, c, strict=True)) for c in product(*([x for x, _ in BY_LETTER[letter].choices] for letter in letters))]
-    parts = [Part("part", component, "Part", features) for features in ((), ("electronic",))]
-    return frozenset(
-        tags_of(family, part, grade, km, policy, "", opened)
-        for family, part, grade, km, policy, opened in product(FAMILIES.values(), parts, (2, 4), (0.0, 200_000.0), policies, (False, True))
-    )
+@dataclass(frozen=True)
+class Variant:
+    """A kind of work with the tags that come together for it."""
+
+    work: Work
+    tags: frozenset[str]
+
+
+def policies_of(letters: str) -> Iterator[dict[str, str]]:
+    """Every combination of the choices of some letters, over the default schools."""
+    choices = [[c for c, _ in BY_LETTER[letter].choices] for letter in letters]
+    for chosen in product(*choices):
+        yield {**DEFAULT_POLICY, **dict(zip(letters, chosen, strict=True))}
+
+
+def _variants(family: EngineFamily, part: Part) -> Iterator[tuple[str, Variant]]:
+    """Variants of one part of one engine, over schools, grades, oil, where it lies."""
+    seen: set[tuple[frozenset[str], str]] = set()
+    for policy in policies_of(LETTERS.get(part.component, "G")):
+        treater = Treater(family=family, now=Circumstances(policy=policy))
+        for grade, kind, off, opened, asked in product(
+            (2, 4), ("", "oil_film"), (False, True), (False, True), ("clean", "upkeep")
+        ):
+            try:
+                work = treater.work_of(part, asked)  # type: ignore[arg-type]
+                one = PartWork(part=part.id, work=work, grade=grade, kind=kind)
+                tags = treater.tags(part, one, off=off, opened=opened)
+            except InputError:
+                continue
+            for done in (work, *OTHERS) if asked == "clean" else (work,):
+                name = treater.procedure_for(part, done, tags).component
+                if (tags, f"{name}:{done}") not in seen:
+                    seen.add((tags, f"{name}:{done}"))
+                    yield name, Variant(done, tags)
+
+
+OTHERS: tuple[Work, ...] = ("replace", "repair", "inspect", "adjust")
 
 
 @lru_cache(maxsize=1)
-def _every() -> dict[str, frozenset[frozenset[str]]]:
-    found: dict[str, set[frozenset[str]]] = {}
-    for component in LETTERS:
-        for tags in _tags(component):
-            found.setdefault(way_in_place(tags) or component, set()).add(tags)
-    # One go treats several parts, so that the tags of any of them may come together.
-    flush = found["running_flush"]
-    found["running_flush"] = flush | {a | b for a in flush for b in flush}
+def _every() -> dict[str, frozenset[Variant]]:
+    found: dict[str, set[Variant]] = {}
+    for family in FAMILIES.values():
+        for part in family.parts:
+            for name, variant in _variants(family, part):
+                works = {w for s in PROCEDURES[name].steps for w in s.works}
+                if variant.work in works:
+                    found.setdefault(name, set()).add(variant)
     return {k: frozenset(v) for k, v in found.items()}
 
 
-def variants_of(procedure_id: str) -> list[frozenset[str]]:
-    """Tags that come together, with where the part is and how heavy its deposit."""
-    chosen = _every().get(procedure_id, frozenset({frozenset()}))
-    return [t | {where, grade} for t in sorted(chosen, key=sorted) for where in ("on_engine", "off_engine") for grade in ("light", "heavy")]
+def variants_of(procedure_id: str) -> list[Variant]:
+    """Kinds of work and tags that come together for a procedure on the engines that ship."""
+    every = _every().get(procedure_id, frozenset({Variant("clean", frozenset())}))
+    return sorted(every, key=lambda v: (v.work, sorted(v.tags)))
 
 
 def tags_for(procedure_id: str) -> list[str]:
     """Tags that steps of a procedure may depend on, in the order of their words."""
-    known = {t for tags in variants_of(procedure_id) for t in tags}
+    known = {t for variant in variants_of(procedure_id) for t in variant.tags}
     return [t for t in TAG_WORDS if t in known]

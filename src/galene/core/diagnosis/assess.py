@@ -171,7 +171,17 @@ def _log_odds(p: Floats) -> Floats:
     return out
 
 
-def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR_ORDER, access: Access | None = None) -> Assessment:
+LEADS_AT, UNLIKELY = 0.8, 0.25
+"""A cause at least this likely goes before any that is less than this share as likely, however cheap that one is."""
+
+
+def assess(
+    case: Case,
+    knowledge: KnowledgeBase,
+    hourly_rate: float = HOURLY_FOR_ORDER,
+    access: Access | None = None,
+    work_minutes: Mapping[str, float] | None = None,
+) -> Assessment:
     """Judge a case.
 
     Parameters
@@ -183,6 +193,8 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
         Money per hour, for the order of repair only.
     access : Mapping of component to operation id to minutes, optional
         What must be opened to get at a component on this engine, beyond what is open (see `galene.core.access.ways_in`).
+    work_minutes : Mapping of cause id to hands-on minutes, optional
+        What mending it takes on this engine once it is laid open, as its plan has it; the cause's own figure elsewhere.
 
     Returns
     -------
@@ -238,7 +250,7 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
     by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
     ways = access or {}
-    repairs = _repair_order(causes, by_id, hourly_rate, ways)
+    repairs = _repair_order(causes, by_id, hourly_rate, ways, work_minutes or {})
     checks = _next_checks(case, model, posterior, background, _prices(causes, hourly_rate, ways))
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
@@ -252,15 +264,30 @@ def assess(case: Case, knowledge: KnowledgeBase, hourly_rate: float = HOURLY_FOR
     )
 
 
-def _repair_order(causes: tuple[Cause, ...], chance: dict[str, float], hourly_rate: float, ways: Access) -> tuple[Repair, ...]:
+def _repair_order(
+    causes: tuple[Cause, ...],
+    chance: dict[str, float],
+    hourly_rate: float,
+    ways: Access,
+    work_minutes: Mapping[str, float],
+) -> tuple[Repair, ...]:
     """What to do in which order, by the rule of `repair-sequence`. Cleaning is offered only where the cause is a deposit."""
     by_id = {c.id: c for c in causes if chance[c.id] >= 0.02}
-    actions = [Action(c.id, [c.id], 1.0, c.minutes, c.cost, list(ways.get(c.component, ()))) for c in by_id.values()]
+    actions = [
+        Action(c.id, [c.id], 1.0, work_minutes.get(c.id, c.minutes), c.cost, list(ways.get(c.component, ())))
+        for c in by_id.values()
+    ]
     access_minutes = {operation: minutes for way in ways.values() for operation, minutes in way.items()}
-    return tuple(
+    order = [
         Repair(by_id[a.id].action, by_id[a.id].component, a.id, chance[a.id], round(cost, 2), minutes)
         for a, minutes, cost in chance_over_cost(actions, chance, access_minutes, hourly_rate)
-    )
+    ]
+    leader = max(order, key=lambda r: r.probability, default=None)
+    if leader and leader.probability >= LEADS_AT:
+        before = order[: order.index(leader)]
+        late = [r for r in before if r.probability < UNLIKELY * leader.probability]
+        order = [r for r in before if r not in late] + [leader] + late + order[len(before) + 1 :]
+    return tuple(order)
 
 
 def _prices(causes: tuple[Cause, ...], hourly_rate: float, ways: Access) -> Floats:

@@ -1,7 +1,7 @@
 """Family F: a 0.25 litre fuel-injected two-stroke single, read by its crankcase pressure. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, SparePart, Tap
-from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw, tape
+from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw
 
 FAMILY_F = EngineFamily(
     id="F",
@@ -40,13 +40,13 @@ FAMILY_F = EngineFamily(
     operations=(
         Operation("seat_off", "Unlatch and lift off the seat", "Latch the seat, pull to prove it", "air_filter", 1, 1, opens=(Opened("Seat", "cover", before="road test"),)),
         Operation("filter_out", "Undo the wing nut, draw the foam out, tape the boot's mouth", "Seat the foam all round, wing nut tight", "air_filter", 2, 3, after=("seat_off",),
-                  reaches=("air_filter", "iat_sensor"), opens=(Opened("Filter wing nut", "fastener set"), tape("the boot's mouth"))),
+                  reaches=("air_filter", "iat_sensor"), undoes=("air_filter",), opens=(Opened("Filter wing nut", "fastener set"),)),
         Operation("boot_off", "Loosen both clamps, pull the boot", "Refit the boot, both clamps tight", "intake_tube", 3, 4, after=("filter_out",), reaches=("intake_tube", "throttle_body"),
                   tools=("flat driver",), opens=(Opened("Boot clamps", "clamp", 2),)),
         Operation("tank_up", "Fuel off, lift the tank's rear onto its prop", "Lower the tank, bolt in, fuel on", "crankcase_pressure_sensor", 5, 5, after=("seat_off",),
                   needs=("ignition_off", "engine_cold"), wait_minutes=20, cautions=("fire",), tools=("10 mm socket",), opens=(bolts("Tank", 1, "bolt"),)),
         Operation("hose_off", "Ease both clips, pull the crankcase hose off barb and fitting", "Press the hose home on both, clips on", "crankcase_pressure_hose", 3, 3,
-                  after=("tank_up",), reaches=("crankcase_pressure_hose",), tools=("pliers",), consumes=("hose_clips",), opens=(hose("Crankcase hose"), tape("the case fitting"))),
+                  after=("tank_up",), reaches=("crankcase_pressure_hose",), tools=("pliers",), consumes=("hose_clips",), opens=(hose("Crankcase hose"),)),
         Operation("sensor_out", "Unplug the crankcase sensor, one screw, draw it straight", "Refit the sensor on a new O-ring, screw by hand, plug on", "crankcase_pressure_sensor", 2, 3,
                   after=("hose_off",), reaches=("crankcase_pressure_sensor",), needs=("ignition_off",), tools=("5 mm hex",), consumes=("sensor_ring",),
                   opens=(plug("Crankcase sensor"), bolts("Crankcase sensor", 1, "screw"))),
@@ -58,6 +58,11 @@ FAMILY_F = EngineFamily(
         SparePart("sensor_ring", "Crankcase sensor O-ring", "SS-2533", 1.10), SparePart("hose_clips", "Hose clips", "SS-2534", 0.80),
         SparePart("crankcase_pressure_hose", "Crankcase hose", "SS-2532", 6.50), SparePart("crankcase_pressure_sensor", "Crankcase pressure sensor", "SS-2530", 84.00),
         SparePart("air_filter", "Foam element", "SS-2510", 14.00),
+        SparePart("intake_tube", "Intake boot", "SS-2511", 12.00),
+        SparePart("throttle_body", "Throttle body", "SS-2550", 148.00),
+        SparePart("iat_sensor", "Intake temperature sensor", "SS-2512", 21.00),
+        SparePart("barometric_sensor", "Ambient pressure sensor", "SS-2531", 56.00),
+        SparePart("exhaust_pipe", "Expansion chamber", "SS-2580", 190.00),
     ),
     volumetric_efficiency_idle=0.5,
     notes=("Salt and sand: look at every seal before it is shut.",),

@@ -20,16 +20,6 @@ def hose(name: str, count: int = 1) -> Opened:
     return Opened(name, "hose", count)
 
 
-def tape(place: str) -> Opened:
-    """Tape over an opening."""
-    return Opened(f"Tape over {place}", "tape")
-
-
-def rag(place: str) -> Opened:
-    """A rag in a mouth of the engine: looked for twice."""
-    return Opened(f"Rag in {place}", "rag inside", dangerous=True)
-
-
 def chain(circuit: str, *parts: str) -> tuple[Pipe, ...]:
     """Parts joined one after the other."""
     return tuple(Pipe(a, b, circuit) for a, b in itertools.pairwise(parts))
@@ -43,10 +33,11 @@ def screw(part: str, torque_nm: float, count: int = 1, driver: str = "T20 driver
 def sensor_out(
     part: str, label: str, off: float, on: float, torque_driver: str, after: tuple[str, ...] = (), consumes: tuple[str, ...] = ()
 ) -> Operation:
-    """Pull a small sensor held by one screw, and cover its port."""
+    """Pull a small sensor held by one screw; its port is covered as every mouth is."""
     low = label[0].lower() + label[1:]
     return Operation(
-        f"{part}_out", f"Unplug the {low}, undo its screw, twist and lift it straight", f"Refit the {low} on its new ring, screw by hand, plug clicked home",
+        f"{part}_out", f"Harness aside, unplug the {low}, undo its screw, work it side to side and straight out",
+        f"Refit the {low} on its new ring, screw snug by hand, plug clicked home",
         part, off, on, after=after, reaches=(part,), needs=("ignition_off",), tools=(torque_driver,), consumes=consumes,
-        opens=(plug(label), bolts(label, 1, "screw"), tape(f"the {low}'s port")),
+        opens=(plug(label), bolts(label, 1, "screw")),
     )  # fmt: skip

@@ -1,0 +1,136 @@
+"""The model of the car: what is true of it after each step. Pure; nothing here plans or judges."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+from galene.core.planning.records import DoneStep, OpenItem, StateWords, Step
+from galene.core.planning.words import (
+    MOUTH_KINDS,
+    Battery,
+    Codes,
+    Coolant,
+    Engine,
+    FuelLine,
+    Heat,
+    Place,
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Car:
+    """The state of the car.
+
+    Parameters
+    ----------
+    place : part id to place; a part that is absent is mounted
+    open : must-go-back items by id
+    wet : part id to the wait that it dries under
+    coolant_touched, fuel_touched : whether either was ever opened on this job
+    """
+
+    battery: Battery = "on"
+    engine: Engine = "off"
+    heat: Heat = "cold"
+    coolant: Coolant = "full"
+    fuel_line: FuelLine = "closed"
+    codes: Codes = "kept"
+    before_set: bool = False
+    place: Mapping[str, Place] = field(default_factory=dict)
+    open: Mapping[str, OpenItem] = field(default_factory=dict)
+    wet: Mapping[str, str] = field(default_factory=dict)
+    coolant_touched: bool = False
+    fuel_touched: bool = False
+
+    def place_of(self, part: str) -> Place:
+        """Where a part is."""
+        return self.place.get(part, "mounted")
+
+    def mouths_on(self, part: str) -> tuple[OpenItem, ...]:
+        """Caps, tape, rags and tools that a part bears now."""
+        return tuple(i for i in self.open.values() if i.on == part and i.kind in MOUTH_KINDS)
+
+
+WORDS: tuple[str, ...] = (
+    "battery",
+    "engine",
+    "heat",
+    "coolant",
+    "fuel_line",
+    "codes",
+    "before_set",
+)
+
+
+def car_at(start: StateWords) -> Car:
+    """The car as it comes in; what is not said is as usual.
+
+    Examples
+    --------
+    >>> car_at(StateWords(heat="warm")).engine
+    'off'
+    """
+    said = {name: getattr(start, name) for name in WORDS if getattr(start, name) is not None}
+    return replace(Car(place=dict(start.place)), **said)
+
+
+def after(car: Car, step: Step) -> Car:
+    """The car after a step: liquids, power and codes by what it does, parts and items by what it moves."""
+    changed: dict[str, object] = {
+        name: getattr(step.does, name)
+        for name in WORDS
+        if getattr(step.does, name) is not None
+    }
+    place = dict(car.place)
+    place.update(step.does.place)
+    moves: tuple[tuple[tuple[str, ...], Place], ...] = (
+        (step.takes_off, "off"),
+        (step.sends, "away"),
+        (step.receives, "off"),
+        (step.refits, "mounted"),
+    )
+    for parts, where in moves:
+        place.update(dict.fromkeys(parts, where))
+    items = {k: i for k, i in car.open.items() if k not in step.closes}
+    items.update({i.id: i for i in step.opens})
+    wet = dict(car.wet)
+    for one in step.wets:
+        wet[one.part] = step.wait.id if step.wait else ""
+    dried = set(step.waits_for)
+    wet = {part: wait for part, wait in wet.items() if wait not in dried}
+    coolant = changed.get("coolant", car.coolant)
+    fuel = changed.get("fuel_line", car.fuel_line)
+    return replace(
+        car,
+        **changed,  # type: ignore[arg-type]
+        place=place,
+        open=items,
+        wet=wet,
+        coolant_touched=car.coolant_touched or coolant != "full",
+        fuel_touched=car.fuel_touched or fuel == "opened",
+    )
+
+
+def car_after(start: StateWords, done: Iterable[DoneStep]) -> Car:
+    """The car after the steps that were done, those left out changing nothing."""
+    car = car_at(start)
+    for one in done:
+        if not one.left_out:
+            car = after(car, one.step)
+    return car
+
+
+def lacking(car: Car, needs: StateWords) -> list[str]:
+    """What a step needs and the car does not give, in the contract's words; empty where it may be done."""
+    found = [
+        f"{name} {getattr(needs, name)} (it is {getattr(car, name)})"
+        for name in WORDS
+        if getattr(needs, name) is not None
+        and getattr(needs, name) != getattr(car, name)
+        and not (name == "fuel_line" and needs.fuel_line == "closed" and car.fuel_line == "vented")
+    ]
+    found += [
+        f"{part} {where} (it is {car.place_of(part)})"
+        for part, where in needs.place.items()
+        if car.place_of(part) != where
+    ]
+    return found

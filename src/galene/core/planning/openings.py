@@ -1,0 +1,314 @@
+"""What opening the engine does: which parts come off, which mouths stand open, whose fasteners turn."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+from galene.core.airpath import EngineFamily, Opened, Operation, Part
+from galene.core.planning.records import OpenItem
+
+SENSORS = frozenset(
+    {
+        "maf_sensor",
+        "iat_sensor",
+        "secondary_air_flow_sensor",
+        "map_sensor",
+        "boost_sensor",
+        "barometric_sensor",
+        "exhaust_pressure_sensor",
+        "egr_dp_sensor",
+        "egr_temperature_sensor",
+        "crankcase_pressure_sensor",
+        "oxygen_sensor",
+    }
+)
+"""Kinds of part that are electronics on a stalk: they come off what is bathed or sent away."""
+LIFTED_KINDS = SENSORS | {
+    "intake_tube",
+    "secondary_air_valve",
+    "throttle_body",
+    "idle_air_valve",
+    "charge_air_pipe",
+    "intake_manifold",
+    "runner_actuator",
+    "breather_valve",
+    "exhaust_pressure_tube",
+    "egr_valve",
+    "egr_cooler",
+    "egr_pipe",
+    "egr_passage",
+    "crankcase_pressure_hose",
+    "aftertreatment_doser",
+    "exhaust_pipe",
+}
+"""Kinds that an operation on them takes off, where a family does not say which part it removes."""
+HOT_KINDS = frozenset(
+    {
+        "oxygen_sensor",
+        "exhaust_pipe",
+        "exhaust_pressure_tube",
+        "egr_pipe",
+        "egr_cooler",
+        "turbine",
+        "oxidation_catalyst",
+        "particulate_filter",
+        "aftertreatment_doser",
+    }
+)
+"""Kinds that burn a hand on a warm engine: they are touched cold, whatever the family's entry says."""
+COOL_MINUTES = 60.0
+"""Cooling from working heat to where a hand can rest (project default; the family's own goes first)."""
+COVERED = frozenset({"main", "bypass", "recirculation", "secondary", "exhaust", "signal"})
+"""Circuits whose open mouths are covered. A breather hose lies on the list as a hose."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Lifting:
+    """What one operation takes off: the part itself, those that are one with it (`riders`), and the
+    sensors and motors that sit on it and are only unplugged (`attached`)."""
+
+    part: str
+    riders: tuple[str, ...]
+    attached: tuple[str, ...]
+    hangs: bool
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """All that leaves its place."""
+        return (self.part, *self.riders)
+
+
+def lifting(family: EngineFamily, operation: Operation) -> Lifting | None:
+    """What an operation takes off the engine; None where it only lays open.
+
+    Notes
+    -----
+    The family's own word goes first. Without one, an operation on a part that it also reaches takes
+    that part off, if it is of a kind that comes off. Sensors in one body come off together; flaps
+    and a passage cast into it come off with the manifold.
+    """
+    part = operation.removes
+    if not part:
+        kind = family.part(operation.part).component
+        if operation.part in operation.reaches and kind in LIFTED_KINDS:
+            part = operation.part
+    if not part:
+        return None
+    kind = family.part(part).component
+    riders: list[str] = []
+    attached = [t.sensor for t in family.taps if t.on == part]
+    if kind in SENSORS:
+        riders += [p for p in operation.reaches if family.part(p).component in SENSORS]
+    if kind == "intake_manifold":
+        riders += [p.id for p in family.parts if p.component == "runner_flaps"]
+        attached += [p.id for p in family.parts if p.component == "runner_actuator"]
+        riders += [p for p in operation.reaches if family.part(p).component == "egr_passage"]
+    own = tuple(dict.fromkeys(r for r in riders if r != part))
+    return Lifting(part=part, riders=own, attached=tuple(attached), hangs=operation.hangs)
+
+
+def needs_cold(family: EngineFamily, operation: Operation) -> bool:
+    """Whether an operation waits for a cold engine: by its entry, or because it touches what is hot."""
+    touched = {operation.part, operation.removes or operation.part}
+    hot = any(family.part(p).component in HOT_KINDS for p in touched)
+    return "engine_cold" in operation.needs or hot
+
+
+def has_motor(part: Part) -> bool:
+    """Whether power off comes before the part is unplugged: a motor of its own moves it."""
+    if part.component == "throttle_body":
+        return "electronic" in part.features
+    return part.component == "runner_actuator"
+
+
+def fastener_texts(family: EngineFamily, operation: Operation) -> tuple[str, ...]:
+    """Fasteners of what the operation undoes, in words; nothing rather than a neighbour's."""
+    lifted = lifting(family, operation)
+    owners = dict.fromkeys((*((lifted.part,) if lifted else ()), *operation.undoes))
+    texts = []
+    for fastener in (f for owner in owners for f in family.fasteners_of(owner)):
+        tight = "" if fastener.torque_nm is None else f", {fastener.torque_nm:g} N m"
+        by_hand = ", by hand only" if fastener.hand_tool_only else ""
+        texts.append(f"{fastener.count} × {fastener.what}, {fastener.driver}{tight}{by_hand}")
+    return tuple(texts)
+
+
+def is_mouth(opened: Opened) -> bool:
+    """Whether a family's own entry of what is opened is a cap, tape or rag over a mouth."""
+    if opened.kind in ("tape", "rag inside"):
+        return True
+    first = opened.what.split(" ", 1)[0].lower()
+    return opened.kind == "cover" and (opened.dangerous or first in ("cap", "caps", "plug", "plugs"))
+
+
+def is_coolant(opened: Opened) -> bool:
+    """Whether opening it lets coolant out: the level itself, or a hose of the coolant's."""
+    return opened.kind == "coolant low" or (
+        opened.kind == "hose" and "coolant" in opened.what.lower()
+    )
+
+
+def touches_coolant(operation: Operation) -> bool:
+    """Whether an operation opens the coolant."""
+    return any(is_coolant(o) for o in operation.opens)
+
+
+def opens_fuel(operation: Operation) -> bool:
+    """Whether an operation opens a fuel line."""
+    return any(o.kind == "fuel line open" for o in operation.opens)
+
+
+def plain_items(
+    family: EngineFamily, operation: Operation, suffix: str, gone: Collection[str]
+) -> list[OpenItem]:
+    """Connectors, hoses, clamps, fasteners and lines of an operation, without what covers mouths."""
+    items = [
+        OpenItem(
+            id=f"{operation.id}{suffix}:{o.what}",
+            what=o.what,
+            kind=o.kind,
+            count=o.count,
+            before=o.before,
+            dangerous=o.dangerous,
+        )
+        for o in operation.opens
+        if not is_mouth(o)
+    ]
+    lifted = lifting(family, operation)
+    said = " ".join(o.what.lower() for o in operation.opens if o.kind == "connector")
+    for rider in lifted.attached if lifted and not lifted.hangs else ():
+        label = family.part(rider).label
+        if rider in gone or label.lower() in said:
+            continue
+        what = f"{label} connector"
+        items.append(
+            OpenItem(id=f"{operation.id}{suffix}:{what}", what=what, kind="connector")
+        )
+    return items
+
+
+def mouths(
+    family: EngineFamily,
+    operation: Operation,
+    suffix: str,
+    gone: Collection[str],
+) -> list[OpenItem]:
+    """Covers that the operation asks for at once, one item a mouth.
+
+    Parameters
+    ----------
+    operation : the opening
+    suffix : keeps ids apart where the same operation is done again
+    gone : parts that are off already, which have no mouth on the engine
+
+    Returns
+    -------
+    list of OpenItem
+        By the family's own entry where it names covers, else by its pipes and taps: every neighbour
+        of what leaves that stays, and every port that a sensor leaves.
+    """
+    every = [o for o in operation.opens if is_mouth(o)]
+    liquid = [o for o in every if "coolant" in o.what.lower()]
+    gas = [o for o in every if o not in liquid]
+    plugs = _named(operation, suffix, liquid)
+    if gas:
+        return [*_named(operation, suffix, gas), *plugs]
+    lifted = lifting(family, operation)
+    if lifted is None:
+        return plugs
+    leaving = set(lifted.parts)
+    found: dict[str, OpenItem] = {}
+    for pipe in family.pipes:
+        if pipe.circuit not in COVERED or (pipe.source in leaving) == (pipe.target in leaving):
+            continue
+        inward = pipe.source in leaving
+        stays = pipe.target if inward else pipe.source
+        leaves = pipe.source if inward else pipe.target
+        # A motor's rod is drawn as a pipe, but no gas goes through it.
+        motor = {family.part(p).component for p in (pipe.source, pipe.target)}
+        if stays in gone or "runner_actuator" in motor:
+            continue
+        ways_in = pipe.circuit in ("main", "bypass") and inward
+        for item in _covers(
+            family, at=operation.id + suffix, leaves=leaves, stays=stays, ways_in=ways_in
+        ):
+            found.setdefault(item.id, item)
+    for tap in family.taps:
+        if tap.sensor in leaving and tap.on and tap.on not in leaving and tap.on not in gone:
+            label = family.part(tap.sensor).label.lower()
+            item_id = f"{operation.id}{suffix}:port {tap.sensor}"
+            found[item_id] = OpenItem(
+                id=item_id,
+                what=f"Tape over the port of: {label}",
+                kind="tape",
+                inside=True,
+                on=bearer(family, tap.on),
+            )
+    return [*found.values(), *plugs]
+
+
+def _named(operation: Operation, suffix: str, named: Sequence[Opened]) -> list[OpenItem]:
+    """Covers that a family names itself, one item each."""
+    return [
+        OpenItem(
+            id=f"{operation.id}{suffix}:{o.what}{f' {n}' if o.count > 1 else ''}",
+            what=f"{o.what}, {n} of {o.count}" if o.count > 1 else o.what,
+            kind=o.kind,
+            inside=True,
+            before=o.before,
+            dangerous=o.dangerous,
+        )
+        for o in named
+        for n in range(1, o.count + 1)
+    ]
+
+
+def bearer(family: EngineFamily, part_id: str) -> str | None:
+    """The part that a cover is said to be on.
+
+    None where it sits on the head or the filter's box: neither the ports that are worked on nor the
+    element that is lifted out bear it.
+    """
+    kind = family.part(part_id).component
+    return None if kind in ("intake_ports", "air_filter") else part_id
+
+
+def _covers(
+    family: EngineFamily, *, at: str, leaves: str, stays: str, ways_in: bool
+) -> list[OpenItem]:
+    part, other = family.part(stays), family.part(leaves).label.lower()
+    if part.component == "intake_ports" and ways_in:
+        return [
+            OpenItem(
+                id=f"{at}:ports {n}",
+                what=f"Tape over the intake ports of cylinder {n}",
+                kind="tape",
+                inside=True,
+                on=stays,
+                dangerous=True,
+            )
+            for n in range(1, family.cylinders + 1)
+        ]
+    return [
+        OpenItem(
+            id=f"{at}:mouth {stays}",
+            what=f"Cap on the {part.label.lower()}, where the {other} was",
+            kind="cover",
+            inside=True,
+            on=bearer(family, stays),
+            dangerous=ways_in,
+        )
+    ]
+
+
+def riding(family: EngineFamily) -> Mapping[str, Sequence[str]]:
+    """Part to what must come off it, by name, before it goes to a bath or out of the house."""
+    found: dict[str, list[str]] = {}
+    for tap in family.taps:
+        if tap.on:
+            found.setdefault(tap.on, []).append(tap.sensor)
+    for part in family.parts:
+        if part.component == "intake_manifold":
+            found.setdefault(part.id, []).extend(
+                p.id for p in family.parts if p.component == "runner_actuator"
+            )
+    return found

@@ -1,0 +1,682 @@
+"""What follows the last bolt: liquids, power, looks, codes, relearns, the first start, the road, the proof."""
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from galene.core.planning import steps as made
+from galene.core.planning.answers import base_id
+from galene.core.planning.car import Car, after
+from galene.core.planning.case import Case, Trade, Treatment
+from galene.core.planning.chain import Link
+from galene.core.planning.openings import has_motor
+from galene.core.planning.procedure import DOES, NEEDS, merged
+from galene.core.planning.records import (
+    Consequence,
+    DoneStep,
+    PartWork,
+    PlannedRelearn,
+    PlannedWait,
+    Record,
+    StateWords,
+    Step,
+)
+from galene.core.relearn import RelearnTemplate
+
+COLD_LOOK_MINUTES = 180.0
+"""From working heat to a level that can be read cold (project default)."""
+WARM_MINUTES = 10.0
+"""Idling from a cold start to 75 C of coolant, about (project default)."""
+SOOT = frozenset(
+    {
+        "egr_valve",
+        "egr_passage",
+        "egr_pipe",
+        "egr_cooler",
+        "intake_manifold",
+        "intake_ports",
+        "aftertreatment_doser",
+    }
+)
+"""Kinds of part whose cleaning sends soot on into the particulate filter."""
+IDLE_PARTS = frozenset({"throttle_body", "idle_air_valve"})
+FLAPS = frozenset({"runner_actuator", "runner_flaps"})
+TOUCHING = frozenset({"clean", "replace", "repair", "adjust"})
+
+
+@dataclass(frozen=True, kw_only=True)
+class Situation:
+    """What the end of a job depends on: the scope, what is done, what is still ahead of it."""
+
+    case: Case
+    trade: Trade
+    car: Car
+    done: tuple[DoneStep, ...]
+    works: tuple[PartWork, ...]
+    left: frozenset[str]
+    treatments: tuple[Treatment, ...]
+    ahead: tuple[Step, ...]
+    work_left: bool
+    walk: tuple[Link, ...]
+    drive: tuple[Link, ...]
+    again: Mapping[str, int]
+    wet_waits: tuple[str, ...]
+
+    @property
+    def every(self) -> tuple[Step, ...]:
+        """Steps done and ahead."""
+        return (*(d.step for d in self.done if not d.left_out), *self.ahead)
+
+    def kinds(self) -> frozenset[str]:
+        """Kinds of part that are worked on, in place or opened, without what is only looked at."""
+        found = set()
+        for treatment in self.treatments:
+            if treatment.work.work in TOUCHING and treatment.procedure.component not in (
+                "inspect_only",
+                "left_for_now",
+            ):
+                found.add(self.case.family.part(treatment.part).component)
+        return frozenset(found)
+
+    def in_place(self, kind: str) -> bool:
+        """Whether every part of a kind is treated through the shut engine."""
+        same = [
+            t for t in self.treatments if self.case.family.part(t.part).component == kind
+        ]
+        return bool(same) and all(t.procedure.in_place for t in same)
+
+    def asked(self) -> frozenset[str]:
+        """Kinds of part whose relearn alone is asked for."""
+        return frozenset(
+            self.case.family.part(w.part).component for w in self.works if w.work == "relearn"
+        )
+
+
+class _Tail:
+    """The closing sequence, built on the state that the work leaves."""
+
+    def __init__(self, situation: Situation) -> None:
+        self.s = situation
+        self.family = situation.case.family
+        self.times = Counter(base_id(d.step.id) for d in situation.done)
+        self.done_ids = {d.step.id for d in situation.done}
+        car = situation.car
+        for step in situation.ahead:
+            car = after(car, step)
+        self.car = car
+        self.found: list[Step] = []
+
+    def add(self, step: Step, *, once_more: bool = True) -> None:
+        """Append a step, under an id of its own where it was done before and the work went on since."""
+        times = self.times[step.id]
+        if times and not self.s.work_left:
+            self._again(step, times)
+            return
+        if step.needs.engine:
+            self.engine(step.needs.engine)
+        if times and once_more:
+            step = renamed(step, times + 1)
+        self._append(step)
+        if not times:
+            self._again(step, 1)
+
+    def _again(self, step: Step, times: int) -> None:
+        asked = self.s.again.get(step.id, 0)
+        for turn in range(times + 1, asked + 2):
+            self._append(renamed(step, turn))
+
+    def _append(self, step: Step) -> None:
+        self.found.append(step)
+        self.car = after(self.car, step)
+
+    def engine(self, wanted: str) -> None:
+        """Bring the engine's state about where it is another one."""
+        if self.car.engine == wanted:
+            return
+        if wanted == "ignition":
+            text = "Ignition on, engine off"
+            if self.car.engine == "running":
+                text = "Engine off, then ignition on"
+            step = Step(
+                id="key_on",
+                text=text,
+                why="What is commanded and learned now needs power and no running engine.",
+                phase="walk",
+                minutes=0.5,
+                needs=StateWords(battery="on"),
+                does=StateWords(engine="ignition"),
+                waits_for=self.s.wet_waits,
+            )
+        elif wanted == "off":
+            step = Step(
+                id="key_off",
+                text="Ignition off, key out",
+                phase="walk",
+                minutes=0.5,
+                does=StateWords(engine="off"),
+            )
+        else:
+            step = Step(
+                id="run_again",
+                text="Start the engine again and let it idle",
+                phase="relearn",
+                minutes=0.5,
+                needs=StateWords(battery="on", coolant="full", fuel_line="closed"),
+                does=StateWords(engine="running"),
+                cautions=("exhaust", "rotating"),
+            )
+        count = self.times[step.id] + sum(base_id(s.id) == step.id for s in self.found)
+        self._append(renamed(step, count + 1) if count else step)
+
+
+def renamed(step: Step, turn: int) -> Step:
+    """A step's repeat under ids of its own."""
+    step_id = f"{base_id(step.id)}~{turn}"
+    return replace(
+        step,
+        id=step_id,
+        records=tuple(replace(r, id=f"{step_id}/{r.name}") for r in step.records),
+        wait=replace(step.wait, id=f"{step.wait.id} ({turn})") if step.wait else None,
+    )
+
+
+def tail_steps(situation: Situation) -> list[Step]:
+    """Everything after the work, in its order; each follows the one before.
+
+    Returns
+    -------
+    list of Step
+        Liquids and power first, then looks, power-on tests, codes, what is learned with the engine
+        still, the first start behind its gate, what needs it running, the road, pending codes, and
+        the level once it is cold.
+    """
+    t = _Tail(situation)
+    relearns = due_relearns(situation)
+    _liquids_and_power(t, relearns)
+    still = [r for r in relearns if "engine_running" not in r.needs and not _wants_warm(r)]
+    _looks(t)
+    _power_tests(t)
+    _codes(t)
+    for relearn in still:
+        _relearn(t, relearn)
+        if relearn.id == "fuel_venting":
+            t.add(_fuel_look())
+    if situation.case.policy.get("I") == "battery_reset" and _was_reset(t):
+        _reset_holds(t)
+    _start(t)
+    moving = [r for r in relearns if r not in still]
+    if not any(r.id == "coolant_bleed_and_watch" for r in moving):
+        t.add(_warm_up())
+    for relearn in moving:
+        _relearn(t, relearn)
+    _prove(t)
+    if situation.car.coolant_touched or t.car.coolant_touched or _coolant_by_hand(situation):
+        t.engine("off") if t.found and not _stands(t, "cold_look") else None
+        _cold_look(t)
+    return t.found
+
+
+def _stands(t: _Tail, step_id: str) -> bool:
+    return step_id in t.done_ids and not t.s.work_left
+
+
+def _wants_warm(relearn: RelearnTemplate) -> bool:
+    return "engine_warm" in relearn.needs or "engine_warm_running" in relearn.needs
+
+
+def _coolant_by_hand(s: Situation) -> bool:
+    return "coolant low" in s.case.hand_items
+
+
+def due_relearns(s: Situation) -> list[RelearnTemplate]:
+    """The relearns that this work asks for, by what was touched and what state was lost.
+
+    Returns
+    -------
+    list of RelearnTemplate
+        In the order in which they are run: lines vented first, coolant watched as soon as it runs,
+        stops learned before the idle, the filter burned off last.
+    """
+    worked, asked = s.kinds(), s.asked()
+    opened = frozenset(k for k in worked if not s.in_place(k))
+    family = s.case.family
+    every = s.every
+    battery = any(x.does.battery == "off" for x in every)
+    motor_off = any(
+        has_motor(family.part(p)) and family.part(p).component == "runner_actuator"
+        for x in every
+        for p in x.takes_off
+    )
+    fuel = any(x.does.fuel_line == "opened" for x in every) or "fuel line open" in s.case.hand_items
+    coolant = s.car.coolant_touched or any(x.does.coolant == "lowered" for x in every)
+    coolant = coolant or _coolant_by_hand(s)
+    main = family.relearn or "cable_none"
+    idle = bool((opened | asked) & IDLE_PARTS)
+    reset = s.case.policy.get("I") == "battery_reset"
+    learned = _main_due(main, idle=idle, battery=battery, opened=opened | asked)
+    burns = family.fuel == "diesel" and "particulate_filter" in family.components
+    wanted = {
+        "fuel_venting": fuel,
+        "differential_zero": bool((opened | asked) & {"egr_dp_sensor", "egr_dp_ports"}),
+        "runner_flap_adaptation": "runner_actuator" in family.components
+        and (bool((opened | asked) & FLAPS) or motor_off),
+        "egr_valve_zero": "egr_valve" in opened | asked,
+        "coolant_bleed_and_watch": coolant,
+        main: learned and not (reset and main.startswith("throttle")),
+        "memory_reset": (battery and not (learned and main.startswith("throttle")))
+        or (reset and learned and main.startswith("throttle"))
+        or (main == "memory_reset" and bool(asked & IDLE_PARTS)),
+        "particulate_burn_off": burns and bool(worked & SOOT),
+    }
+    wanted.update(dict.fromkeys(s.case.relearns, True))
+    return [s.trade.relearns[name] for name, due in wanted.items() if due]
+
+
+def _main_due(main: str, *, idle: bool, battery: bool, opened: frozenset[str]) -> bool:
+    """Whether the family's own relearn is asked for: its part was touched, or its memory was lost."""
+    if main == "egr_valve_zero":
+        return "egr_valve" in opened
+    if main.startswith("throttle"):
+        return idle or battery
+    if main == "cable_none":
+        return idle
+    return battery
+
+
+def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
+    low = [i for i in t.car.open.values() if i.kind == "coolant low" and not i.id.startswith("hand")]
+    if low or t.car.coolant != "full":
+        t.add(
+            Step(
+                id="fill",
+                text="Fill the coolant to the mark, bleed screw open until no air comes, then shut",
+                why="A hose was opened; an air pocket boils where the cooler sits.",
+                phase="close",
+                minutes=6,
+                tools=("funnel",),
+                needs=StateWords(engine="off"),
+                does=StateWords(coolant="full"),
+                closes=tuple(i.id for i in low),
+            )
+        )
+    if _reset_wanted(t, relearns) and t.car.battery == "on" and "battery_off" not in t.done_ids:
+        t.add(made.battery_off("battery_off"))
+    if t.car.battery != "off":
+        return
+    reset = _reset_wanted(t, relearns)
+    if reset:
+        t.add(
+            Step(
+                id="battery_reset",
+                text="Press the brake pedal for ten seconds, then leave the lead off for fifteen minutes",
+                why="What is stored must drain, or the old values come back.",
+                phase="close",
+                minutes=1,
+                needs=StateWords(battery="off"),
+                wait=PlannedWait(
+                    id=made.RESET_HOLD,
+                    minutes=made.RESET_MINUTES,
+                    why="The control unit forgets only without any charge",
+                ),
+            )
+        )
+    t.add(
+        Step(
+            id="battery_on",
+            text="Connect the battery's negative lead and tighten it",
+            why="Last of all, when nothing that moves can be touched and nothing is wet.",
+            phase="close",
+            minutes=2,
+            tools=("10 mm socket",),
+            needs=StateWords(engine="off"),
+            does=StateWords(battery="on", codes="cleared" if reset else None),
+            closes=tuple(i.id for i in t.car.open.values() if i.kind == "battery lead" and not i.id.startswith("hand")),
+            waits_for=(*t.s.wet_waits, *((made.RESET_HOLD,) if reset else ())),
+        )
+    )
+
+
+def _reset_wanted(t: _Tail, relearns: Sequence[RelearnTemplate]) -> bool:
+    named = any(r.id == "memory_reset" for r in relearns)
+    return t.s.case.policy.get("I") == "battery_reset" and named
+
+
+def _was_reset(t: _Tail) -> bool:
+    return any(base_id(s.id) == "battery_reset" for s in (*t.found, *(d.step for d in t.s.done)))
+
+
+def _looks(t: _Tail) -> None:
+    opened = any(s.opening or s.takes_off for s in t.s.every)
+    for link in (x for x in t.s.walk if link_engine(x) is None):
+        if link.step.needs.engine:
+            t.engine(link.step.needs.engine)
+        t._append(link.step)
+    if opened or t.s.case.finds:
+        t.add(
+            Step(
+                id="leaks",
+                text="Smoke, or listen and feel, round every joint that was opened",
+                why="Unmetered air after the work is a fault of the work.",
+                phase="walk",
+                minutes=4,
+                tools=("lamp", "smoke or soapy water"),
+                needs=StateWords(engine="off"),
+                records=(
+                    Record(
+                        id="leaks/tight",
+                        key="tight",
+                        kind="yes_no",
+                        label="Nothing whistles, no smoke",
+                        consequences=(
+                            Consequence(
+                                answer="no",
+                                kind="again",
+                                text="Find the joint, seat it anew, test once more.",
+                            ),
+                        ),
+                    ),
+                ),
+            )
+        )
+    t.add(
+        Step(
+            id="walk",
+            text="Walk round: touch every connector, hose and clamp once more, count cloths and tools",
+            why="One missed plug is the comeback.",
+            phase="walk",
+            minutes=3,
+            needs=StateWords(engine="off"),
+            records=(
+                Record(
+                    id="walk/all",
+                    key="all",
+                    kind="yes_no",
+                    label="Everything touched, everything counted",
+                    consequences=(
+                        Consequence(
+                            answer="no", kind="again", text="Find it now, not on the road."
+                        ),
+                    ),
+                ),
+            ),
+        )
+    )
+
+
+def link_engine(link: Link) -> str | None:
+    """The state of the engine that a powered test asks for."""
+    engine = link.step.needs.engine
+    return None if engine == "off" else engine
+
+
+def _power_tests(t: _Tail) -> None:
+    for link in (x for x in t.s.walk if link_engine(x) == "ignition"):
+        t.engine("ignition")
+        t._append(link.step)
+
+
+def _codes(t: _Tail) -> None:
+    if t.car.codes == "cleared" or (t.times["clear"] and not t.s.work_left):
+        return
+    t.engine("ignition")
+    t.add(
+        Step(
+            id="clear",
+            text="Clear the codes with the scan tool",
+            why="A stored code may stop the control unit from learning, and only a fresh one proves.",
+            phase="start",
+            minutes=2,
+            act="clear",
+            tools=("scan tool",),
+            needs=StateWords(battery="on", engine="ignition", before_set=True),
+            does=StateWords(codes="cleared"),
+        )
+    )
+
+
+def _relearn(t: _Tail, relearn: RelearnTemplate) -> None:
+    step_id = f"relearn:{relearn.id}"
+    if t.times[step_id] and not t.s.work_left:
+        return
+    needs = merged(relearn.needs, NEEDS)
+    parts = _parts_of(t, relearn.id)
+    needs = replace(needs, place=dict.fromkeys(parts, "mounted"))
+    if needs.engine:
+        t.engine(needs.engine)
+    does = merged(relearn.ends, DOES)
+    if relearn.id == "fuel_venting":
+        does = replace(does, fuel_line="vented")
+    if relearn.id == "coolant_bleed_and_watch":
+        does = replace(does, coolant="full")
+    t.add(
+        Step(
+            id=step_id,
+            text=relearn.title,
+            why=relearn.success,
+            phase="relearn",
+            part=parts[0] if parts else "",
+            minutes=relearn.attended_minutes,
+            act="relearn",
+            relearn=relearn.id,
+            needs=needs,
+            does=does,
+            cautions=("exhaust", "rotating") if needs.engine == "running" else (),
+        )
+    )
+
+
+RELEARNS_PARTS: Mapping[str, frozenset[str]] = {
+    "differential_zero": frozenset({"egr_dp_sensor"}),
+    "runner_flap_adaptation": FLAPS,
+    "egr_valve_zero": frozenset({"egr_valve"}),
+    "throttle_manual": frozenset({"throttle_body"}),
+    "throttle_guided": frozenset({"throttle_body"}),
+    "cable_none": frozenset({"throttle_body"}),
+    "coolant_bleed_and_watch": frozenset({"egr_cooler"}),
+}
+
+
+def _parts_of(t: _Tail, relearn: str) -> tuple[str, ...]:
+    kinds = RELEARNS_PARTS.get(relearn, frozenset())
+    return tuple(p.id for p in t.family.parts if p.component in kinds)
+
+
+def _fuel_look() -> Step:
+    return Step(
+        id="fuel_look",
+        text="Pump running, engine off: look along every fuel joint that was opened, cloth under each",
+        why="A drop now is a fire later.",
+        phase="start",
+        minutes=2,
+        tools=("lamp", "cloth"),
+        cautions=("fire",),
+        needs=StateWords(engine="ignition"),
+        records=(
+            Record(
+                id="fuel_look/dry",
+                key="dry",
+                kind="yes_no",
+                label="Every joint is dry",
+                consequences=(
+                    Consequence(
+                        answer="no",
+                        kind="stop",
+                        text="Fuel is leaking: ignition off, close it, no start until it is dry.",
+                    ),
+                ),
+            ),
+        ),
+    )
+
+
+def _reset_holds(t: _Tail) -> None:
+    for step_id, text, wanted in (
+        ("reset_key_on", "Ignition on for sixty seconds, engine off. Touch nothing", "ignition"),
+        ("reset_key_off", "Ignition off for sixty seconds. Touch nothing", "off"),
+    ):
+        if t.times[step_id] and not t.s.work_left:
+            continue
+        name = "Key on" if wanted == "ignition" else "Key off"
+        waits = ("Key on",) if wanted == "off" else ()
+        t.add(
+            Step(
+                id=step_id,
+                text=text,
+                why="The control unit looks for its stops by itself.",
+                phase="start",
+                minutes=1,
+                needs=StateWords(battery="on"),
+                does=StateWords(engine=wanted),  # type: ignore[arg-type]
+                wait=PlannedWait(id=name, minutes=1.0, why="The hold must run whole"),
+                waits_for=waits,
+            )
+        )
+
+
+def _start(t: _Tail) -> None:
+    if t.times["first_start"] and not t.s.work_left:
+        return
+    waits = ("Key off",) if any(base_id(s.id) == "reset_key_off" for s in t.found) else ()
+    why = "A long crank, a stumble or one misfire code of the agent is normal after such work."
+    t.add(
+        Step(
+            id="first_start",
+            text="First start, without the pedal",
+            why=why,
+            phase="start",
+            minutes=1,
+            act="start",
+            cautions=("exhaust", "rotating"),
+            needs=StateWords(battery="on", coolant="full", fuel_line="closed"),
+            does=StateWords(engine="running"),
+            waits_for=(*t.s.wet_waits, *waits),
+        )
+    )
+
+
+def _warm_up() -> Step:
+    return Step(
+        id="warm_up",
+        text="Let it idle until the coolant is above 75 °C; look and listen round every joint meanwhile",
+        why="Cold, neither idle nor readings say anything, and a leak shows as it warms.",
+        phase="start",
+        minutes=WARM_MINUTES,
+        cautions=("exhaust", "rotating", "hot_surfaces"),
+        needs=StateWords(engine="running"),
+        does=StateWords(heat="warm"),
+        records=(
+            Record(
+                id="warm_up/well",
+                key="well",
+                kind="yes_no",
+                label="It runs on by itself, nothing leaks, no warning light",
+                consequences=(
+                    Consequence(
+                        answer="no",
+                        kind="stop",
+                        text="Engine off: read the codes and find the leak before it runs again.",
+                    ),
+                ),
+            ),
+        ),
+    )
+
+
+def _prove(t: _Tail) -> None:
+    if not (t.times["after_set"] and not t.s.work_left):
+        t.engine("running")
+    t.add(
+        Step(
+            id="after_set",
+            text="Take the same readings again: same heat, same speed, same loads",
+            why="Only the same test says whether it is better.",
+            phase="prove",
+            minutes=12,
+            act="after_set",
+            cautions=("exhaust",),
+            needs=StateWords(engine="running", heat="warm"),
+        )
+    )
+    for link in t.s.drive:
+        t._append(link.step)
+    t.add(
+        Step(
+            id="road",
+            text="Road test: steady, coasting down to a stop, pulling away",
+            why="Codes need driving to come back, and the complaint is felt on the road.",
+            phase="prove",
+            minutes=15,
+            act="road",
+            cautions=("road",),
+            needs=StateWords(engine="running", codes="cleared"),
+        )
+    )
+    t.add(
+        Step(
+            id="pending",
+            text="Read the codes again, pending ones too",
+            why="A lamp that is off proves nothing.",
+            phase="prove",
+            minutes=3,
+            act="pending",
+            tools=("scan tool",),
+            needs=StateWords(codes="cleared", battery="on"),
+        )
+    )
+
+
+def _cold_look(t: _Tail) -> None:
+    wait_id = "Cooling for the level"
+    t.add(
+        Step(
+            id="cold_wait",
+            text="Engine off. Leave it to cool, cap shut",
+            why="The level is read cold; a loss shows only then.",
+            phase="prove",
+            minutes=0.5,
+            needs=StateWords(engine="off"),
+            does=StateWords(heat="cold"),
+            wait=PlannedWait(
+                id=wait_id, minutes=COLD_LOOK_MINUTES, why="The level sinks as it cools"
+            ),
+        )
+    )
+    t.add(
+        Step(
+            id="cold_look",
+            text="Look at the coolant's level cold, and under the car for drops",
+            why="A coolant loss after this work shows hours later.",
+            phase="prove",
+            minutes=3,
+            needs=StateWords(engine="off", heat="cold"),
+            waits_for=(wait_id,),
+            records=(
+                Record(
+                    id="cold_look/level",
+                    key="level",
+                    kind="yes_no",
+                    label="The level stands at the mark, nothing is wet",
+                    consequences=(
+                        Consequence(
+                            answer="no",
+                            kind="stop",
+                            text="Coolant is lost: press the system before the car leaves.",
+                        ),
+                    ),
+                ),
+            ),
+        )
+    )
+
+
+def planned_relearns(steps: Sequence[Step]) -> tuple[PlannedRelearn, ...]:
+    """The relearns of a plan, each behind the step that brings about the state that it needs."""
+    found = []
+    for before, step in zip((None, *steps), steps, strict=False):
+        if step.relearn:
+            found.append(
+                PlannedRelearn(
+                    id=step.relearn, after=before.id if before else "", needs=step.needs
+                )
+            )
+    return tuple(found)

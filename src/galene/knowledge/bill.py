@@ -1,0 +1,78 @@
+"""What a plan costs and what it takes: labour, spares, agents, tools, protection."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from galene.core.airpath import EngineFamily
+from galene.core.planning.document import Bill, BilledAgent, BilledSpare
+from galene.core.planning.records import Plan
+from galene.knowledge.agents import AGENTS
+
+PROVEN = frozenset({"start", "relearn", "prove"})
+"""Phases whose minutes are told apart on the bill: relearn and proof."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PriceList:
+    """The shop's rate, in its currency an hour (project default where no shop is known)."""
+
+    hourly_rate: float = 72.0
+    currency: str = ""
+
+
+def bill_of(
+    plan: Plan,
+    family: EngineFamily,
+    prices: PriceList,
+    *,
+    extra_spares: Sequence[str] = (),
+    other: float = 0.0,
+) -> Bill:
+    """The bill of a plan.
+
+    Parameters
+    ----------
+    extra_spares : spare ids that go in beside what the steps consume
+    other : what finds on the way cost beside the plan's own spares
+    """
+    proof = sum(s.minutes for s in plan.steps if s.phase in PROVEN)
+    work = plan.hands_on_minutes - proof
+    consumed = dict.fromkeys((*(c for s in plan.steps for c in s.consumes), *extra_spares))
+    agents: dict[str, float] = {}
+    for step in plan.steps:
+        if step.agent:
+            agents[step.agent.class_id] = agents.get(step.agent.class_id, 0.0) + step.agent.ml
+    drivers = (f.split(", ")[1] for s in plan.steps for f in s.fasteners if ", " in f)
+    tools = dict.fromkeys((*(t for s in plan.steps for t in s.tools), *drivers))
+    return Bill(
+        work_minutes=work,
+        proof_minutes=proof,
+        labour=work / 60 * prices.hourly_rate,
+        proof_labour=proof / 60 * prices.hourly_rate,
+        spares=tuple(spare_of(family, c) for c in consumed),
+        agents=tuple(
+            BilledAgent(
+                class_id=a, title=AGENTS[a].title, ml=ml, price=AGENTS[a].price_per_ml * ml
+            )
+            for a, ml in agents.items()
+        ),
+        tools=tuple(t for t in tools if t != "fingers"),
+        protection=tuple(dict.fromkeys(x for a in agents for x in AGENTS[a].protection)),
+        other=other,
+        hourly_rate=prices.hourly_rate,
+        currency=prices.currency,
+    )
+
+
+def spare_of(family: EngineFamily, spare_id: str) -> BilledSpare:
+    """A spare by its id; a part that the family holds no spare of is named all the same."""
+    known = next((s for s in family.spares if s.id == spare_id), None)
+    if known:
+        return BilledSpare(id=known.id, name=known.name, number=known.number, price=known.price)
+    part = next((p for p in family.parts if p.id == spare_id), None)
+    return BilledSpare(
+        id=spare_id,
+        name=part.label if part else spare_id,
+        number=part.part_number if part else "",
+        price=None,
+    )

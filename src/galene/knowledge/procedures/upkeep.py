@@ -1,0 +1,257 @@
+"""Upkeep with nothing taken off: agents into the running engine, additive into the tank."""
+
+from galene.core.airpath import Opened
+from galene.core.planning.procedure import PartProcedure, StepTemplate, Wait
+from galene.core.planning.words import Work
+from galene.knowledge.procedures.recirculation import COMMANDED
+from galene.knowledge.procedures.words import asked
+
+GO: tuple[Work, ...] = ("clean", "upkeep")
+TUBE_ITEM = Opened("Way in for the spray tube", "hose", while_running=True)
+FIT = asked(
+    "fit",
+    "No misfire or catalyst code stored, oil and coolant at their marks",
+    "part_only",
+    "Not into a failing engine or catalyst: this upkeep is left out, that is mended first.",
+)
+WARM = StepTemplate(
+    key="warm",
+    text="Outside, or with the exhaust led away: run it to working heat, loads off, and read the stored codes",
+    minutes=10,
+    why="Cold, the agent stands on the walls; a failing catalyst burns what comes.",
+    works=GO,
+    place="running",
+    does=("engine_warm_running",),
+    tools=("scan tool", "exhaust extraction"),
+    cautions=("exhaust", "rotating"),
+    records=(FIT,),
+    brings=("ventilated",),
+)
+
+
+def tube(text: str, *when: str) -> StepTemplate:
+    """The way in for the spray tube, open on purpose while the engine runs."""
+    return StepTemplate(
+        key="tube",
+        text=text,
+        minutes=4,
+        why="Behind the meter, or its element is ruined by the first burst.",
+        works=GO,
+        when=when,
+        place="running",
+        does=("ignition_off",),
+        tools=("spray tube",),
+        cautions=("rotating", "hot_surfaces"),
+        opens=(TUBE_ITEM,),
+    )
+
+
+TUBE_OFF = StepTemplate(
+    key="tube_off",
+    text="Let it idle for a minute, then engine off; take the spray tube out, close the way in",
+    minutes=3,
+    why="A way left open is unmetered air.",
+    works=GO,
+    place="running",
+    does=("ignition_off",),
+    closes=("Way in for the spray tube",),
+    cautions=("hot_surfaces",),
+)
+AEROSOL = PartProcedure(
+    component="running_aerosol",
+    title="Upkeep by aerosol",
+    in_place=True,
+    once=True,
+    steps=(
+        WARM,
+        tube(
+            "Engine off. Loosen the intake tube's clamp behind the meter, lay the spray tube before the throttle, seal round it",
+            "petrol",
+            "level_throttle",
+        ),
+        tube(
+            "Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there, seal round it: before this throttle it would pool",
+            "petrol",
+            "faces_down",
+        ),
+        StepTemplate(
+            key="bursts",
+            text="A helper at the pedal holds about 2000, never above 3500; one-second bursts with their pauses until the can's dose is used; stop when it knocks or stumbles",
+            minutes=8,
+            why="Liquid does not compress: a whole gulp bends a rod.",
+            works=GO,
+            place="running",
+            reckon="aerosol",
+            needs=("engine_warm",),
+            does=("engine_warm_running",),
+            cautions=("exhaust", "eyes", "lock", "rotating"),
+            agent="intake_valve_aerosol",
+            agent_ml=300,
+            way="running_ingestion",
+        ),
+        StepTemplate(
+            key="revs",
+            text="A few short revs to 3500, no more",
+            minutes=1,
+            why="What is loose leaves by speed.",
+            works=GO,
+            place="running",
+            needs=("engine_warm_running",),
+            cautions=("exhaust", "rotating"),
+        ),
+        TUBE_OFF,
+        StepTemplate(
+            key="soak",
+            text="Leave it shut off and hot, bonnet down, for one hour",
+            minutes=1,
+            why="Heat loosens what the bursts have wetted.",
+            works=GO,
+            place="running",
+            needs=("ignition_off",),
+            wait=Wait(name="heat soak", base_minutes=60, reason="The agent works on in the heat"),
+        ),
+        StepTemplate(
+            key="oil",
+            text="In the soak's hour: change oil and filter, drain plug on a new washer, level at the mark",
+            minutes=30,
+            why="The amine and what it loosened end in the oil and thin it: it is not driven on.",
+            works=GO,
+            place="running",
+            needs=("ignition_off",),
+            tools=("drain tray", "filter tool"),
+            cautions=("hot_surfaces",),
+            consumes=("engine_oil", "oil_filter"),
+            records=(
+                asked(
+                    "level",
+                    "New filter on, plug tight, oil at the mark",
+                    "stop",
+                    "No start without oil: fill it, look once more.",
+                ),
+            ),
+        ),
+        StepTemplate(
+            key="brisk",
+            text="Drive ten minutes briskly, warm, a few firm pulls in a middle gear: smoke at first is normal",
+            minutes=10,
+            why="What was loosened leaves by heat and speed.",
+            works=GO,
+            place="drive",
+            cautions=("road",),
+            needs=("engine_warm_running",),
+            records=(
+                asked(
+                    "smooth",
+                    "It idles smoothly after it",
+                    "note",
+                    "Read the code: a misfire now is a lump on a valve or a wet plug.",
+                ),
+            ),
+        ),
+    ),
+)
+FLUSH = PartProcedure(
+    component="running_flush",
+    title="Upkeep by in-place flush",
+    in_place=True,
+    once=True,
+    steps=(
+        WARM,
+        tube(
+            "Engine off. Loosen the charge hose behind the cooler, lay the spray tube in it, seal round it",
+            "diesel",
+        ),
+        tube("Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there, seal round it", "petrol"),
+        StepTemplate(
+            key="bursts",
+            text="A helper at the pedal holds the speed; give the flush in its bursts with their pauses, stop when it knocks or stumbles",
+            minutes=8,
+            why="Liquid does not compress: a whole gulp bends a rod.",
+            works=GO,
+            place="running",
+            reckon="flush",
+            needs=("engine_warm",),
+            does=("engine_warm_running",),
+            cautions=("exhaust", "eyes", "lock", "rotating"),
+            agent="soot_flush_waterbased",
+            agent_ml=400,
+            way="running_ingestion",
+        ),
+        StepTemplate(
+            key="clear_out",
+            text="Hold the speed two minutes more without flush until the exhaust is clear",
+            minutes=2,
+            why="What stands in the ports goes before it is loaded.",
+            works=GO,
+            place="running",
+            needs=("engine_warm_running",),
+            cautions=("exhaust", "rotating"),
+        ),
+        TUBE_OFF,
+        *COMMANDED,
+        StepTemplate(
+            key="pull",
+            text="Full acceleration from low speed, three times, then drive ten to twenty minutes warm: smoke at first is normal",
+            minutes=18,
+            why="What was loosened leaves by heat and speed.",
+            works=GO,
+            place="drive",
+            cautions=("road",),
+            needs=("engine_warm_running",),
+            records=(
+                asked(
+                    "smooth",
+                    "It idles smoothly after it",
+                    "note",
+                    "Read the code: a misfire after the flush is a lump on a valve or a wet plug.",
+                ),
+            ),
+        ),
+    ),
+)
+TANK = PartProcedure(
+    component="tank_additive",
+    title="Upkeep through the tank",
+    in_place=True,
+    once=True,
+    steps=(
+        StepTemplate(
+            key="dose",
+            text="Tank a quarter full, or as the label says: one dose by the tank's volume, one only, however many sensors; no sensor is touched",
+            minutes=3,
+            why="What reaches a sensor safely comes with the fuel; a double dose fouls what it should clean.",
+            works=GO,
+            place="walk",
+            needs=("ignition_off",),
+            cautions=("eyes", "fire"),
+            agent="fuel_system_additive",
+            agent_ml=250,
+            way="running_ingestion",
+        ),
+        StepTemplate(
+            key="run",
+            text="Drive or hold 2000 to 3000 rpm for 20 to 30 minutes",
+            minutes=25,
+            why="The sensor must be hot for its coat to burn off.",
+            works=GO,
+            place="drive",
+            cautions=("road", "exhaust"),
+            needs=("engine_warm_running",),
+        ),
+        StepTemplate(
+            key="responds",
+            text="Warm, at a fast idle: a short push on the pedal, watch the upstream sensor's answer, as before",
+            minutes=4,
+            why="Only the same test says whether it answers faster.",
+            works=GO,
+            place="drive",
+            needs=("engine_warm_running",),
+            tools=("scan tool",),
+            cautions=("exhaust", "rotating"),
+            records=(
+                asked("answers", "It answers within its time", "note", "It is slow still: test it again after the tank, else a new one."),
+            ),
+        ),
+    ),
+)
+UPKEEP: tuple[PartProcedure, ...] = (AEROSOL, FLUSH, TANK)

@@ -1,0 +1,120 @@
+"""What must hold of every plan, over families, parts, works, grades, schools, answers, starts."""
+
+from random import Random
+
+from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import strategies as st
+
+from galene.core.planning.car import after, car_at
+from galene.core.planning.records import Plan, Step
+from tests.core.planning.cases import broken, drawn, walk
+
+PLENTY = settings(
+    max_examples=60,
+    deadline=None,
+    derandomize=True,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much],
+)
+SEEDS = st.integers(min_value=0, max_value=2**32)
+
+
+@settings(PLENTY, max_examples=150)
+@given(seed=SEEDS)
+def test_every_plan_holds_whatever_is_answered(seed: int) -> None:
+    random = Random(seed)
+    case = drawn(random)
+    assume(case is not None)
+    assert case is not None
+    for plan, answers in walk(case, random):
+        assert broken(case, plan) == (), answers
+
+
+@PLENTY
+@given(seed=SEEDS)
+def test_nothing_is_opened_twice_and_nothing_stays_open(seed: int) -> None:
+    """Told without the verifier: the same is reckoned here from the steps alone."""
+    random = Random(seed)
+    case = drawn(random)
+    assume(case is not None)
+    assert case is not None
+    for plan, _ in walk(case, random):
+        opened = [item.id for step in plan.steps for item in step.opens]
+        closed = [item for step in plan.steps for item in step.closes]
+        assert len(opened) == len(set(opened))
+        assert len(closed) == len(set(closed)) and set(closed) <= set(opened)
+        if plan.held:
+            assert not [s.id for s in _behind(plan) if s.does.engine == "running"]
+        else:
+            assert set(closed) == set(opened)
+
+
+@PLENTY
+@given(seed=SEEDS)
+def test_the_engine_runs_closed_full_dry_and_under_power(seed: int) -> None:
+    random = Random(seed)
+    case = drawn(random)
+    assume(case is not None)
+    assert case is not None
+    for plan, _ in walk(case, random):
+        car, wet = car_at(case.case.start), set[str]()
+        for step in plan.steps:
+            wet -= set(step.waits_for)
+            if step.does.engine == "running":
+                left = [
+                    i.what
+                    for i in car.open.values()
+                    if i.id not in step.closes and not i.while_running and i.before == "start"
+                ]
+                assert left == [], step.id
+                assert step.phase == "running" or not wet, step.id
+                assert car.battery == "on" and car.coolant == "full"
+            wet |= {step.wait.id for w in step.wets if step.wait} if step.wets else set()
+            car = after(car, step)
+
+
+@PLENTY
+@given(seed=SEEDS)
+def test_a_part_is_refitted_as_often_as_it_came_off(seed: int) -> None:
+    random = Random(seed)
+    case = drawn(random)
+    assume(case is not None)
+    assert case is not None
+    for plan, _ in walk(case, random):
+        if plan.held:
+            continue
+        off = sorted(p for s in plan.steps for p in s.takes_off)
+        loose = {p for s in plan.steps for p, w in s.does.place.items() if w == "loose"}
+        back = sorted(p for s in plan.steps for p in s.refits)
+        assert [p for p in back if p not in loose] == [p for p in off if p not in loose]
+        assert len(back) == len(set(back))
+
+
+@PLENTY
+@given(seed=SEEDS)
+def test_the_same_case_gives_the_same_plan(seed: int) -> None:
+    first, second = drawn(Random(seed)), drawn(Random(seed))
+    assume(first is not None)
+    assert first is not None and second is not None
+    assert walk(first, Random(1))[-1] == walk(second, Random(1))[-1]
+
+
+@PLENTY
+@given(seed=SEEDS)
+def test_minutes_are_the_steps_own_and_waits_never_shorten_the_job(seed: int) -> None:
+    random = Random(seed)
+    case = drawn(random)
+    assume(case is not None)
+    assert case is not None
+    plan = walk(case, random)[0][0]
+    assert abs(plan.hands_on_minutes - sum(s.minutes for s in plan.steps)) < 0.6
+    assert plan.elapsed_minutes >= plan.hands_on_minutes - 0.6
+    longest = max((s.wait.minutes for s in plan.steps if s.wait), default=0.0)
+    assert plan.elapsed_minutes >= longest
+
+
+def _behind(plan: Plan) -> list[Step]:
+    """The steps behind the one that stopped a plan."""
+    assert plan.held
+    step_id = plan.held.record.rpartition("/")[0]
+    ids = [s.id for s in plan.steps]
+    return list(plan.steps[ids.index(step_id) + 1 :]) if step_id in ids else list(plan.steps)

@@ -1,0 +1,226 @@
+"""The verifier finds what is broken by hand in a plan that holds: one break a rule."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import pytest
+
+from galene.core.planning.case import Case
+from galene.core.planning.planner import make_plan
+from galene.core.planning.records import Air, Held, PartWork, Plan, StateWords, Step
+from galene.core.planning.verify import Violation, verify
+from galene.knowledge.families import FAMILIES
+from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.treatment import Circumstances, judged_use, trade_for
+
+Break = Callable[[Plan], Plan]
+
+
+def plan_of(family_id: str, *parts: str, grade: int = 3) -> Plan:
+    family = FAMILIES[family_id]
+    case = Case(
+        family=family,
+        works=tuple(PartWork(part=p, grade=grade) for p in parts),
+        policy=DEFAULT_POLICY,
+        air=Air(temperature_c=18.0),
+    )
+    return make_plan(case, trade_for(family, Circumstances(policy=DEFAULT_POLICY)))
+
+
+def faults(family_id: str, plan: Plan) -> tuple[Violation, ...]:
+    return verify(plan, FAMILIES[family_id], StateWords(), judge=judged_use)
+
+
+def index(plan: Plan, words: str) -> int:
+    return next(i for i, s in enumerate(plan.steps) if words in s.id)
+
+
+def without(words: str) -> Break:
+    """The plan with a step left out."""
+
+    def done(plan: Plan) -> Plan:
+        i = index(plan, words)
+        return replace(plan, steps=plan.steps[:i] + plan.steps[i + 1 :])
+
+    return done
+
+
+def moved(words: str, before: str) -> Break:
+    """The plan with a step put before another."""
+
+    def done(plan: Plan) -> Plan:
+        steps = list(plan.steps)
+        step = steps.pop(index(plan, words))
+        at = next(i for i, s in enumerate(steps) if before in s.id)
+        return replace(plan, steps=(*steps[:at], step, *steps[at:]))
+
+    return done
+
+
+def changed(words: str, change: Callable[[Step], Step]) -> Break:
+    """The plan with a step changed."""
+
+    def done(plan: Plan) -> Plan:
+        i = index(plan, words)
+        return replace(plan, steps=(*plan.steps[:i], change(plan.steps[i]), *plan.steps[i + 1 :]))
+
+    return done
+
+
+def hasty(plan: Plan) -> Plan:
+    """The plan with no wait held."""
+    return replace(plan, steps=tuple(replace(s, waits_for=()) for s in plan.steps))
+
+
+BREAKS: tuple[tuple[str, str, tuple[str, ...], Break, int], ...] = (
+    ("never closed", "A", ("map_sensor",), without("close:map_sensor_out"), 1),
+    (
+        "closed before opened",
+        "A",
+        ("map_sensor",),
+        moved("close:engine_cover", "open:engine_cover"),
+        1,
+    ),
+    (
+        "closed twice in one step",
+        "A",
+        ("map_sensor",),
+        changed("close:engine_cover", lambda s: replace(s, closes=(*s.closes, *s.closes))),
+        1,
+    ),
+    (
+        "a wait that nothing starts",
+        "A",
+        ("maf_sensor",),
+        changed("maf_sensor:check", lambda s: replace(s, waits_for=("No such wait",))),
+        1,
+    ),
+    ("worked before it is off", "B", ("egr_valve",), without("open:egr_valve_off"), 2),
+    (
+        "bath leaves with the flap motor on it",
+        "D",
+        ("intake_manifold",),
+        without("flap_motor_off"),
+        2,
+    ),
+    ("wet and at once refitted", "B", ("egr_valve",), hasty, 3),
+    (
+        "sprayed and not wet",
+        "A",
+        ("maf_sensor",),
+        changed("maf_sensor:spray", lambda s: replace(s, wets=())),
+        3,
+    ),
+    (
+        "started with the tube off",
+        "A",
+        ("throttle_body",),
+        moved("first_start", "close:intake_tube"),
+        4,
+    ),
+    (
+        "fumes in a shut bay",
+        "A",
+        ("maf_sensor",),
+        changed("secure", lambda s: replace(s, brings=())),
+        4,
+    ),
+    ("started with coolant low", "D", ("egr_cooler",), without("close:coolant_low"), 4),
+    ("coolant never watched", "D", ("egr_cooler",), lambda p: replace(p, relearns=()), 5),
+    ("coolant never looked at cold", "D", ("egr_cooler",), without("cold_look"), 5),
+    ("unplugged under power", "A", ("throttle_body",), without("battery_off"), 6),
+    ("unplugged before the hold", "A", ("throttle_body",), hasty, 6),
+    ("battery left off", "E", ("egr_valve",), without("battery_on"), 6),
+    ("cleared before the readings", "A", ("maf_sensor",), without("before_set"), 7),
+    ("road run before clearing", "A", ("maf_sensor",), moved("road", "clear"), 7),
+    ("pending before the run", "A", ("maf_sensor",), moved("pending", "road"), 7),
+    (
+        "a question without a consequence",
+        "A",
+        ("maf_sensor",),
+        changed(
+            "maf_sensor:look",
+            lambda s: replace(s, records=tuple(replace(r, consequences=()) for r in s.records)),
+        ),
+        8,
+    ),
+    (
+        "started after a stop",
+        "A",
+        ("maf_sensor",),
+        lambda p: replace(p, held=Held(record="maf_sensor:look/whole", why="cracked")),
+        8,
+    ),
+    (
+        "several covers as one item",
+        "D",
+        ("intake_manifold",),
+        changed(
+            "open:manifold_off",
+            lambda s: replace(
+                s, opens=tuple(replace(i, count=4) if i.inside else i for i in s.opens)
+            ),
+        ),
+        9,
+    ),
+    (
+        "an uncovered mouth",
+        "B",
+        ("egr_valve",),
+        changed(
+            "open:egr_valve_off",
+            lambda s: replace(s, opens=tuple(i for i in s.opens if not i.inside)),
+        ),
+        9,
+    ),
+    (
+        "a neighbour's screws",
+        "A",
+        ("maf_sensor",),
+        changed("open:meter_out", lambda s: replace(s, fasteners=("9 × bolt, M12",))),
+        10,
+    ),
+    (
+        "a motor where a cable is",
+        "B",
+        ("throttle_body",),
+        changed("throttle_body:look", lambda s: replace(s, text="Watch how the motor opens it")),
+        11,
+    ),
+    (
+        "a vacuum hose on a diesel",
+        "D",
+        ("boost_sensor",),
+        changed("boost_sensor:look", lambda s: replace(s, text="Pull a vacuum hose")),
+        11,
+    ),
+    (
+        "an idle valve that it does not have",
+        "F",
+        ("throttle_body",),
+        changed("throttle_body:look", lambda s: replace(s, why="The idle valve sits behind")),
+        11,
+    ),
+)
+
+
+@pytest.mark.parametrize(
+    ("family", "parts", "broken_by", "rule"),
+    [b[1:] for b in BREAKS],
+    ids=[b[0] for b in BREAKS],
+)
+def test_what_is_broken_is_found(
+    family: str, parts: tuple[str, ...], broken_by: Break, rule: int
+) -> None:
+    plan = plan_of(family, *parts, grade=4 if "intake_manifold" in parts else 3)
+    assert faults(family, plan) == ()
+    found = faults(family, broken_by(plan))
+    assert rule in {v.rule for v in found}, found
+    assert all(v.text for v in found)
+
+
+def test_a_lifted_stop_is_no_stop() -> None:
+    plan = plan_of("A", "maf_sensor")
+    held = replace(plan, held=Held(record="maf_sensor:look/whole", why="cracked"))
+    assert faults("A", held) != ()
+    assert faults("A", plan) == ()
