@@ -7,6 +7,10 @@ from sqlalchemy import BigInteger, Boolean, DateTime, Double, ForeignKey, Index,
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from galene.core.planning.document import CardState, PlanDocument, StepAnswers
+from galene.core.planning.records import Step
+from galene.store.codec import Recorded, answers_upgraded, plan_upgraded, step_upgraded
+
 Stamp = DateTime(timezone=True)
 
 
@@ -221,6 +225,7 @@ class Job(Base):
     road_test: Mapped[dict[str, Any]]
     pending_read_at: Mapped[datetime | None]
     handover: Mapped[dict[str, Any]]
+    card: Mapped[CardState] = mapped_column(Recorded(CardState), default=CardState())
     signed_at: Mapped[datetime | None]
     signed_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     finished_at: Mapped[datetime | None]
@@ -333,7 +338,7 @@ class Plan(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
     version: Mapped[int]
-    document: Mapped[dict[str, Any]]
+    document: Mapped[PlanDocument] = mapped_column(Recorded(PlanDocument, plan_upgraded))
     made_at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     approved_at: Mapped[datetime | None]
@@ -349,8 +354,8 @@ class StepRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
     position: Mapped[int]
-    document: Mapped[dict[str, Any]]
-    records: Mapped[dict[str, Any]]
+    document: Mapped[Step] = mapped_column(Recorded(Step, step_upgraded))
+    records: Mapped[StepAnswers] = mapped_column(Recorded(StepAnswers, answers_upgraded))
     early_reason: Mapped[str] = mapped_column(default="")
     done_at: Mapped[datetime | None]
     done_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -547,6 +552,31 @@ class Movement(Base):
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class SpareStock(Base):
+    """A part on the shelf by the workshop's number: pieces, place, and how many to hold."""
+
+    __tablename__ = "spare_stock"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    number: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    pieces: Mapped[int] = mapped_column(default=0)
+    place: Mapped[str] = mapped_column(default="")
+    least: Mapped[int] = mapped_column(default=0)
+    revision: Mapped[int] = mapped_column(default=1)
+
+
+class SpareReserved(Base):
+    """A part that an approved plan holds for its job, until the step that fits it takes it."""
+
+    __tablename__ = "spare_reserved"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    number: Mapped[str] = mapped_column(primary_key=True)
+    pieces: Mapped[int] = mapped_column(default=1)
+    taken_at: Mapped[datetime | None]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
 class Sheet(Base):

@@ -1,0 +1,201 @@
+"""Records of the core as JSON columns and back: one reader and writer, older forms brought up to date."""
+
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
+from pydantic import TypeAdapter
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.engine import Dialect
+from sqlalchemy.types import TypeDecorator
+
+R = TypeVar("R")
+Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
+
+
+class Recorded(TypeDecorator[R], Generic[R]):
+    """A frozen record in a JSONB column.
+
+    Parameters
+    ----------
+    kind : the record's class
+    upgrade : brings a document of an older form up to the present one
+    """
+
+    impl = JSONB
+    cache_ok = True
+
+    def __init__(self, kind: type[R], upgrade: Upgrade | None = None) -> None:
+        super().__init__()
+        self.kind, self.upgrade = kind, upgrade
+        self._adapter: TypeAdapter[R] = TypeAdapter(kind)
+
+    def process_bind_param(self, value: R | None, dialect: Dialect) -> Any:
+        """The record as plain data, what stands at its default left out."""
+        if value is None:
+            return None
+        return self._adapter.dump_python(value, mode="json", exclude_defaults=True)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> R | None:
+        """The record, from whatever form was kept."""
+        if value is None:
+            return None
+        return self._adapter.validate_python(self.upgrade(value) if self.upgrade else value)
+
+
+STEP_KEPT = (
+    "text",
+    "why",
+    "phase",
+    "part",
+    "minutes",
+    "tools",
+    "fasteners",
+    "cautions",
+    "closes",
+    "consumes",
+    "where",
+    "note",
+    "worksheet",
+    "crank_deg",
+    "cylinders",
+)
+"""Fields of a step that are called the same in both forms."""
+
+
+def step_upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """A step of the first form (it was named by ``key``) in the present one."""
+    if "key" not in document:
+        return document
+    step_id = document["key"]
+    opens = [
+        {
+            "id": o["key"],
+            "what": o["what"],
+            "kind": o["kind"],
+            "count": o.get("count", 1),
+            "before": o.get("before", "start"),
+            "dangerous": o.get("dangerous", False),
+        }
+        for o in document.get("opens", ())
+    ]
+    records = [
+        {
+            "id": r["id"],
+            "key": r["id"],
+            "kind": r["kind"],
+            "label": r["label"],
+            "quantity": r.get("quantity", ""),
+            "consequences": [_consequence(r)],
+        }
+        for r in document.get("records", ())
+    ]
+    wait = None
+    if document.get("wait_name"):
+        wait = {
+            "id": document["wait_name"],
+            "minutes": document.get("wait_minutes", 0.0),
+            "why": document.get("wait_reason", ""),
+        }
+    agent = None
+    if document.get("agent"):
+        agent = {
+            "class_id": document["agent"],
+            "way": "on_cloth",
+            "ml": document.get("agent_ml", 0.0),
+        }
+    return {
+        "id": step_id,
+        "opens": opens,
+        "records": records,
+        "wait": wait,
+        "agent": agent,
+        "waits_for": document.get("after_waits", ()),
+        "tags": document.get("when", ()),
+        "own": step_id.startswith("added:"),
+        "find": "before" if step_id.startswith("found:") else "",
+        "opening": step_id.removeprefix("open:") if step_id.startswith("open:") else "",
+        "closing": step_id.removeprefix("close:") if step_id.startswith("close:") else "",
+        **{name: document[name] for name in STEP_KEPT if name in document},
+    }
+
+
+def _consequence(record: dict[str, Any]) -> dict[str, Any]:
+    bad = record.get("bad") or "It was noted."
+    answer = record.get("bad_answer", "no") if record["kind"] == "yes_no" else "coolant_residue"
+    return {"answer": answer, "kind": "note", "text": bad}
+
+
+def plan_upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """A plan of the first form (prices and parts side by side) in the present one."""
+    if document.get("form") == 2 or "hands_minutes" not in document or "bill" in document:
+        return document
+    spares = [{k: s[k] for k in ("id", "name", "number", "price")} for s in document["spares"]]
+    agents = [
+        {"class_id": a["id"], "title": a["title"], "ml": a["ml"], "price": a["price"]}
+        for a in document["agents"]
+    ]
+    told = sum(s["price"] for s in spares) + sum(a["price"] for a in agents)
+    labour, proof = document["labour"], document.get("proof_labour", 0.0)
+    parts = [
+        {
+            "part": p["part"],
+            "label": p["label"],
+            "work": "inspect" if p.get("inspect_only") else "clean",
+            "text": p["text"],
+            "why": p["why"],
+            "agent": p.get("agent", ""),
+            "agent_title": p.get("agent_title", ""),
+            "schools": p.get("schools", ()),
+            "grade": p.get("grade"),
+            "deposit": p.get("deposit", ""),
+            "minutes": p.get("minutes", 0.0),
+        }
+        for p in document["parts"]
+    ]
+    return {
+        "works": [
+            {"part": p["part"], "work": p["work"], "grade": p["grade"], "kind": p["deposit"]}
+            for p in parts
+        ],
+        "parts": parts,
+        "extra_spares": document.get("new_parts", ()),
+        "bill": {
+            "work_minutes": document["hands_minutes"],
+            "proof_minutes": document.get("proof_minutes", 0) + document.get("relearn_minutes", 0),
+            "labour": labour,
+            "proof_labour": proof,
+            "spares": spares,
+            "agents": agents,
+            "tools": document.get("tools", ()),
+            "protection": document.get("protection", ()),
+            "other": document["price"] - labour - proof - told,
+            "hourly_rate": document.get("hourly_rate", 0.0),
+            "currency": document.get("currency", ""),
+        },
+        "hands_minutes": document["hands_minutes"],
+        "elapsed_minutes": document["elapsed_minutes"],
+        "policy": document.get("policy", {}),
+        "sources": document.get("sources", {}),
+        "templates": document.get("templates", {}),
+        "found": document.get("found", ()),
+    }
+
+
+def answers_upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """What was written at a step in the first form: values by the record's own name."""
+    if not document or "given" in document or set(document) == {"left_out"}:
+        return document
+    given = []
+    for name, value in document.items():
+        if name == "left_out" or name.endswith("_deposit"):
+            continue
+        figure = value if isinstance(value, float) else None
+        given.append(
+            {
+                "record": name,
+                "answer": str(value),
+                "deposit": document.get(f"{name}_deposit", ""),
+                "figure": figure,
+            }
+        )
+    return {"given": given, "left_out": document.get("left_out", "")}
