@@ -1,5 +1,6 @@
 """The bay's use cases: entries taken once and in order, waits, looks and counts, gates, handing over, finds, the pick list."""
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -15,7 +16,7 @@ from galene.jobs.errors import Invalid, Missing, Refused
 from galene.knowledge.found import FOUND
 from galene.store.models import StepRow, Trace, WaitRow
 from tests.conftest import demo_jobs
-from tests.jobs.test_running_and_jumper import begun, go_to, pass_
+from tests.jobs.hands import begun, finish_card, go_to, pass_
 
 
 @pytest.fixture
@@ -39,21 +40,22 @@ def step_now(db: Session, number: str) -> StepRow:
 
 def test_an_entry_is_taken_once_however_often_it_is_sent(odd: Act, number: str) -> None:
     row = step_now(odd.db, number)
-    data = {"step": row.id, "record:grade_after": "0", "early_reason": "warm air, dry to the touch"}
+    data = {"step": row.id, "record:grade_after": "0", "record:moisture": "yes", "early_reason": "warm air, dry to the touch"}
     assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "done"
     assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "before"
     ticks = odd.db.scalar(
-        select(func.count()).select_from(Trace).where(Trace.action == "step_done", Trace.detail["step"].astext == row.document["key"])
+        select(func.count()).select_from(Trace).where(Trace.action == "step_done", Trace.detail["step"].astext == row.document.id)
     )
     assert ticks == 1
 
 
 def test_a_tick_that_somebody_else_made_is_said_with_what_stands(odd: Act, pia: Act, number: str) -> None:
     row = step_now(odd.db, number)
-    assert sent(pia, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "1"}).outcome == "done"
-    answer = sent(odd, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "0"})
+    assert sent(pia, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "1", "record:moisture": "yes"}).outcome == "done"
+    answer = sent(odd, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "0", "record:moisture": "yes"})
     assert answer.outcome == "same" and pia.person.name in answer.lines[0] and "grade after 1 (here 0)" in answer.lines[1]
-    assert find_job(odd.db, number).steps[row.position].records["grade_after"] == 1, "the first one stands"
+    stands = find_job(odd.db, number).steps[row.position].records.of("grade_after")
+    assert stands is not None and stands.answer == "1", "the first one stands"
 
 
 def test_what_can_not_be_taken_says_why_and_leaves_nothing(odd: Act, number: str) -> None:
@@ -103,7 +105,7 @@ def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) 
     for name, minutes in (("Soak", 20), ("Bath", 90), ("Oil draining", 5)):
         waits.start_wait(odd, number, name, minutes, "for this test")
     job = find_job(odd.db, number)
-    assert [w.name for w in waits.running_waits(job, odd.now)] == ["Oil draining", "Air meter drying", "Soak", "Bath"], (
+    assert [w.name for w in waits.running_waits(job, odd.now)] == ["Oil draining", "Soak", "Air meter drying", "Bath"], (
         "the next to end first"
     )
     for bad in (
@@ -222,12 +224,10 @@ def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> No
 def test_parts_are_booked_as_used_by_the_steps_that_use_them(odd: Act) -> None:
     job = begun(odd, "A", "map_sensor")
     assert work.parts_used(job) == []
-    for row in list(job.steps):
-        if row.done_at is None:
-            pass_(odd, job, row)
-    wanted = [c for s in job.steps for c in s.document["consumes"]]
+    finish_card(odd, job)
+    wanted = [c for s in job.steps for c in s.document.consumes]
     assert wanted and work.parts_used(job) == wanted
-    job.plans[0].document = {**job.plans[0].document, "new_parts": ["air_filter"]}
+    job.plans[0].document = replace(job.plans[0].document, extra_spares=("air_filter",))
     assert work.parts_used(job) == [*wanted, "air_filter"], "what was planned to go in new"
     job.steps[-1].done_at = None
     assert work.parts_used(job) == wanted
@@ -235,20 +235,20 @@ def test_parts_are_booked_as_used_by_the_steps_that_use_them(odd: Act) -> None:
 
 def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_order(odd: Act) -> None:
     job = begun(odd, "A", "throttle_body", "maf_sensor", "air_filter")
-    first_clean = next(s for s in job.steps if s.document["phase"] == "clean")
-    go_to(odd, job, first_clean.document["key"])
+    first_clean = next(s for s in job.steps if s.document.phase == "clean")
+    go_to(odd, job, first_clean.document.id)
     later = next(
         s
         for s in job.steps
-        if s.document["phase"] == "clean" and s.document["part"] != first_clean.document["part"] and not work.before(job, s)
+        if s.document.phase == "clean" and s.document.part != first_clean.document.part and not work.before(job, s)
     )
     pass_(odd, job, later)
     assert first_clean in work.skipped(job)
-    closing = next(s for s in job.steps if s.document["phase"] == "close")
+    closing = next(s for s in job.steps if s.document.phase == "close" and s.position > later.position)
     with pytest.raises(Refused, match="Not this step yet"):
         work.tick(odd, job.number, closing.id, {})
     same_part = [
-        s for s in job.steps if s.document["part"] == later.document["part"] and s.document["phase"] == "clean" and s.done_at is None
+        s for s in job.steps if s.document.part == later.document.part and s.document.phase == "clean" and s.done_at is None
     ]
     if len(same_part) > 1:
         assert same_part[0] in work.before(job, same_part[1])
@@ -256,31 +256,36 @@ def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_o
     assert later.done_at is None
 
 
-@pytest.mark.parametrize("kind", FOUND)
+STEPS_ONLY = [k for k, f in FOUND.items() if f.steps and not f.replaces and not f.joins]
+
+
+@pytest.mark.parametrize("kind", STEPS_ONLY)
 def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(odd: Act, kind: str) -> None:
     job = begun(odd, "A", "throttle_body")
     row = go_to(odd, job, "throttle_body:look")
     old, steps = job.plans[0], len(job.steps)
-    cost = 5.0 if FOUND[kind].needs_cost else None
-    found.report(odd, job.number, kind, "throttle_body", "left of the plate", cost)
+    find = FOUND[kind]
+    cost = 5.0 if find.needs_cost else None
+    found.report(
+        odd, job.number, kind, "throttle_body", "left of the plate", cost,
+        retrieved=True if find.needs_retrieved else None, minutes=9.0 if find.own_words else None,
+    )  # fmt: skip
     new = job.plans[0]
-    assert len(job.steps) == steps + len(FOUND[kind].steps) and new.version == old.version + 1
-    added = [s for s in job.steps if s.document["key"].startswith("found:")]
-    assert [s.document["text"] for s in added] == [s.text for s in FOUND[kind].steps]
-    assert added[-1].position + 1 == row.position, "before the step at which it was found"
-    minutes = sum(s.minutes for s in FOUND[kind].steps)
-    assert new.document["hands_minutes"] == old.document["hands_minutes"] + minutes
-    assert new.document["found"][0]["more"] == pytest.approx(new.document["price"] - old.document["price"])
+    assert len(job.steps) == steps + len(find.steps) and new.version == old.version + 1
+    added = [s for s in job.steps if s.document.find]
+    assert [s.document.text for s in added] == [s.text for s in find.steps]
+    assert added[-1].position < row.position, "before the step at which it was found"
+    minutes = sum(s.minutes for s in find.steps) or 9.0
+    assert new.document.hands_minutes == old.document.hands_minutes + minutes
+    assert new.document.found[0].more == pytest.approx(new.document.price - old.document.price)
     assert old.agreed_up_to is not None
-    within = new.document["price"] <= old.agreed_up_to
+    within = new.document.price <= old.agreed_up_to
     assert (new.approved_at is not None) == within
-    if within:
-        pass_(odd, job, added[0])
-    else:
+    if not within:
         with pytest.raises(Refused, match="Ask first"):
             pass_(odd, job, added[0])
         plan.approve_plan(odd, job.number, new.version, "the keeper, by phone")
-        pass_(odd, job, added[0])
+    pass_(odd, job, added[0])
     assert [p.version for p in job.plans] == [2, 1]
 
 
@@ -290,8 +295,11 @@ def test_a_find_that_can_not_be_is_refused_at_its_field(odd: Act) -> None:
         (("dragon", "", "a big one", None), "found"),
         (("snapped_bolt", "moon", "left one", None), "found_where"),
         (("snapped_bolt", "", "", None), "found_note"),
-        (("cracked_body", "maf_sensor", "at the tab", None), "found_cost"),
-        (("cracked_body", "maf_sensor", "at the tab", -1.0), "found_cost"),
+        (("stripped_thread", "maf_sensor", "at the tab", None), "found_cost"),
+        (("stripped_thread", "maf_sensor", "at the tab", -1.0), "found_cost"),
+        (("cracked_body", "", "at the tab", None), "found_where"),
+        (("dropped", "maf_sensor", "a screw", None), "found_retrieved"),
+        (("own_words", "maf_sensor", "a wasps' nest", None), "found_minutes"),
     ):
         with pytest.raises(Invalid) as fault:
             found.report(odd, job.number, *given)
@@ -318,6 +326,7 @@ def test_a_reading_is_kept_in_its_own_unit_whatever_the_meter_shows(odd: Act) ->
     odd.db.commit()
     given = {"record:tight": "yes"}
     answer = sent(odd, job.number, "tick", step=row.id, **given, **{"record:held": "two"})
-    assert answer.outcome == "refused" and "kPa, bar" in answer.faults["held"]
+    assert answer.outcome == "refused" and "kPa, bar" in answer.faults["egr_cooler:pressure/held"]
     assert sent(odd, job.number, "tick", step=row.id, **given, **{"record:held": "29", "record:held_unit": "psi"}).outcome == "done"
-    assert row.records["held"] == pytest.approx(199.9, abs=0.1)
+    held = row.records.of("held")
+    assert held is not None and held.figure == pytest.approx(199.9, abs=0.1)

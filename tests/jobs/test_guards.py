@@ -146,7 +146,7 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
         with Session(engine, expire_on_commit=False) as own:
             act = Act(own, person(own, name), datetime.now(UTC))
             gate.wait()
-            _, first = work.tick(act, WORKING, step.id, {"grade_after": "0"}, "air-dried with the fan")
+            _, first = work.tick(act, WORKING, step.id, {"grade_after": "0", "moisture": "yes"}, "air-dried with the fan")
             own.commit()
             fresh.append(first)
 
@@ -161,7 +161,7 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
         db.scalar(
             select(func.count())
             .select_from(Trace)
-            .where(Trace.action == "step_done", Trace.detail["step"].astext == step.document["key"], Trace.job_id == job.id)
+            .where(Trace.action == "step_done", Trace.detail["step"].astext == step.document.id, Trace.job_id == job.id)
         )
         == 1
     )

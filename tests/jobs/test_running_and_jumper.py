@@ -4,60 +4,21 @@ from datetime import timedelta
 
 import pytest
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
-from galene.jobs import checks, evidence, gates, intake, plan, prove, work
-from galene.jobs.act import Act, family_of, find_job, revision
+from galene.jobs import checks, gates, prove, work
+from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
-from galene.store.models import Job, StepRow, Trace
+from galene.store.models import Trace
 from galene.web.drawings.traces import crank_of
-
-
-def begun(act: Act, family: str, *parts: str, grade: int = 2, plate: str = "RN-100", **schools: str) -> Job:
-    """A new job of a family with its work begun on the parts, all at one grade of soot."""
-    vehicle = intake.add_vehicle(act, intake.NewVehicle(plate, "Brinewell", "Testbed", "2019", family, "the shed"))
-    number = intake.open_job(act, vehicle, "soot").number
-    for part in parts:
-        evidence.save_look(act, number, "before", part, "soot", grade)
-    for letter, choice in schools.items():
-        plan.override_school(act, number, letter, choice, "for this test", revision(find_job(act.db, number), "schools"))
-    job = plan.save_plan(act, number, list(parts), [], 0)
-    plan.approve_plan(act, number, job.plans[0].version, "the keeper")
-    work.begin_work(act, number, 18, 0.5, 0)
-    return work.check_pick(act, number, {})
-
-
-def go_to(act: Act, job: Job, key: str) -> StepRow:
-    """Tick what stands before a step, and give that step."""
-    for row in job.steps:
-        if row.document["key"] == key:
-            return row
-        if row.done_at is None:
-            pass_(act, job, row)
-    raise AssertionError(key)
-
-
-def pass_(act: Act, job: Job, row: StepRow) -> None:
-    act.now = max([act.now + timedelta(minutes=1), *(w.ends_at for w in job.waits if w.name in row.document["after_waits"])])
-    for caution in row.document["cautions"]:
-        work.acknowledge(act, job.number, caution)
-    records = {}
-    for r in row.document["records"]:
-        if r["kind"] == "reading":
-            records[r["id"]] = "2 bar"
-            continue
-        records |= (
-            {r["id"]: "1", f"{r['id']}_deposit": ""} if r["kind"] == "grade" else {r["id"]: "no" if r["bad_answer"] == "yes" else "yes"}
-        )
-    work.tick(act, job.number, row.id, records)
+from tests.jobs.hands import begun, do, finish_card, go_to, learn, pass_
 
 
 def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
     job = begun(odd, "D", "egr_passage", "egr_valve")
-    assert not [s for s in job.steps if s.document["key"].startswith("open:")], "nothing is opened for a flush"
+    assert not [s for s in job.steps if s.document.opening], "nothing is opened for a flush"
     bursts = go_to(odd, job, "running_flush:bursts")
-    assert [i.what for i in gates.open_items(job)] == ["Vacuum hose, off for the spray tube"], "its own opening does not hold it"
-    for caution in bursts.document["cautions"]:
+    assert [i.what for i in gates.open_items(job)] == ["Way in for the spray tube"], "its own opening does not hold it"
+    for caution in bursts.document.cautions:
         work.acknowledge(odd, job.number, caution)
     gates.add_item(odd, job.number, "Dipstick", "cover", "start")
     with pytest.raises(Refused, match="Dipstick"):
@@ -67,24 +28,28 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
     off = go_to(odd, job, "running_flush:tube_off")
     pass_(odd, job, off)
     assert not gates.open_items(job)
-    assert bursts.document["agent"] == "soot_flush_waterbased" and "Bursts of" in bursts.document["note"]
+    assert bursts.document.agent is not None and bursts.document.agent.class_id == "soot_flush_waterbased"
+    assert "Bursts of" in bursts.document.note
 
 
-def test_the_heat_soak_is_waited_out_before_the_road(odd: Act) -> None:
+def test_the_oil_is_changed_in_the_heat_soak_and_the_start_waits_for_its_end(odd: Act) -> None:
     job = begun(odd, "C", "intake_ports")
-    road = go_to(odd, job, "running_aerosol:road")
-    for caution in road.document["cautions"]:
-        work.acknowledge(odd, job.number, caution)
-    with pytest.raises(Refused, match="Too early"):
-        work.tick(odd, job.number, road.id, {"smooth": "yes"})
-    assert [s.document["key"] for s in job.steps][-3:] == ["running_aerosol:oil", "leaks", "walk"]
-    assert [t.id for t in prove.relearns_of(job)] == [family_of(job).relearn]
+    oil = go_to(odd, job, "running_aerosol:oil")
+    assert oil.document.consumes == ("engine_oil", "oil_filter")
+    pass_(odd, job, oil)
+    ids = [s.document.id for s in job.steps]
+    assert ids.index("running_aerosol:oil") < ids.index("first_start") < ids.index("running_aerosol:brisk")
+    go_to(odd, job, "first_start")
+    odd.now = min(w.ends_at for w in job.waits if "heat soak" in w.name) - timedelta(minutes=5)
+    with pytest.raises(Refused, match="heat soak"):
+        gates.start_engine(odd, job.number)
+    assert prove.relearns_of(job) == (), "an additive drawn in asks for no relearn"
 
 
 def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
     job = begun(odd, "B", "egr_valve", grade=4, N="jumper")
     row = go_to(odd, job, "egr_valve:jumper_on")
-    for caution in row.document["cautions"]:
+    for caution in row.document.cautions:
         work.acknowledge(odd, job.number, caution)
     with pytest.raises(Refused, match="No jumper yet"):
         work.tick(odd, job.number, row.id, {})
@@ -102,13 +67,13 @@ def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
 def test_the_drawing_steps_through_the_crank_positions(odd: Act) -> None:
     job = begun(odd, "C", "intake_ports", grade=4)
     family = family_of(job)
-    rows = [s for s in job.steps if s.document["key"].startswith("intake_ports:blast_")]
+    rows = [s for s in job.steps if s.document.id.startswith("intake_ports:shut_")]
     assert len(rows) >= 2 and crank_of(family, job.steps[0].document) is None
     for i, row in enumerate(rows):
         drawn = crank_of(family, row.document)
         assert drawn is not None
         assert [s["state"] for s in drawn["stops"]] == ["past"] * i + ["now"] + ["next"] * (len(rows) - i - 1)
-        assert drawn["stops"][i]["cylinders"] == ", ".join(map(str, row.document["cylinders"]))
+        assert drawn["stops"][i]["cylinders"] == ", ".join(map(str, row.document.cylinders))
 
 
 def test_a_step_is_worded_anew_for_this_job_and_the_words_before_stay(odd: Act, pia: Act) -> None:
@@ -122,10 +87,11 @@ def test_a_step_is_worded_anew_for_this_job_and_the_words_before_stay(odd: Act, 
         with pytest.raises(Invalid) as fault:
             work.edit_step(odd, job.number, row.id, text, minutes)
         assert field in fault.value.fields
-    before = row.document["text"]
+    before = row.document.text
     work.edit_step(odd, job.number, row.id, "Chock the front wheels, it stands on the ramp", 3)
     work.edit_step(pia, job.number, row.id, "Chock the front wheels, the ramp is wet", 4)
-    assert row.document["was"]["text"] == before and row.document["was"]["by"] == pia.person.name
+    assert row.document.was is not None
+    assert row.document.was.text == before and row.document.was.by == pia.person.name
     trace = odd.db.scalars(select(Trace).where(Trace.action == "step_edited").order_by(Trace.id)).all()
     assert [t.detail["was"] for t in trace] == [before, "Chock the front wheels, it stands on the ramp"]
     pass_(odd, job, row)
@@ -133,26 +99,19 @@ def test_a_step_is_worded_anew_for_this_job_and_the_words_before_stay(odd: Act, 
         work.edit_step(odd, job.number, row.id, "Chock all wheels after all", 3)
 
 
-def test_the_readiness_drive_is_offered_after_the_relearns(odd: Act, db: Session) -> None:
+def test_the_readiness_drive_is_offered_after_the_road(odd: Act) -> None:
     job = begun(odd, "A", "maf_sensor")
-    for row in list(job.steps):
-        if row.done_at is None:
-            pass_(odd, job, row)
-    job.before_missing_reason = "came on a trailer"
-    prove.clear_codes(odd, job.number)
-    gates.start_engine(odd, job.number)
+    go_to(odd, job, "road")
     with pytest.raises(Refused, match="Not yet"):
         prove.ask_readiness(odd, job.number)
-    prove.relearn_skip(odd, job.number, "only the meter was cleaned")
-    assert job.relearn["skipped"]
+    finish_card(odd, job)
+    assert prove.relearns_of(job) == (), "a meter alone asks for no relearn"
     prove.ask_readiness(odd, job.number)
     prove.ask_readiness(odd, job.number)
-    assert [t.id for t in prove.relearns_of(job)][-1] == prove.template_of(job).id == "readiness_drive"
-    assert prove.relearns_done(job) == {family_of(job).relearn: "only the meter was cleaned"}
-    template = prove.template_of(job)
-    prove.relearn_begin(odd, job.number, {c: True for c, _ in template.conditions}, "readiness_drive")
-    for i, phase in enumerate(template.phases):
-        odd.now += timedelta(minutes=phase.hold_minutes)
-        prove.relearn_next(odd, job.number, i, "readiness_drive")
-    prove.relearn_finish(odd, job.number, True, "readiness_drive")
-    assert job.relearn["outcome"] == "learned" and job.relearn["readiness"]
+    assert [t.id for t in prove.relearns_of(job)] == ["readiness_drive"]
+    row = work.current_step(job)
+    while row is not None and row.document.act != "relearn":
+        do(odd, job, row)
+        row = work.current_step(job)
+    learn(odd, job)
+    assert prove.relearns_done(job) == {"readiness_drive": "learned"} and work.current_step(job) is None

@@ -7,17 +7,18 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.procedures import Policy
 from galene.demo.engine import EngineState, idle_samples, trim_samples
-from galene.jobs import diagnosis, evidence, gates, handover, intake, plan, prove, stages, waits, work
+from galene.jobs import diagnosis, evidence, gates, handover, intake, plan, planning, prove, stages, waits, work
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.people import WorkshopForm, save_workshop, sign_in
+from galene.jobs.planning import planned, policy_of, works_of
 from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.schools import DEFAULT_POLICY
-from galene.store.models import Job, Trace, Workshop
+from galene.store.models import Trace, Workshop
 from tests.conftest import demo_jobs, person
+from tests.jobs.hands import begun, go_to, learn, pass_
 
 A = FAMILIES["A"]
 WARM = evidence.SetConditions(90.0, 20.0)
@@ -48,25 +49,6 @@ def present(act: Act, number: str) -> dict[str, str]:
     return {o.evidence: o.state for o in find_job(act.db, number).observations}
 
 
-def ticked(act: Act, number: str, grade: int = 2) -> None:
-    """Tick every step left, at its own pace."""
-    for step in find_job(act.db, number).steps:
-        if step.done_at:
-            continue
-        job = find_job(act.db, number)
-        act.now = max([act.now + timedelta(minutes=1), *(w.ends_at for w in job.waits if w.name in step.document["after_waits"])])
-        for caution in step.document["cautions"]:
-            work.acknowledge(act, number, caution)
-        records = {}
-        for record in step.document["records"]:
-            if record["kind"] == "grade":
-                records[record["id"]] = str(grade if record["id"] == "grade_before" else 0)
-                records[record["id"] + "_deposit"] = "varnish"
-            else:
-                records[record["id"]] = "no" if record["bad_answer"] == "yes" else "yes"
-        work.tick(act, number, step.id, records)
-
-
 def to_work(act: Act, number: str, parts: list[str]) -> None:
     for stage in ("intake", "evidence", "diagnosis"):
         stages.advance(act, number, stage)
@@ -85,16 +67,11 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
     assert present(odd, fresh)["learned_opening_high"] == "present"
     assert diagnosis.assess_job(find_job(odd.db, fresh), 70).causes[0].id == "throttle_deposit"
     to_work(odd, fresh, ["throttle_body"])
-    ticked(odd, fresh)
+    job = find_job(odd.db, fresh)
+    go_to(odd, job, "clear")
     stages.advance(odd, fresh, "work")
-    prove.clear_codes(odd, fresh)
-    prove.relearn_begin(odd, fresh, {c: True for c, _ in prove.template_of(find_job(odd.db, fresh)).conditions})
-    for k in range(5):
-        odd.now += timedelta(minutes=21)
-        if k == 1:
-            gates.start_engine(odd, fresh)
-        prove.relearn_next(odd, fresh, k)
-    prove.relearn_finish(odd, fresh, True)
+    go_to(odd, job, "after_set")
+    assert prove.relearns_done(job) == {"throttle_manual": "learned"}
     measured(odd, fresh, "after", EngineState(roughness_rpm=6), 740, 2)
     result = prove.compare(find_job(odd.db, fresh))
     assert result is not None and result.verdict == "improved"
@@ -196,7 +173,9 @@ def test_the_before_rule(odd: Act, fresh: str) -> None:
         stages.advance(odd, fresh, "intake")
         stages.advance(odd, fresh, "evidence")
     evidence.set_before_missing(odd, fresh, "towed in, does not run", 0)
-    prove.clear_codes(odd, fresh)
+    with pytest.raises(Refused, match="job card comes first"):
+        prove.clear_codes(odd, fresh)
+    to_work(odd, fresh, ["maf_sensor"])
     with pytest.raises(Refused, match="before set is closed"):
         measured(odd, fresh, "before", EngineState())
     with pytest.raises(Refused, match="not been started"):
@@ -220,11 +199,12 @@ def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
     measured(odd, fresh, "before", EngineState())
     evidence.save_look(odd, fresh, "before", "throttle_body", "varnish", 3)
     document = plan.save_plan(odd, fresh, ["throttle_body", "maf_sensor"], ["hose_clamp"], 0).plans[0].document
-    spares, agents = sum(s["price"] for s in document["spares"]), sum(a["price"] for a in document["agents"])
-    assert document["price"] == pytest.approx(document["labour"] + document["proof_labour"] + spares + agents)
-    assert {s["id"] for s in document["spares"]} == {"throttle_seal", "hose_clamp"}, "grade 3 comes off the engine and gets its seal"
-    assert document["elapsed_minutes"] >= document["hands_minutes"]
-    assert document["parts"][0]["where"] == "off the engine"
+    bill = document.bill
+    spares, agents = sum(s.price or 0 for s in bill.spares), sum(a.price for a in bill.agents)
+    assert document.price == pytest.approx(bill.labour + bill.proof_labour + spares + agents)
+    assert {s.id for s in bill.spares} == {"throttle_seal", "hose_clamp"}, "grade 3 comes off the engine and gets its seal"
+    assert document.elapsed_minutes >= document.hands_minutes
+    assert document.parts[0].where == "laid aside", "on its coolant hoses: no coolant is lost for a throttle"
     with pytest.raises(Refused, match="newer version"):
         plan.approve_plan(odd, fresh, 0, "the keeper")
     with pytest.raises(Invalid):
@@ -234,31 +214,32 @@ def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
 def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -> None:
     measured(odd, fresh, "before", EngineState())
     to_work(odd, fresh, ["maf_sensor"])
-    steps = {s.document["key"]: s for s in find_job(odd.db, fresh).steps}
+    steps = {s.document.id: s for s in find_job(odd.db, fresh).steps}
     with pytest.raises(Refused, match="Not this step yet"):
         work.tick(odd, fresh, steps["open:meter_out"].id, {})
-    with pytest.raises(Refused, match="caution"):
-        work.tick(odd, fresh, steps["secure"].id, {})
-    work.acknowledge(odd, fresh, "fire")
     for key in ("secure", "ignition", "open:meter_out"):
         work.tick(odd, fresh, steps[key].id, {})
     assert {i.what for i in gates.open_items(find_job(odd.db, fresh))} == {
         "Air meter connector",
         "Air meter screws",
-        "Tape over the meter's opening",
+        "Tape over the port of: air meter",
+        "Tape over the port of: intake temperature",
     }
     with pytest.raises(Invalid) as fault:
         work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "3"})
-    assert set(fault.value.fields) == {"grade_before", "whole"}
+    assert set(fault.value.fields) == {"maf_sensor:look/grade_before", "maf_sensor:look/whole"}
     work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"})
+    with pytest.raises(Refused, match="caution"):
+        work.tick(odd, fresh, steps["maf_sensor:spray"].id, {})
+    work.acknowledge(odd, fresh, "fire")
     work.tick(odd, fresh, steps["maf_sensor:spray"].id, {})
     with pytest.raises(Refused, match="Too early") as early:
-        work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0"})
+        work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0", "moisture": "yes"})
     assert early.value.override
     with pytest.raises(Refused, match="Do not start"):
         gates.start_engine(odd, fresh)
-    work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0"}, "warm air, looked bone dry")
-    assert next(s for s in find_job(odd.db, fresh).steps if s.document["key"] == "maf_sensor:check").early_reason.startswith("warm air")
+    work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0", "moisture": "yes"}, "warm air, looked bone dry")
+    assert next(s for s in find_job(odd.db, fresh).steps if s.document.id == "maf_sensor:check").early_reason.startswith("warm air")
 
 
 def test_undo_takes_back_what_the_tick_did(odd: Act) -> None:
@@ -331,7 +312,7 @@ def test_a_job_that_goes_back_gets_a_second_round(odd: Act) -> None:
 def test_today_says_what_is_next(odd: Act) -> None:
     standings = {s.job.stage: s for s in board(odd.db, odd.now)}
     assert standings["prove"].do == "Drive the road test"
-    assert standings["work"].do == "Wait: air meter drying" and standings["work"].open_count == 3
+    assert standings["work"].do == "Wait: air meter drying" and standings["work"].open_count == 4
     assert standings["intake"].place == "evidence"
     assert [s.urgency for s in board(odd.db, odd.now)] == sorted(s.urgency for s in board(odd.db, odd.now))
 
@@ -363,20 +344,22 @@ def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> Non
         with pytest.raises(Invalid) as fault:
             plan.override_school(odd, fresh, letter, choice, reason, 0)
         assert set(fault.value.fields) == {field}
-    before = plan.document_for(find_job(odd.db, fresh), ["throttle_body"], [], shop)
+    scope = works_of(find_job(odd.db, fresh), ["throttle_body"])
+    before = planned(find_job(odd.db, fresh), scope, shop).document
     job = plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway", 0)
-    after = plan.document_for(job, ["throttle_body"], [], shop)
-    assert before["parts"][0]["where"] == "on the engine" and after["parts"][0]["where"] == "off the engine"
-    assert after["policy"]["F"] == "always_off" and "the seal weeps anyway" in after["sources"]["F"] and after["sources"]["C"] == "the shop"
-    assert plan.override_school(odd, fresh, "F", "", "", 1).schools == {} and plan.policy_of(job, shop).of("F") == "by_grade"
+    after = planned(job, scope, shop).document
+    assert before.parts[0].where == "on the engine" and after.parts[0].where == "laid aside"
+    assert after.policy["F"] == "always_off" and "the seal weeps anyway" in after.sources["F"] and after.sources["C"] == "the shop"
+    assert plan.override_school(odd, fresh, "F", "", "", 1).schools == {} and policy_of(job, shop)["F"] == "by_grade"
 
 
 def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
     job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
-    monkeypatch.setattr(plan, "family_of", lambda _: replace(A, maker_says={"F": "always_on", "C": "fixed_hour"}))
-    assert plan.policy_of(job, shop).of("F") == "always_on" and plan.school_sources(job, shop)["F"] == "the maker"
+    says = {"F": "always_on", "C": "fixed_hour"}
+    monkeypatch.setattr(planning, "family_of", lambda _: replace(A, maker_says=says))
+    assert policy_of(job, shop)["F"] == "always_on" and planning.school_sources(job)["F"] == "the maker"
     plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway", 0)
-    assert plan.policy_of(job, shop).of("F") == "always_off" and plan.policy_of(job, shop).of("C") == "fixed_hour"
+    assert policy_of(job, shop)["F"] == "always_off" and policy_of(job, shop)["C"] == "fixed_hour"
 
 
 def test_schools_that_advise_speak_by_distance_and_code(odd: Act, fresh: str) -> None:
@@ -384,8 +367,8 @@ def test_schools_that_advise_speak_by_distance_and_code(odd: Act, fresh: str) ->
 
     def advice(part: str, distance: float, **schools: str) -> str:
         job.distance_km = distance
-        policy = Policy({**DEFAULT_POLICY, **schools})
-        return next(p["advice"] for p in plan.document_for(job, [part], [], shop, policy)["parts"])
+        policy = {**DEFAULT_POLICY, **schools}
+        return planned(job, works_of(job, [part]), shop, policy=policy).document.parts[0].advice
 
     assert advice("maf_sensor", 90_000) == "" and advice("maf_sensor", 90_000, O="replace") == ""
     assert "School O" in advice("maf_sensor", 190_000, O="replace")
@@ -396,11 +379,24 @@ def test_schools_that_advise_speak_by_distance_and_code(odd: Act, fresh: str) ->
 def test_a_part_that_no_agent_may_touch_is_only_looked_at(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
     job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
     forbidden = tuple(replace(p, features=("electronic", "coated_bore", "hot_element")) if p.id == "throttle_body" else p for p in A.parts)
-    monkeypatch.setattr(plan, "family_of", lambda _: replace(A, parts=forbidden))
-    part = plan.document_for(job, ["throttle_body"], [], shop)["parts"][0]
-    assert part["inspect_only"] and part["agent"] == "" and "forbidden on this part" in part["advice"]
-    steps = plan.steps_for(job, ["throttle_body"], shop, plan.Air(18))
-    assert not [s for s in steps if s.agent], "the card offers nothing that the rules forbid"
+    monkeypatch.setattr(planning, "family_of", lambda _: replace(A, parts=forbidden))
+    found = planned(job, works_of(job, ["throttle_body"]), shop)
+    part = found.document.parts[0]
+    assert part.work == "inspect" and part.inspect_only and part.agent == ""
+    assert not [s for s in found.plan.steps if s.agent], "the card offers nothing that the rules forbid"
+
+
+def test_by_school_a_sensor_is_fitted_new(odd: Act, fresh: str) -> None:
+    """Schools B and O lead to replacing: steps, spare and price are those of a new part."""
+    shop, job = odd.db.get_one(Workshop, 1), find_job(odd.db, fresh)
+    intake.add_codes(odd, fresh, "P0101")
+    cleaned = planned(job, works_of(job, ["maf_sensor"]), shop)
+    policy = {**DEFAULT_POLICY, "B": "replace"}
+    fitted = planned(job, works_of(job, ["maf_sensor"]), shop, policy=policy)
+    assert cleaned.document.parts[0].work == "clean" and fitted.document.parts[0].work == "replace"
+    assert not [s for s in fitted.plan.steps if s.agent], "a new meter is never sprayed"
+    assert [s.id for s in fitted.document.bill.spares] == ["maf_sensor"]
+    assert fitted.document.price > cleaned.document.price + 100
 
 
 def test_a_running_card_keeps_its_schools(odd: Act) -> None:
@@ -410,19 +406,23 @@ def test_a_running_card_keeps_its_schools(odd: Act) -> None:
 
 
 def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
-    """A diesel's cooler and valve: each learned or left out with a reason, only then the stage may end."""
-    job = odd.db.scalars(select(Job).where(Job.family_id == "D", Job.state == "open")).unique().one()
-    job.relearn, job.codes_cleared_at, job.engine_started_at = {}, odd.now, odd.now
+    """A diesel's cooler and valve: each learned or left out with a reason, in its order, or not at all."""
+    job = begun(odd, "D", "egr_cooler", "egr_valve", grade=3)
     due = [t.id for t in prove.relearns_of(job)]
-    assert len(due) >= 3 and due[-2:] == ["coolant_bleed_and_watch", "particulate_burn_off"]
-    prove.relearn_skip(odd, job.number, "the valve was not unplugged")
-    assert prove.relearns_done(job) == {due[0]: "the valve was not unplugged"} and "skipped" not in job.relearn
+    assert due == ["egr_valve_zero", "coolant_bleed_and_watch", "memory_reset", "particulate_burn_off"]
+    with pytest.raises(Refused, match="Not this relearn yet"):
+        prove.relearn_begin(odd, job.number, {}, due[0])
+    with pytest.raises(Refused, match="Not this relearn yet"):
+        prove.relearn_skip(odd, job.number, "it works without")
+    go_to(odd, job, "relearn:egr_valve_zero")
     prove.relearn_skip(odd, job.number, "the valve was not unplugged", due[0])
-    prove.relearn_begin(odd, job.number, {c: True for c, _ in prove.template_of(job).conditions}, due[0])
-    assert set(prove.relearns_done(job)) == {due[0]} and "phase" not in job.relearn, "a second sending does not reach the next relearn"
+    assert prove.relearns_done(job) == {due[0]: "the valve was not unplugged"}
+    prove.relearn_begin(odd, job.number, {"filled": True, "heater": True}, due[0])
+    assert "phase" not in job.relearn, "a second sending does not reach the next relearn"
     for template_id in due[1:]:
+        go_to(odd, job, f"relearn:{template_id}")
         template = prove.template_of(job)
-        assert template.id == template_id
+        assert template is not None and template.id == template_id
         with pytest.raises(Invalid):
             prove.relearn_begin(odd, job.number, {})
         prove.relearn_begin(odd, job.number, {c: True for c, _ in template.conditions})
@@ -436,20 +436,15 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
             prove.relearn_next(odd, job.number, k)
             prove.relearn_next(odd, job.number, k)
         prove.relearn_finish(odd, job.number, False)
-        assert job.relearn["outcome"] == "failed" and prove.template_of(job).id == template_id, "what failed is begun again"
-        prove.relearn_begin(odd, job.number, {c: True for c, _ in template.conditions})
-        for k, phase in enumerate(template.phases):
-            odd.now += timedelta(minutes=phase.hold_minutes)
-            prove.relearn_next(odd, job.number, k)
-        prove.relearn_finish(odd, job.number, True)
-    assert job.relearn["outcome"] == "learned" and set(prove.relearns_done(job)) == set(due)
+        again = prove.template_of(job)
+        assert job.relearn["outcome"] == "failed" and again is not None and again.id == template_id, "what failed is begun again"
+        learn(odd, job)
+    assert set(prove.relearns_done(job)) == set(due) and prove.due_relearn(job) is None
 
 
 def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
-    job = odd.db.scalars(select(Job).where(Job.family_id == "B", Job.stage == "work")).unique().one()
-    work.begin_work(odd, job.number, 14.0, 0.6, 0)
-    work.check_pick(odd, job.number, {})
-    first, second = job.steps[0], job.steps[1]
+    job = begun(odd, "B", "throttle_body")
+    first = job.steps[0]
     for text, minutes, field in (
         ("no", 5.0, "step_text"),
         ("tie the loom aside", None, "step_minutes"),
@@ -461,34 +456,28 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
     count = len(job.steps)
     work.add_step(odd, job.number, first.id, "tie the loom aside", 5.0)
     job = find_job(odd.db, job.number)
-    assert (
-        [s.position for s in job.steps] == list(range(count + 1))
-        and job.steps[1].document["text"] == "tie the loom aside"
-        and job.steps[2].id == second.id
-    )
+    assert len(job.steps) == count + 1 and job.steps[1].document.text == "tie the loom aside"
     with pytest.raises(Refused, match="Not this step yet"):
         work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
-    for caution in first.document["cautions"]:
-        work.acknowledge(odd, job.number, caution)
-    work.tick(odd, job.number, first.id, {})
+    pass_(odd, job, first)
     with pytest.raises(Invalid):
         work.leave_out(odd, job.number, job.steps[1].id, "no")
     work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
-    assert job.steps[1].records == {"left_out": "it holds by itself"} and job.steps[1].done_by is not None
+    assert job.steps[1].records.left_out == "it holds by itself" and job.steps[1].done_by is not None
     work.untick(odd, job.number, job.steps[1].id)
-    assert job.steps[1].done_at is None and job.steps[1].records == {}
+    assert job.steps[1].done_at is None and job.steps[1].records.left_out == ""
+    work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
     with pytest.raises(Refused, match="behind us"):
-        work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
         work.add_step(odd, job.number, first.id, "look under the cover", 2.0)
     odd.db.expire_all()
-    present = next(s for s in find_job(odd.db, job.number).steps if s.done_at is None)
+    job = find_job(odd.db, job.number)
+    here = work.current_step(job)
+    assert here is not None
     with pytest.raises(Refused, match="Making safe"):
-        work.leave_out(odd, job.number, present.id, "done by the owner before")
+        work.leave_out(odd, job.number, here.id, "done by the owner before")
+    opened = go_to(odd, job, "open:engine_cover")
     odd.person = person(odd.db, "maren")
-    while not present.document["opens"]:
-        work.leave_out(odd, job.number, present.id, "done by the owner before")
-        present = next(s for s in find_job(odd.db, job.number).steps if s.done_at is None)
     with pytest.raises(Refused, match="not left out"):
-        work.leave_out(odd, job.number, present.id, "we will remember it")
+        work.leave_out(odd, job.number, opened.id, "we will remember it")
     actions = list(odd.db.scalars(select(Trace.action).where(Trace.job_id == job.id)))
     assert "step_added" in actions and "step_left_out" in actions

@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.procedures import Air
 from galene.core.template_faults import in_variant, procedure_faults, relearn_faults
 from galene.exchange.templates import SHIPPED, document_of, template_of
 from galene.jobs import plan, prove, templates, work
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import Invalid, Missing, NotAllowed, Refused, Stale
+from galene.jobs.planning import planned, works_of
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.relearns import RELEARNS
 from galene.knowledge.variants import TAG_WORDS, WORDS, variants_of
@@ -41,11 +41,12 @@ def test_what_ships_has_no_fault_and_comes_back_exactly(kind: str) -> None:
 
 def test_every_tag_of_a_template_is_one_that_a_school_can_give() -> None:
     for name, procedure in PROCEDURES.items():
-        given_tags = {t for tags in variants_of(name) for t in tags}
+        given_tags = {t for v in variants_of(name) for t in v.tags}
         for step in procedure.steps:
             assert set(step.when) <= given_tags, (name, step.key)
             assert set(step.when) <= TAG_WORDS.keys()
-            assert any(set(step.when) <= tags for tags in variants_of(name)), f"{name}: {step.key} is never worked"
+            worked = any(set(step.when) <= v.tags and v.work in step.works for v in variants_of(name))
+            assert worked or name == "inspect_only", f"{name}: {step.key} is never worked"
 
 
 def faults(document: dict[str, Any]) -> dict[str, str]:
@@ -58,7 +59,7 @@ def test_a_template_that_opens_and_never_closes_is_refused_at_that_step() -> Non
     opened = next(i for i, s in enumerate(document["steps"]) if s["key"] == "rag")
     del document["steps"][at]
     found = faults(document)
-    assert set(found) == {f"steps[{opened}].opens"} and "never closed, under:" in found[f"steps[{opened}].opens"]
+    assert set(found) == {f"steps[{opened}].opens"} and "never closed, under" in found[f"steps[{opened}].opens"]
     closed_twice = steps_of("throttle_body")
     closed_twice["steps"].append({**closed_twice["steps"][at], "key": "again"})
     assert "is closed already" in faults(closed_twice)[f"steps[{len(closed_twice['steps']) - 1}].closes"]
@@ -83,7 +84,10 @@ def test_a_template_that_opens_and_never_closes_is_refused_at_that_step() -> Non
         ("maf_sensor", {"wait": {"name": "drying", "base_minutes": 5.0, "reason": "", "dries": None}}, "wait", "why it waits"),
         ("maf_sensor", {"wait": {"name": "drying", "base_minutes": 5.0, "reason": "It is wet", "dries": "soup"}}, "wait", "no known rule"),
         ("maf_sensor", {"opens": [{"what": "Gate", "kind": "gate", "count": 1, "before": "start", "dangerous": False}]}, "opens", "known kind"),
-        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "bad": "", "bad_answer": "no"}]}, "records", "bad answer means"),
+        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": []}]}, "records", "bad answer does"),
+        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": [{"answer": "no", "kind": "stop", "text": ""}]}]}, "records", "bad answer means"),
+        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": [{"answer": "no", "kind": "more", "text": "look"}]}]}, "records", "join the scope"),
+        ("maf_sensor", {"works": []}, "works", "at least one"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_with_a_step_stands_at_its_field(component: str, change: dict[str, Any], place: str, words: str) -> None:
@@ -103,11 +107,11 @@ def test_a_template_with_a_step_taken_out_is_whole_or_is_refused(data: st.DataOb
     procedure = template_of("procedure", document)
     variants = variants_of(procedure.component)
     found = procedure_faults(procedure, variants, WORDS)
-    open_at_end = False
-    for tags in variants:
-        steps = [s for _, s in in_variant(procedure, tags)]
+    open_at_end = not document["steps"]
+    for variant in variants:
+        steps = [s for _, s in in_variant(procedure, variant)]
         opened, closed = [o.what for s in steps for o in s.opens], [c for s in steps for c in s.closes]
-        open_at_end |= sorted(opened) != sorted(closed) or not steps
+        open_at_end |= sorted(opened) != sorted(closed) or (not steps and variant.work == "clean")
     assert bool(found) == open_at_end
 
 
@@ -186,11 +190,12 @@ def test_a_planned_job_keeps_the_templates_that_it_was_planned_with(odd: Act, ma
     templates.save_template(maren, "procedure", "maf_sensor", "", _meter_with("Look at it otherwise"), "two", 1)
     templates.save_template(maren, "relearn", "throttle_manual", "", _relearn_with("It idles otherwise."), "two", 1)
     plan.approve_plan(odd, number, job.plans[0].version, "the keeper")
+    job.before_missing_reason = "came on a trailer"
     job = work.begin_work(odd, number, 18, 0.5, revision(find_job(db, number), "work"))
-    texts = [s.document["text"] for s in job.steps]
+    texts = [s.document.text for s in job.steps]
     assert "Look at it as planned" in texts and "Look at it otherwise" not in texts
     assert prove.relearns_of(job)[-1].success == "It idles as planned."
-    fresh = plan.steps_for(job, ["maf_sensor"], db.get_one(Workshop, 1), Air(18))
+    fresh = planned(job, works_of(job, ["maf_sensor"]), db.get_one(Workshop, 1)).plan.steps
     assert "Look at it otherwise" in [s.text for s in fresh], "the next plan takes what is in force"
 
 
@@ -206,7 +211,8 @@ def test_an_own_steps_agent_is_judged_on_the_parts_own_features(maren: Act, db: 
     job = find_job(db, next(iter(demo_jobs(db).values())))
     shop = db.get_one(Workshop, 1)
     part = plan.family_of(job).part("throttle_body")
-    used = {s.agent for s in plan.steps_for(job, ["throttle_body"], shop, Air(18)) if s.agent}
+    steps = planned(job, works_of(job, ["throttle_body"]), shop).plan.steps
+    used = {s.agent.class_id for s in steps if s.agent}
     assert used == ({"throttle_cleaner"} if "coated_bore" in part.features else {"carburettor_cleaner"})
 
 
@@ -220,4 +226,5 @@ def test_schools_that_changed_after_the_plan_are_planned_anew(odd: Act, db: Sess
     with pytest.raises(Stale):
         plan.override_school(odd, number, "D", "never", "the maker says so", 0)
     plan.override_school(odd, number, "C", "", "", 1)
+    find_job(db, number).before_missing_reason = "came on a trailer"
     assert work.begin_work(odd, number, 18, 0.5, 0).steps

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from galene.jobs import shelf
+from galene.jobs import shelf, spares
 from galene.jobs.act import Act
 from galene.store.models import Person
 
@@ -21,6 +21,21 @@ CANS: tuple[tuple[shelf.ProductForm, float, int], ...] = (
     (shelf.ProductForm("Walnut grit, fine", "blast_walnut", 20_000, 38.0, "loft", 5000), 1, 0),
 )  # fmt: skip
 
+PARTS: tuple[tuple[str, str, int, str, int], ...] = (
+    ("SK-1651", "Throttle body seal", 4, "drawer 3", 2),
+    ("SK-2231", "Manifold pressure sensor O-ring", 6, "drawer 3", 2),
+    ("SK-1610", "Air filter element", 2, "loft, left", 1),
+    ("HO-2951", "Throttle gasket", 3, "drawer 4", 1),
+    ("HO-2961", "Recirculation valve gasket", 2, "drawer 4", 1),
+    ("TV-2276", "Cooler gasket set", 1, "drawer 5", 1),
+    ("TV-2277", "Cooler O-rings", 0, "drawer 5", 2),
+    ("TV-2271", "Recirculation valve gaskets", 2, "drawer 5", 1),
+    ("FJ-2061", "Manifold gasket set", 1, "loft, right", 1),
+    ("FJ-2051", "Throttle seal", 2, "drawer 6", 1),
+    ("SS-2533", "Crankcase sensor O-ring", 5, "drawer 7", 2),
+)
+"""Number, name, pieces, place, fewest."""
+
 
 def stock(db: Session, foreman: Person, now: datetime) -> None:
     """Put the shelf in order, three years ago and again last month, so that the jobs find their cans."""
@@ -34,4 +49,8 @@ def stock(db: Session, foreman: Person, now: datetime) -> None:
             f"{form.name[:2].upper()}-{len(form.name) * 37 % 900 + 100}",
             now + timedelta(days=days) if days else None,
         )
+    db.flush()
+    counted = Act(db, foreman, now - timedelta(days=40))
+    for number, name, pieces, place, least in PARTS:
+        spares.save_stock(counted, number, name, pieces, place, least, 0)
     db.flush()

@@ -2,15 +2,15 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy.orm import Session
 
+from galene.core.planning.records import Step
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
-from galene.jobs import checks, diagnosis, evidence, gates, handover, intake, logs, plan, prove, stages, work
+from galene.jobs import card, checks, diagnosis, evidence, gates, handover, intake, logs, plan, prove, stages, work
 from galene.jobs.act import Act, family_of, find_job
 from galene.knowledge.check_readings import READINGS
-from galene.store.models import Job, Person, Vehicle
+from galene.store.models import Job, Person, StepRow, Vehicle
 
 Found = Mapping[str, tuple[int, str]]
 """Grade and kind of deposit by part."""
@@ -111,55 +111,102 @@ class Story:
                 stages.advance(self.act, self.number, one)
         return self
 
-    def planned(self, parts: Sequence[str], who: str, new_parts: Sequence[str] = ()) -> "Story":
+    def planned(
+        self,
+        parts: Sequence[str],
+        who: str,
+        new_parts: Sequence[str] = (),
+        kinds: Mapping[str, str] | None = None,
+    ) -> "Story":
         """Plan saved; approved where somebody agreed."""
         self.reached("plan")
-        plan.save_plan(self.act, self.number, list(parts), list(new_parts), 0)
+        plan.save_plan(self.act, self.number, list(parts), list(new_parts), 0, kinds or {})
         if who:
             plan.approve_plan(self.act, self.number, self.job.plans[0].version, who)
             self.reached("work")
         return self
 
-    def worked(self, found: Found, until: str = "", left: int = 0, bay: tuple[float, float] = (14.0, 0.68)) -> "Story":
+    def worked(
+        self,
+        found: Found,
+        until: str = "",
+        left: int = 0,
+        bay: tuple[float, float] = (14.0, 0.68),
+        answers: Mapping[str, str] | None = None,
+    ) -> "Story":
         """The card ticked at its own pace, waits kept, up to and including the step `until`."""
-        act, db = self.act, self.act.db
-        work.begin_work(act, self.number, *bay, 0)
-        work.check_pick(act, self.number, {})
-        for step in list(self.job.steps):
-            act.now += timedelta(minutes=max(0.5, step.document["minutes"]))
-            job = self.job
-            act.now = max([act.now, *(w.ends_at for w in job.waits if w.name in step.document["after_waits"])])
-            for caution in step.document["cautions"]:
-                work.acknowledge(act, self.number, caution)
-            work.tick(act, self.number, step.id, _answers(step, found, left))
-            db.flush()
-            if step.document["key"] == until:
-                break
+        work.begin_work(self.act, self.number, *bay, 0)
+        work.check_pick(self.act, self.number, {})
+        self._ticked(found, until, left, answers or {})
         return self
+
+    def _ticked(
+        self, found: Found, until: str, left: int, answers: Mapping[str, str]
+    ) -> None:
+        """Ticks in the card's order as far as ticks go."""
+        for _ in range(400):
+            row = work.current_step(self.job)
+            if row is None or row.document.act != "tick":
+                return
+            self._tick(row, _answers(row.document, found, left) | dict(answers))
+            self._asked()
+            if row.document.id == until:
+                return
+
+    def _asked(self) -> None:
+        """What was found costs more than was agreed: the keeper is rung up."""
+        job = self.job
+        if card.waits_for_approval(job):
+            plan.approve_plan(self.act, self.number, job.plans[0].version, "the keeper, by phone")
+
+    def _tick(self, row: StepRow, given: Mapping[str, str]) -> None:
+        act, step = self.act, row.document
+        act.now += timedelta(minutes=max(0.5, step.minutes))
+        act.now = max([act.now, *(w.ends_at for w in self.job.waits if w.name in step.waits_for)])
+        for caution in step.cautions:
+            work.acknowledge(act, self.number, caution)
+        work.tick(act, self.number, row.id, given)
+        act.db.flush()
 
     def relearned(self) -> "Story":
-        """Codes cleared, first start, the family's relearn held whole."""
-        act = self.act
+        """Codes cleared, first start, every relearn held whole, in the card's order."""
         if self.job.stage == STAGE_BEFORE_PROOF:
             self.reached("prove")
-        prove.clear_codes(act, self.number)
-        for template in prove.relearns_of(self.job):
-            prove.relearn_begin(act, self.number, {c: True for c, _ in template.conditions})
-            for k, phase in enumerate(template.phases):
-                act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
-                following = template.phases[k + 1] if k + 1 < len(template.phases) else None
-                if phase.engine_on or (following and following.engine_on):
-                    gates.start_engine(act, self.number)
-                prove.relearn_next(act, self.number, k)
-            prove.relearn_finish(act, self.number, True)
-        if self.job.engine_started_at is None:
-            gates.start_engine(act, self.number)
+        for _ in range(60):
+            row = work.current_step(self.job)
+            if row is None or row.document.act in ("after_set", "road", "pending"):
+                return self
+            self._proved(row)
         return self
 
+    def _proved(self, row: StepRow) -> None:
+        act, step = self.act, row.document
+        if step.act == "clear":
+            prove.clear_codes(act, self.number)
+        elif step.act == "start":
+            act.now += timedelta(minutes=1)
+            act.now = max([act.now, *(w.ends_at for w in self.job.waits)])
+            gates.start_engine(act, self.number)
+        elif step.act == "relearn":
+            self._relearn()
+        else:
+            self._tick(row, _answers(step, {}, 0))
+
+    def _relearn(self) -> None:
+        act, template = self.act, prove.template_of(self.job)
+        assert template is not None
+        prove.relearn_begin(act, self.number, {c: True for c, _ in template.conditions})
+        for k, phase in enumerate(template.phases):
+            act.now += timedelta(minutes=phase.hold_minutes, seconds=20)
+            prove.relearn_next(act, self.number, k)
+        prove.relearn_finish(act, self.number, True)
+
     def driven(self, km: float, notes: str, complaint: str = "gone", codes: str = "") -> "Story":
-        """Road test and pending codes."""
+        """What is driven on the card, the road test, pending codes, and what is looked at cold."""
+        self._ticked({}, "", 0, {})
         prove.save_road_test(self.act, self.number, km, notes, complaint, 0)
         prove.read_pending(self.act, self.number, codes, 0)
+        self._ticked({}, "", 0, {})
         return self
 
     def handed_over(self, foreman: Person, cause: str, advice: str, fed: bool) -> "Story":
@@ -177,15 +224,21 @@ class Story:
 STAGE_BEFORE_PROOF = "work"
 
 
-def _answers(step: Any, found: Found, left: int) -> dict[str, str]:
+def _answers(step: Step, found: Found, left: int) -> dict[str, str]:
+    """The good answers, with the grades that were found."""
     given: dict[str, str] = {}
-    for record in step.document["records"]:
-        if record["kind"] == "grade":
-            grade, deposit = found.get(step.document["part"], (1, "")) if record["id"] == "grade_before" else (left, "")
-            given[record["id"]] = str(grade)
-            given[record["id"] + "_deposit"] = deposit
-        elif record["kind"] == "reading":
-            given[record["id"]], given[record["id"] + "_unit"] = "2.0", "bar"
+    for record in step.records:
+        if record.kind == "grade":
+            part = step.treats[0] if step.treats else step.part
+            grade, deposit = found.get(part, (1, ""))
+            if record.name == "grade_after":
+                grade = left
+            given[record.id] = str(grade)
+            given[record.id + "_deposit"] = deposit
+        elif record.kind == "reading":
+            given[record.id], given[record.id + "_unit"] = "2.0", "bar"
+        elif record.kind == "words":
+            given[record.id] = "the clamp at the throttle's end"
         else:
-            given[record["id"]] = "no" if record["bad_answer"] == "yes" else "yes"
+            given[record.id] = "no" if record.bad_answer == "yes" else "yes"
     return given

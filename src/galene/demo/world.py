@@ -5,14 +5,14 @@ from datetime import datetime, timedelta
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.procedures import Air
 from galene.demo.engine import EngineState
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.demo.stock import stock
 from galene.demo.story import Story
-from galene.jobs import families, intake, plan, stages
+from galene.jobs import families, intake, stages
 from galene.jobs.act import Act, family_of
 from galene.jobs.people import add_person
+from galene.jobs.planning import planned
 from galene.knowledge.schools import DEFAULT_POLICY
 from galene.store.models import Person, Vehicle, Workshop
 
@@ -88,6 +88,7 @@ def load(db: Session, now: datetime) -> None:
     _cooler_away(db, people["pia"], fleet["QN-260"], now)
     _coked_ports(db, people["odd"], fleet["QN-412"], now)
     _plugged_passage(db, people["odd"], fleet["QN-088"], now)
+    _held(db, people["odd"], fleet["QN-266"], now)
     _heavy_service(db, people["pia"], fleet["QN-501"], now)
     _working(db, people["odd"], fleet["QN-207"], now)
     _beach(db, people["odd"], fleet["QN-F3"], now)
@@ -228,8 +229,9 @@ def _working(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
         .later(20).measured("before", EngineState(meter_gain=0.82, roughness_rpm=8), 31, 739).key_on(101.2, map_sensor=101.0, barometric_sensor=101.3)
         .saw("maf_sensor", "oil_film", 2, "shines at a slant, dust stuck to it").planned(["maf_sensor"], "bakery, by phone")
     )  # fmt: skip
-    steps = plan.steps_for(story.job, ["maf_sensor"], db.get_one(Workshop, 1), Air(14.0, 0.68))
-    upto = next(i for i, s in enumerate(steps) if s.key == "maf_sensor:spray")
+    shop = db.get_one(Workshop, 1)
+    steps = planned(story.job, story.job.plans[0].document.works, shop).plan.steps
+    upto = next(i for i, s in enumerate(steps) if s.id == "maf_sensor:spray")
     story.act.now = now - timedelta(minutes=4 + sum(max(0.5, s.minutes) for s in steps[: upto + 1]))
     story.worked({"maf_sensor": (2, "oil_film")}, "maf_sensor:spray")
 
@@ -247,3 +249,22 @@ def _arriving(db: Session, pia: Person, vehicle: Vehicle, now: datetime) -> None
     Story(db, pia, now - timedelta(minutes=35), vehicle, _said("It hums high after start, then drops and shakes at every stop. The kettle light came on yesterday.",
           114_800, oil="high", bulletins=("", "")), now + timedelta(hours=5)).told(
         ("rough_idle", "hunting_idle", "whistle_or_hiss", "short_trips", "cleaned_before_helped"), (), "P0171, p0507 pending")  # fmt: skip
+
+
+def _held(db: Session, odd: Person, vehicle: Vehicle, now: datetime) -> None:
+    """The valve came out pale and crusty: the answer holds the job until the foreman has looked."""
+    story = Story(
+        db,
+        odd,
+        now - timedelta(hours=3, minutes=30),
+        vehicle,
+        _said("White smoke in the morning, and it wants coolant every fortnight.", 121_400),
+        now + timedelta(hours=6),
+    )
+    story.told(("coolant_loss", "low_power_all_range"), (), "P0401").later(15)
+    story.measured("before", EngineState(roughness_rpm=9), 121, 806)
+    story.saw("egr_valve", "soot", 3)
+    story.planned(["egr_valve"], "school run office, by phone", kinds={"egr_valve": "clean"})
+    story.worked(
+        {"egr_valve": (3, "soot")}, "egr_valve:look", answers={"egr_valve:look/pale": "yes"}
+    )

@@ -14,11 +14,12 @@ from galene.core.diagnosis.records import Check
 from galene.core.errors import InputError
 from galene.exchange.cases import calculate
 from galene.jobs.act import Act, family_of
-from galene.jobs.diagnosis import case_of
+from galene.jobs.diagnosis import case_of, opened_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import observe
-from galene.jobs.plan import policy_of
+from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.check_access import items_of
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
 from galene.store.models import CheckResult, Job, MustGoBack, WaitRow, Workshop
@@ -124,6 +125,47 @@ def keep_check(act: Act, number: str, check_id: str, given: Mapping[str, Any], f
     return job
 
 
+def listed_for(job: Job, check_id: str) -> bool:
+    """Whether what this check opens stands on the must-go-back list."""
+    return any(i.key.startswith(f"hand:check:{check_id}:") and i.closed_at is None for i in job.items)
+
+
+def open_for(act: Act, number: str, check_id: str) -> Job:
+    """Put what a check opens on the must-go-back list, each by its name. Twice is harmless.
+
+    Raises
+    ------
+    Missing
+        No such check.
+    """
+    job = act.job(number)
+    find_check(check_id)
+    held = {i.key for i in job.items if i.closed_at is None}
+    items = [i for i in items_of(check_id, family_of(job), opened_of(job)) if f"hand:check:{check_id}:{i.id}" not in held]
+    for item in items:
+        act.db.add(
+            MustGoBack(
+                job_id=job.id,
+                key=f"hand:check:{check_id}:{item.id}",
+                what=item.what,
+                kind=item.kind,
+                part=item.on or "",
+                count=item.count,
+                before=item.before,
+                dangerous=item.dangerous,
+                opened_at=act.now,
+                opened_by_id=act.person.id,
+                closed_at=None,
+                closed_by_id=None,
+            )
+        )
+    if items:
+        act.trace(job, "opened_for_check", check=check_id, items=[i.what for i in items])
+        act.db.flush()
+        act.db.expire(job, ["items"])
+    return job
+
+
 ISOLATION_MINUTES = 10.0
 """How long a sensor may stay unplugged for a test before the clock says so."""
 
@@ -140,7 +182,7 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     part = next((p for p in family_of(job).parts if p.id == part_id and p.may_be_unplugged), None)
     if part is None:
         raise Invalid({"part": "Only a sensor that this engine family names as safe to unplug."})
-    if policy_of(job, act.db.get_one(Workshop, 1)).of("Q") != "timed":
+    if policy_of(job, act.db.get_one(Workshop, 1)).get("Q") != "timed":
         raise Invalid(
             {
                 "part": "School Q: this shop does not isolate by unplugging. Follow another school on this job, with a reason, to do it as a timed test."

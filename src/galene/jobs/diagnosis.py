@@ -3,6 +3,7 @@
 from typing import Any
 
 from galene.core.access import ways_in
+from galene.core.airpath import EngineFamily
 from galene.core.diagnosis.assess import assess
 from galene.core.diagnosis.records import Assessment, Case, Observation
 from galene.core.repair import Action, RepairInput, RepairResult, repair_sequence
@@ -10,6 +11,8 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import STATES, observe
 from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.work_minutes import work_minutes
 from galene.store.models import Job
 
 _WEIGHED: dict[tuple[Any, ...], Assessment] = {}
@@ -18,7 +21,7 @@ DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
 
 def opened_of(job: Job) -> tuple[str, ...]:
     """Operations of access whose steps are ticked."""
-    return tuple(s.document["key"].removeprefix("open:") for s in job.steps if s.done_at and s.document["key"].startswith("open:"))
+    return tuple(s.document.opening for s in job.steps if s.done_at and s.document.opening)
 
 
 def case_of(job: Job) -> Case:
@@ -38,16 +41,31 @@ def case_of(job: Job) -> Case:
 def assess_job(job: Job, hourly_rate: float) -> Assessment:
     """The ranking of a job as it stands; the same case is weighed once."""
     case = case_of(job)
+    digest = job.family_version.digest if job.family_version else ""
     key = (
-        job.family_version.digest if job.family_version else "", case.engine, tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
+        digest, case.engine, tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
         case.distance_km, case.hours, case.access_open, case.done_checks, hourly_rate,
     )  # fmt: skip
     found = _WEIGHED.get(key)
     if found is None:
         if len(_WEIGHED) >= 500:
             _WEIGHED.clear()
-        found = _WEIGHED[key] = assess(case, KNOWLEDGE, hourly_rate, ways_in(family_of(job), case.access_open))
+        found = _WEIGHED[key] = assess(
+            case, KNOWLEDGE, hourly_rate, ways_in(family_of(job), case.access_open), minutes_of(family_of(job), digest)
+        )
     return found
+
+
+_MINUTES: dict[str, dict[str, float]] = {}
+
+
+def minutes_of(family: EngineFamily, digest: str) -> dict[str, float]:
+    """Minutes of mending each cause on this version of a family, reckoned once."""
+    if digest not in _MINUTES:
+        if len(_MINUTES) >= 100:
+            _MINUTES.clear()
+        _MINUTES[digest] = work_minutes(family, DEFAULT_POLICY)
+    return _MINUTES[digest]
 
 
 MOST_COMPARED = 4
@@ -63,11 +81,12 @@ def against_new_parts(job: Job, ranking: Assessment, hourly_rate: float) -> Repa
     chances = {c.id: c.probability for c in ranking.causes}
     leading = [r for r in ranking.repair_order if r.probability >= 0.05 and r.action != "refer_on"]
     leading = sorted(leading, key=lambda r: -r.probability)[:MOST_COMPARED]
+    taken = minutes_of(family, job.family_version.digest if job.family_version else "")
     actions, priced = [], {s.id: s.price for s in family.spares}
     for repair in leading:
         cause = KNOWLEDGE.causes[repair.cause]
         way = list(ways.get(cause.component, ()))
-        actions.append(Action(cause.id, [cause.id], 1.0, cause.minutes, cause.cost, way))
+        actions.append(Action(cause.id, [cause.id], 1.0, taken.get(cause.id, cause.minutes), cause.cost, way))
         part = next((p for p in family.parts if p.component == cause.component), None)
         if part is not None and part.id in priced and all(a.id != f"new:{part.id}" for a in actions):
             mends = [r.cause for r in leading if KNOWLEDGE.causes[r.cause].component == cause.component]

@@ -85,9 +85,10 @@ def _tick(act: Act, number: str, data: Mapping[str, Any], _: str) -> tuple[str, 
         return ()
     row = next(s for s in job.steps if s.id == step)
     who = row.done_by.name if row.done_by else "somebody"
-    differs = [k for k, v in given.items() if k in row.records and str(row.records[k]) != v]
-    recorded = ", ".join(f"{k.replace('_', ' ')} {row.records[k]} (here {given[k]})" for k in differs)
-    return (f"{who} had ticked it already: {row.document['text']}", *([f"What stands: {recorded}"] if recorded else []))
+    stands = [(g, given.get(g.record, given.get(g.record.rpartition("/")[2], ""))) for g in row.records.given]
+    differs = [(g.record.rpartition("/")[2].replace("_", " "), g.answer, v) for g, v in stands if v and v != g.answer]
+    recorded = ", ".join(f"{name} {answer} (here {v})" for name, answer, v in differs)
+    return (f"{who} had ticked it already: {row.document.text}", *([f"What stands: {recorded}"] if recorded else []))
 
 
 def _with(do: Callable[[Act, str, Mapping[str, Any], str], object]) -> Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]:

@@ -12,6 +12,7 @@ from galene.core.statistics import mean
 from galene.core.units import QUANTITIES
 from galene.exchange.rows import Column, parse_rows
 from galene.jobs.act import Act, family_of
+from galene.jobs.card import after_set_due, after_set_taken
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text, observe
 from galene.knowledge.base import KNOWLEDGE
@@ -179,6 +180,8 @@ def save_readings(
             if i < len(column) and (v := column[i]) is not None
         ]
     _saved(act, job, phase, kind, row_set)
+    if phase == "after" and kind == "idle":
+        after_set_taken(act, job)
     return job
 
 
@@ -187,6 +190,8 @@ def _phase_open(job: Job, phase: str) -> None:
         raise Refused("The before set is closed", ["codes were cleared or the work has begun, so new readings would not be a before set"])
     if phase == "after" and job.engine_started_at is None:
         raise Refused("Too early for the after set", ["the engine has not been started since the work"])
+    if phase == "after":
+        after_set_due(job)
 
 
 def _replace_set(act: Act, job: Job, phase: str, kind: str, source: str, conditions: dict[str, object]) -> ReadingSet:

@@ -1,109 +1,121 @@
-"""Found on the way: steps, minutes and cost added to the card, the plan's next version, and a new approval above the agreed limit."""
+"""Found on the way: the plan takes a find in from the state as it is, with its steps, price and consequences."""
 
-from dataclasses import asdict
-from typing import Any
+from dataclasses import replace
 
-from galene.core.procedures import Step
-from galene.jobs.act import Act
+from galene.core.planning.document import FindNote
+from galene.core.planning.records import Find
+from galene.jobs.act import Act, family_of
+from galene.jobs.card import replan
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
+from galene.jobs.planning import rows_of_round
 from galene.knowledge.found import FOUND
-from galene.store.models import Job, Plan, StepRow, Workshop
+from galene.store.models import Job, Workshop
 
 DEAREST = 100_000.0
+LONGEST_MINUTES = 600.0
 
 
-def report(act: Act, number: str, kind: str, part: str, note: str, cost: float | None) -> Job:
-    """Put a find on the card before the present step.
+def report(
+    act: Act,
+    number: str,
+    kind: str,
+    part: str,
+    note: str,
+    cost: float | None,
+    *,
+    retrieved: bool | None = None,
+    minutes: float | None = None,
+) -> Job:
+    """Put a find on the card; the rest is planned anew.
 
     Parameters
     ----------
     kind : id of a kind of find
     part : the part where it was found, empty for the job as a whole
-    note : what exactly, in the finder's words
+    note : what exactly, in the finder's words; for something dropped, what and where
     cost : price of the parts that it asks for, None where it asks for none
+    retrieved : whether what was dropped is out again
+    minutes : of a find in words of one's own
 
     Raises
     ------
     Invalid
-        ``found``, ``found_where``, ``found_note`` or ``found_cost``.
+        ``found``, ``found_where``, ``found_note``, ``found_cost``, ``found_retrieved`` or
+        ``found_minutes``.
     Refused
         No card, or nothing left on it.
     """
     job = act.job(number)
     check_text({"found_note": note})
     find = FOUND.get(kind)
+    labels = {p.id: p.label for p in family_of(job).parts}
     faults = {}
-    parts = {p["part"]: p["label"] for p in job.plans[0].document["parts"]} if job.plans else {}
+    priced = any(s.id == part for s in family_of(job).spares)
+    if find is not None and find.replaces and priced:
+        # The new part's own price is in the bill already.
+        cost = 0.0
     if find is None:
         faults["found"] = "Choose what it is."
-    if part and part not in parts:
-        faults["found_where"] = "A part of the plan, or the job as a whole."
+    if part and part not in labels:
+        faults["found_where"] = "A part of this engine, or the job as a whole."
     if not 3 <= len(note.strip()) <= 300:
         faults["found_note"] = "Say what exactly: it stands in the report."
     if cost is not None and not 0 <= cost <= DEAREST:
         faults["found_cost"] = "From nothing to 100 000."
-    if find is not None and find.needs_cost and cost is None:
-        faults["found_cost"] = "What does the new part cost?"
+    if find is not None:
+        faults |= _missing(find.needs_cost, find.needs_retrieved, find.own_words, cost, retrieved, minutes)
+        if find.replaces and not part:
+            faults["found_where"] = "Say which part: a new one goes in."
     if faults:
         raise Invalid(faults)
     assert find is not None
-    left = [s for s in job.steps if s.done_at is None]
-    if not left:
-        raise Refused("The card is at its end", ["open a second round with a new plan for what was found now"])
-    at, count = left[0].position, sum(s.document["key"].startswith("found:") for s in job.steps)
-    for row in sorted(left, key=lambda s: -s.position):
-        row.position += len(find.steps)
-        act.db.flush()
-    for i, found in enumerate(find.steps):
-        step = Step(
-            f"found:{count + i + 1}", left[0].document["phase"], part, found.text, found.why, found.minutes, found.tools,
-            cautions=found.cautions, records=found.records, note=note.strip() if i == 0 else "",
-        )  # fmt: skip
-        act.db.add(StepRow(job_id=job.id, position=at + i, document=asdict(step), records={}, done_at=None, done_by_id=None))
-    minutes = sum(s.minutes for s in find.steps)
-    version = _next_version(
-        act,
-        job,
-        {"kind": find.id, "title": find.title, "part": parts.get(part, ""), "note": note.strip(), "minutes": minutes, "cost": cost or 0.0},
-    )
-    act.trace(
-        job,
-        "found",
+    if not any(s.done_at is None for s in rows_of_round(job)) or not job.work_began_at:
+        raise Refused(
+            "The card is at its end", ["open a second round with a new plan for what was found now"]
+        )
+    one = Find(
+        number=len(job.card.finds) + 1,
         kind=kind,
         part=part,
         note=note.strip(),
-        minutes=minutes,
-        cost=cost,
-        version=version.version,
-        approved=version.approved_at is not None,
+        retrieved=retrieved,
+        minutes=minutes or 0.0,
+        cost=cost or 0.0,
     )
-    act.db.flush()
-    act.db.expire(job, ["steps", "plans"])
+    job.card = replace(job.card, finds=(*job.card.finds, one))
+    spent = sum(s.minutes for s in find.steps) or one.minutes
+    workshop = act.db.get_one(Workshop, 1)
+    more = spent / 60 * workshop.hourly_rate + one.cost
+    told = FindNote(
+        kind=kind,
+        title=find.title,
+        part=labels.get(part, ""),
+        note=one.note,
+        minutes=spent,
+        cost=one.cost,
+        more=more,
+        by=act.person.name,
+        at=act.now.isoformat(),
+    )
+    act.trace(job, "found", kind=kind, part=part, note=one.note, minutes=spent, cost=cost)
+    replan(act, job, why=f"{find.title}: {one.note}", find=told)
     return job
 
 
-def _next_version(act: Act, job: Job, find: dict[str, Any]) -> Plan:
-    """The plan with what was found; approved by itself where it stays within what was agreed."""
-    old = job.plans[0]
-    workshop = act.db.get_one(Workshop, 1)
-    more = find["minutes"] / 60 * workshop.hourly_rate + find["cost"]
-    document = {
-        **old.document, "price": old.document["price"] + more, "hands_minutes": old.document["hands_minutes"] + find["minutes"],
-        "labour": old.document["labour"] + find["minutes"] / 60 * workshop.hourly_rate,
-        "found": [*old.document.get("found", []), {**find, "more": more, "by": act.person.name, "at": act.now.isoformat()}],
-    }  # fmt: skip
-    within = old.agreed_up_to is not None and document["price"] <= old.agreed_up_to and old.approved_at is not None
-    new = Plan(
-        job_id=job.id, version=old.version + 1, document=document, made_at=act.now, person_id=act.person.id, agreed_up_to=old.agreed_up_to,
-        approved_at=act.now if within else None, approved_by=f"within what {old.approved_by} agreed to" if within else "",
-    )  # fmt: skip
-    act.db.add(new)
-    # The card goes on by this version: it is no second round.
-    job.bay_air = {**job.bay_air, "plan_version": new.version}
-    return new
-
-
-def waits_for_approval(job: Job) -> bool:
-    """Whether what was found costs more than was agreed, and nobody has agreed to it yet."""
-    return bool(job.plans) and job.plans[0].approved_at is None and bool(job.plans[0].document.get("found"))
+def _missing(
+    needs_cost: bool,
+    needs_retrieved: bool,
+    own_words: bool,
+    cost: float | None,
+    retrieved: bool | None,
+    minutes: float | None,
+) -> dict[str, str]:
+    faults = {}
+    if needs_cost and cost is None:
+        faults["found_cost"] = "What does the new part cost?"
+    if needs_retrieved and retrieved is None:
+        faults["found_retrieved"] = "Say whether it is out again: it decides whether anything is turned."
+    if own_words and (minutes is None or not 0 < minutes <= LONGEST_MINUTES):
+        faults["found_minutes"] = "From one to 600 minutes."
+    return faults

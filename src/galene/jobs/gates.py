@@ -2,15 +2,20 @@
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 
 from galene.core.must_go_back import BEFORE, COUNTED, INSIDE, KINDS, Blocker, OpenItem, RunningWait, blockers
+from galene.core.planning.records import Step
 from galene.jobs.act import Act
+from galene.jobs.card import due_row, mark_done, refuse_held, replan
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.people import find_person
+from galene.jobs.planning import rows_of_round
 from galene.jobs.waits import running_waits
-from galene.store.models import Job, MustGoBack
+from galene.store.models import Job, MustGoBack, StepRow
+
+ASKS_MORE = frozenset({"coolant low", "fuel line open"})
+"""Kinds of item that ask for more than being closed."""
 
 
 def open_items(job: Job) -> list[MustGoBack]:
@@ -46,6 +51,9 @@ def add_item(act: Act, number: str, what: str, kind: str, before: str = "start",
     act.trace(job, "item_opened", what=what, kind=kind)
     act.db.flush()
     act.db.expire(job, ["items"])
+    if kind in ASKS_MORE and job.work_began_at and not job.engine_started_at:
+        # What was opened by hand asks for the same as what a step opens: venting, or a watch.
+        replan(act, job, why=f"Opened by hand: {what}")
     return job
 
 
@@ -64,9 +72,9 @@ def close_item(act: Act, number: str, key: str) -> Job:
         raise Missing(f"item {key[:60]}")
     if item.closed_at:
         return job
-    step = next((s for s in job.steps if item.key in s.document["closes"] and s.done_at is None), None)
+    step = next((s for s in job.steps if item.key in s.document.closes and s.done_at is None), None)
     if step:
-        raise Refused("A step of the card closes this", [f"tick: {step.document['text']}"])
+        raise Refused("A step of the card closes this", [f"tick: {step.document.text}"])
     if item.dangerous and item.looked_at is None:
         item.looked_at, item.looked_by_id = act.now, act.person.id
         act.trace(job, "item_looked_at", what=item.what)
@@ -107,28 +115,46 @@ def _item(i: MustGoBack) -> OpenItem:
     return OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at)
 
 
-def gate_blockers(job: Job, gate: str, now: datetime, but_items: str = "", but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
-    """Why a gate stays shut for this job; items whose key begins with `but_items` and waits named do not count."""
-    items = [_item(i) for i in open_items(job) if not (but_items and i.key.startswith(but_items))]
+def gate_blockers(job: Job, gate: str, now: datetime, but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
+    """Why a gate stays shut for this job; waits named do not count.
+
+    Before the start every step of the card that comes before it must be done; before the handover, all.
+    """
+    items = [_item(i) for i in open_items(job)]
     waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now) if w.name not in but_waits]
-    found = blockers(gate, items, waits, [s.document["text"] for s in job.steps if s.done_at is None], now)
+    found = blockers(gate, items, waits, [s.document.text for s in _before_gate(job, gate)], now)
     counted = tuple(
         Blocker("count", f"{COUNTED[what]}: {left} not counted out", "counted in, not out") for what, left in missing_pieces(job).items()
     )
-    return (*counted, *found)
+    held = job.card.held
+    stopped = (Blocker("held", held.why, "held until a foreman or a new plan resolves it"),) if held else ()
+    return (*stopped, *counted, *found)
 
 
-def may_run(job: Job, step: dict[str, Any], now: datetime) -> None:
-    """Refuse to run the engine in mid-card while something is open or wet, but for what the same procedure opened for it.
+def _before_gate(job: Job, gate: str) -> list[StepRow]:
+    """Steps that are not done and that the gate waits for."""
+    rows = [s for s in rows_of_round(job) if s.done_at is None]
+    if gate == "handover":
+        return rows
+    row = due_row(job, "start" if gate == "start" else "road")
+    return [s for s in rows if row is None or s.position < row.position]
+
+
+def may_run(job: Job, step: Step, now: datetime) -> None:
+    """Refuse to run the engine in mid-card while something is open or wet, but for what is open on purpose.
 
     Raises
     ------
     Refused
     """
-    own = step["key"].rpartition(":")[0] + ":"
-    why = [b for b in gate_blockers(job, "start", now, own, step["after_waits"]) if b.kind != "step"]
+    purpose = {i.id for s in rows_of_round(job) for i in s.document.opens if i.while_running}
+    open_now = [i for i in open_items(job) if i.key not in purpose and i.before == "start"]
+    wet = [w for w in running_waits(job, now) if w.name not in step.waits_for]
+    why = [f"{i.what} ({i.kind}, opened by {i.opened_by.name})" for i in open_now]
+    why += [f"{w.name} ({w.reason})" for w in wet]
+    why += [f"{COUNTED[what]}: {n} not counted out" for what, n in missing_pieces(job).items()]
     if why:
-        raise Refused("Do not run the engine yet", [f"{b.text} ({b.detail})" for b in why])
+        raise Refused("Do not run the engine yet", why)
 
 
 def pass_gate(act: Act, job: Job, gate: str, why: Sequence[Blocker], reason: str, title: str) -> None:
@@ -139,8 +165,10 @@ def pass_gate(act: Act, job: Job, gate: str, why: Sequence[Blocker], reason: str
     Refused
         With everything that holds the gate.
     """
-    if not why or gate in job.gates:
+    if not why or (gate in job.gates and not any(b.kind == "held" for b in why)):
         return
+    if any(b.kind == "held" for b in why):
+        raise Refused(title, [f"{b.text} ({b.detail})" for b in why])
     if not reason.strip() or act.person.role != "foreman":
         raise Refused(title, [f"{b.text} ({b.detail})" for b in why], act.person.role == "foreman")
     check_text({"override_reason": reason})
@@ -156,16 +184,20 @@ def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
     Raises
     ------
     Refused
-        Items are open, agents still wet, or steps not ticked; a foreman may override with a reason.
+        The job is held; items are open, agents still wet, or steps before it not done: a foreman may
+        override these with a reason.
     """
     job = act.job(number)
     if job.engine_started_at:
         return job
-    if not job.work_began_at:
+    row = due_row(job, "start")
+    if not job.work_began_at or row is None:
         raise Refused("The work has not begun", ["the job card comes first"])
+    refuse_held(job, row.document)
     why = gate_blockers(job, "start", act.now)
     pass_gate(act, job, "start", why, override_reason, "Do not start the engine")
     job.engine_started_at = act.now
+    mark_done(act, row)
     act.trace(job, "engine_started", override=override_reason.strip() if why else "", blockers=[b.text for b in why])
     return job
 

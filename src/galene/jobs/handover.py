@@ -35,6 +35,8 @@ def verdict_of(job: Job, result: BeforeAfterResult | None = None) -> Verdict:
         against.append("codes after the road test: " + ", ".join(c.code for c in codes))
     if job.road_test.get("complaint") == "there":
         against.append("the complaint is still there")
+    if job.card.held:
+        against.append(f"held: {job.card.held.why}")
     if job.relearn.get("outcome") == "failed":
         against.append("the relearn failed")
     if result is None:
@@ -104,6 +106,8 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     missing = [lack.text for s in STAGES[:-1] for lack in lacks(job, s)]
     if not job.handover.get("cause"):
         missing.append("what it was, confirmed by the technician")
+    if job.card.held:
+        missing.insert(0, f"the job is held: {job.card.held.why.rstrip('.')}")
     if missing:
         raise Refused("Not ready to sign", missing)
     why = [b for b in gate_blockers(job, "handover", act.now) if b.kind in ("item", "count")]

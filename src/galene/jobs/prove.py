@@ -1,21 +1,24 @@
 """Stage 6: clearing, relearn, the after set against the before set, road test, pending codes."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import datetime
 from typing import Any
 
 from galene.core.errors import InputError
+from galene.core.planning.document import StepAnswers
 from galene.core.proving import BeforeAfterInput, BeforeAfterResult, BothConditions, Conditions, MetricValue, before_after
 from galene.core.relearn import RelearnState, RelearnTemplate, Restart, advance, begin, finish, guard_broken
 from galene.core.statistics import mean
 from galene.jobs.act import Act, family_of
+from galene.jobs.card import due_row, mark_done, ready_for, replan
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import by_channel, samples, set_of
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import add_codes, check_text
-from galene.jobs.templates import frozen_book
-from galene.knowledge.relearns import READINESS, RELEARNS, relearns_for
-from galene.store.models import Job, JobCode, ReadingSet
+from galene.jobs.planning import rows_of_round
+from galene.jobs.templates import frozen_templates
+from galene.knowledge.relearns import READINESS, with_holds
+from galene.store.models import Job, JobCode, ReadingSet, StepRow
 
 
 def clear_codes(act: Act, number: str) -> Job:
@@ -24,40 +27,57 @@ def clear_codes(act: Act, number: str) -> Job:
     Raises
     ------
     Refused
-        Before the before set is taken or its lack explained: clearing erases what it would have shown.
+        Before the before set is taken or its lack explained: clearing erases what it would have shown;
+        before the steps that come first on the card.
     """
     job = act.job(number)
     if job.codes_cleared_at:
         return job
     if set_of(job, "before", "idle") is None and not job.before_missing_reason:
         raise Refused("Do not clear the codes yet", ["the before set is not taken: take it, or say on the evidence page why there is none"])
+    row = due_row(job, "clear")
+    if row is None:
+        raise Refused("Do not clear the codes yet", ["the job card comes first: clearing is one of its steps"])
+    ready_for(job, row, "Do not clear the codes yet")
     job.codes_cleared_at = act.now
+    mark_done(act, row)
     act.trace(job, "codes_cleared", codes=[c.code for c in job.codes if c.phase == "before"])
     return job
 
 
+def relearn_rows(job: Job) -> list[StepRow]:
+    """The round's relearns as steps of its card, in their order."""
+    return [r for r in rows_of_round(job) if r.document.relearn]
+
+
 def relearns_of(job: Job) -> tuple[RelearnTemplate, ...]:
-    """The relearns that the approved work asks for, in their order, by the templates that the plan was made with."""
+    """The relearns of the card in their order, by the templates that the plan was made with."""
+    if not job.plans:
+        return ()
+    held = frozen_templates(job.plans[0]).relearns
     family = family_of(job)
-    document = job.plans[0].document if job.plans else {}
-    relearns = frozen_book(job.plans[0]).relearns if job.plans else RELEARNS
-    parts = {p["part"] for p in document.get("parts", []) if not p["inspect_only"]}
-    components = {p.component for p in family.parts if p.id in parts}
-    fuel = any(o["kind"] == "fuel line open" for s in job.steps for o in s.document["opens"])
-    due = relearns_for(family, components, fuel, document.get("policy", {}).get("I", "guided"), relearns)
-    return (*due, relearns[READINESS.id]) if job.relearn.get("readiness") else due
+    ids = dict.fromkeys(r.document.relearn for r in relearn_rows(job))
+    return tuple(with_holds(family, name, held) for name in ids)
 
 
 def relearns_done(job: Job) -> dict[str, str]:
     """Relearns that have ended, by template: learned, or why they were left out."""
-    return {d["template"]: d["outcome"] for d in job.relearn.get("done", [])}
+    return {
+        r.document.relearn: r.records.left_out or "learned" for r in relearn_rows(job) if r.done_at
+    }
 
 
-def template_of(job: Job) -> RelearnTemplate:
-    """The relearn that runs or is due; the last one when all are done."""
-    every, done = relearns_of(job), relearns_done(job)
-    running = job.relearn.get("template")
-    return next((t for t in every if t.id == running), None) or next((t for t in every if t.id not in done), every[-1])
+def due_relearn(job: Job) -> StepRow | None:
+    """The relearn that runs or comes next."""
+    return due_row(job, "relearn")
+
+
+def template_of(job: Job) -> RelearnTemplate | None:
+    """The relearn that runs or is due; the last one when all are done, None where none is asked for."""
+    every, row = relearns_of(job), due_relearn(job)
+    if row is None:
+        return every[-1] if every else None
+    return next((t for t in every if t.id == row.document.relearn), None)
 
 
 def relearn_state(job: Job) -> RelearnState | None:
@@ -71,86 +91,83 @@ def relearn_state(job: Job) -> RelearnState | None:
     )  # fmt: skip
 
 
-def _keep(job: Job, state: RelearnState) -> None:
-    """Keep where the due relearn stands; one that has learned makes room for the next."""
-    template, done, asked = template_of(job), list(job.relearn.get("done", [])), _asked(job)
-    if state.outcome == "learned":
-        done.append({"template": template.id, "outcome": "learned"})
-        if any(t.id not in {d["template"] for d in done} for t in relearns_of(job)):
-            job.relearn = {"done": done, **asked}
-            return
+def _keep(job: Job, state: RelearnState, template: RelearnTemplate) -> None:
+    """Keep where the due relearn stands."""
     plain: dict[str, Any] = asdict(state)
     plain["phase_began"] = state.phase_began.isoformat()
     plain["restarts"] = [{**r, "at": r["at"].isoformat()} for r in plain["restarts"]]
-    job.relearn = {**plain, "template": template.id, "done": done, **asked}
-
-
-def _asked(job: Job) -> dict[str, Any]:
-    """What is kept beside the relearns themselves: that the readiness drive was asked for."""
-    return {"readiness": True} if job.relearn.get("readiness") else {}
+    job.relearn = {**plain, "template": template.id}
 
 
 def ask_readiness(act: Act, number: str) -> Job:
-    """Add the readiness drive behind the relearns; it is offered, never asked for by itself. Twice is harmless.
+    """Add the readiness drive to the card; it is offered, never asked for by itself. Twice is harmless.
 
     Raises
     ------
     Refused
-        The other relearns are not done.
+        The pending codes are not read: the other relearns and the road come first.
     """
     job = act.job(number)
-    if job.relearn.get("readiness"):
+    if READINESS.id in job.card.relearns:
         return job
-    ended = job.relearn.get("outcome") == "learned" or job.relearn.get("skipped")
-    if not ended:
-        raise Refused("Not yet", ["the relearns come first, the drive that sets the monitors after them"])
-    done = list(job.relearn.get("done", []))
-    last = template_of(job)
-    if last.id not in {d["template"] for d in done}:
-        done.append({"template": last.id, "outcome": job.relearn.get("skipped") or "learned"})
-    job.relearn = {"done": done, "readiness": True}
+    if job.pending_read_at is None or due_relearn(job):
+        raise Refused("Not yet", ["the relearns and the road test come first, the drive that sets the monitors after them"])
+    job.card = replace(job.card, relearns=(*job.card.relearns, READINESS.id))
     act.trace(job, "readiness_asked")
+    replan(act, job, why="The drive that sets the monitors was asked for")
     return job
 
 
-def _elsewhere(job: Job, shown: str) -> bool:
-    """Whether a tap comes from a page that showed another relearn than the one that is due: a second sending, or a stale page."""
-    return bool(shown) and template_of(job).id != shown
+def _running(job: Job, shown: str) -> tuple[StepRow, RelearnTemplate] | None:
+    """The due relearn, unless the tap comes from a page that showed another one."""
+    row, template = due_relearn(job), template_of(job)
+    if row is None or template is None or (shown and template.id != shown):
+        return None
+    return row, template
 
 
 def relearn_begin(act: Act, number: str, confirmed: dict[str, bool], shown: str = "") -> Job:
-    """Begin, or begin again after a failure. `shown`, here and below: the relearn that the page showed; another one changes nothing."""
+    """Begin, or begin again after a failure. `shown`, here and below: the relearn that the page showed;
+    another one changes nothing.
+
+    Raises
+    ------
+    Refused
+        The card's steps before it are not done, or the car does not stand in the state that it needs.
+    Invalid
+        A condition that is not confirmed.
+    """
     job = act.job(number)
-    if _elsewhere(job, shown):
+    due = _running(job, shown)
+    if due is None:
         return job
+    row, template = due
     state = relearn_state(job)
     if state and state.outcome in ("running", "testing"):
         return job
-    if job.codes_cleared_at is None:
-        raise Refused("Clear the codes first", ["a stored code may stop the control unit from learning"])
-    # The first phases run with the engine off; the idle phase asks the start gate again by itself.
+    ready_for(job, row, "Not this relearn yet")
     try:
-        _keep(job, begin(template_of(job), confirmed, act.now))
+        _keep(job, begin(template, confirmed, act.now), template)
     except InputError as fault:
         raise Invalid({fault.field: "Not yet " + fault.allowed + "."}) from fault
-    act.trace(job, "relearn_began", template=template_of(job).id)
+    act.trace(job, "relearn_began", template=template.id)
     return job
 
 
 def relearn_next(act: Act, number: str, phase: int, shown: str = "") -> Job:
     """Go on from `phase`; a second tap on the same phase changes nothing."""
-    job, template = act.job(number), None
-    state = relearn_state(job)
-    if state is None or state.phase != phase or _elsewhere(job, shown):
+    job = act.job(number)
+    state, due = relearn_state(job), _running(job, shown)
+    if state is None or due is None or state.phase != phase:
         return job
-    template = template_of(job)
+    _, template = due
     try:
         new = advance(template, state, act.now)
     except InputError as fault:
         raise Refused("Hold on", [f"{fault.value}: the hold must run whole and undisturbed"]) from fault
     if new.phase < len(template.phases) and template.phases[new.phase].engine_on and job.engine_started_at is None:
-        raise Refused("The engine is to run now", ["record the first start above: its gate looks at what must go back"])
-    _keep(job, new)
+        raise Refused("The engine is to run now", ["the first start is a step of its own on the card: its gate looks at what must go back"])
+    _keep(job, new, template)
     act.trace(job, "relearn_phase", phase=new.phase)
     return job
 
@@ -158,11 +175,12 @@ def relearn_next(act: Act, number: str, phase: int, shown: str = "") -> Job:
 def relearn_guard(act: Act, number: str, guard: str, phase: int, shown: str = "") -> Job:
     """A guard was broken: the hold begins again."""
     job = act.job(number)
-    state = relearn_state(job)
-    if state is None or state.outcome != "running" or state.phase != phase or _elsewhere(job, shown):
+    state, due = relearn_state(job), _running(job, shown)
+    if state is None or due is None or state.outcome != "running" or state.phase != phase:
         return job
+    _, template = due
     try:
-        _keep(job, guard_broken(template_of(job), state, guard, act.now))
+        _keep(job, guard_broken(template, state, guard, act.now), template)
     except InputError as fault:
         raise Invalid({"guard": str(fault)}) from fault
     act.trace(job, "relearn_broken", guard=guard)
@@ -172,31 +190,45 @@ def relearn_guard(act: Act, number: str, guard: str, phase: int, shown: str = ""
 def relearn_finish(act: Act, number: str, learned: bool, shown: str = "") -> Job:
     """The success test's answer."""
     job = act.job(number)
-    state = relearn_state(job)
-    if state is None or state.outcome in ("learned", "failed") or _elsewhere(job, shown):
+    state, due = relearn_state(job), _running(job, shown)
+    if state is None or due is None or state.outcome in ("learned", "failed"):
         return job
+    row, template = due
     try:
-        _keep(job, finish(state, learned))
+        ended = finish(state, learned)
     except InputError as fault:
         raise Refused("Not at the test yet", ["the holds are not all done"]) from fault
-    act.trace(job, "relearn_ended", learned=learned)
+    act.trace(job, "relearn_ended", template=template.id, learned=learned)
+    if learned:
+        mark_done(act, row)
+        job.relearn = {"last": template.id, "restarts_last": len(state.restarts)}
+    else:
+        _keep(job, ended, template)
     return job
 
 
 def relearn_skip(act: Act, number: str, reason: str, shown: str = "") -> Job:
-    """Say why the relearn that is due is not needed."""
+    """Say why the relearn that is due is not needed.
+
+    Raises
+    ------
+    Refused
+        The card's steps before it are not done.
+    Invalid
+        ``skip_reason``.
+    """
     job = act.job(number)
     check_text({"skip_reason": reason})
     if len(reason.strip()) < 5:
         raise Invalid({"skip_reason": "Say why no relearn is needed."})
-    if job.relearn.get("skipped") or job.relearn.get("outcome") == "learned" or _elsewhere(job, shown):
+    due = _running(job, shown)
+    if due is None:
         return job
-    template = template_of(job)
-    done = [*job.relearn.get("done", []), {"template": template.id, "outcome": reason.strip()}]
-    left = [t for t in relearns_of(job) if t.id not in {d["template"] for d in done}]
-    learned = any(d["outcome"] == "learned" for d in done)
-    ended = {} if left else {"outcome": "learned"} if learned else {"skipped": reason.strip()}
-    job.relearn = {"done": done, **ended, **_asked(job)}
+    row, template = due
+    ready_for(job, row, "Not this relearn yet")
+    row.records = StepAnswers(left_out=reason.strip())
+    mark_done(act, row)
+    job.relearn = {}
     act.trace(job, "relearn_skipped", template=template.id, reason=reason.strip())
     return job
 
@@ -224,7 +256,12 @@ def save_road_test(act: Act, number: str, kilometres: float, notes: str, complai
         pass_gate(act, job, "road test", why, override_reason, "Not on the road yet")
     if job.engine_started_at is None:
         raise Refused("Not on the road yet", ["the first start is not recorded"])
+    row = due_row(job, "road")
+    if row is not None:
+        ready_for(job, row, "Not on the road yet")
     act.claim(job, "road_test", seen)
+    if row is not None:
+        mark_done(act, row)
     job.road_test = {
         "done": True,
         "km": kilometres,
@@ -242,7 +279,11 @@ def read_pending(act: Act, number: str, text: str, seen: int) -> Job:
     job = act.job(number)
     if not job.road_test.get("done"):
         raise Refused("Road test first", ["codes need driving to come back: read them after the road test"])
+    row = due_row(job, "pending")
     act.claim(job, "pending", seen)
+    if row is not None:
+        ready_for(job, row, "Road test first")
+        mark_done(act, row)
     for old in [c for c in job.codes if c.phase == "after"]:
         act.db.delete(old)
     act.db.flush()

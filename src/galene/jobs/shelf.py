@@ -6,7 +6,6 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from types import MappingProxyType
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -321,13 +320,6 @@ def with_override(found: Judgement, row: Override | None) -> Judgement:
         return found
     first = Reason("override", f"By {row.person.name}, from {row.source}. The rules say {found.verdict.replace('_', ' ')}.")
     return Judgement(row.verdict, (first, *found.reasons), found.conditions, found.protective_equipment, found.drying_minutes)
-
-
-def judge_class(
-    class_id: str, way: str, component: str, features: Sequence[str], state: Sequence[str], label: Mapping[str, bool] = MappingProxyType({})
-) -> Judgement:
-    """The rules on a class of agent, or on a product of it whose label affirms or denies `label`."""
-    return judge(RULES, refined(AGENTS[class_id].agent, label), way, subject_of(component), features, state)
 
 
 def touching(db: Session, product: Product, component: str, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:

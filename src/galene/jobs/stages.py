@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Refused
+from galene.jobs.planning import rows_of_round
 from galene.store.models import Job
 
 STAGES: tuple[str, ...] = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover")
@@ -43,9 +44,25 @@ def _plan(job: Job) -> list[Lack]:
     return found
 
 
+PROVEN = frozenset({"start", "relearn", "prove"})
+"""Phases of the card that belong to the stage of proof."""
+
+
 def _work(job: Job) -> list[Lack]:
-    left = sum(1 for s in job.steps if s.done_at is None)
     found = [] if job.steps else [Lack("the job card: begin the work", "card")]
+    if job.card.held:
+        found.append(Lack(f"the job is held: {job.card.held.why.rstrip('.')}", "held", "Resolve what holds it"))
+    left = sum(
+        1 for s in rows_of_round(job) if s.done_at is None and s.document.phase not in PROVEN
+    )
+    # Power-on steps that stand behind the first start are done in the stage of proof.
+    start = next((s.position for s in rows_of_round(job) if s.document.act == "start"), None)
+    if start is not None:
+        left = sum(
+            1
+            for s in rows_of_round(job)
+            if s.done_at is None and s.document.phase not in PROVEN and s.position < start
+        )
     if left:
         found.append(Lack(f"{left} step{'s' if left > 1 else ''} of the job card", "card"))
     if any(i.closed_at is None and i.before == "start" for i in job.items):
@@ -55,11 +72,12 @@ def _work(job: Job) -> list[Lack]:
 
 def _prove(job: Job) -> list[Lack]:
     found = []
+    rows = [s for s in rows_of_round(job) if s.done_at is None]
     if job.codes_cleared_at is None:
-        found.append(Lack("the codes cleared", "relearn", "Clear the codes and relearn"))
+        found.append(Lack("the codes cleared", "relearn", "Clear the codes"))
     if job.engine_started_at is None:
         found.append(Lack("the first start", "start", "Start the engine for the first time"))
-    if job.relearn.get("outcome") != "learned" and not job.relearn.get("skipped"):
+    if any(s.document.relearn for s in rows):
         found.append(Lack("the relearn, or why it is not needed", "relearn", "Run the relearn"))
     if not any(s.phase == "after" and s.kind == "idle" for s in job.sets):
         found.append(Lack("idle readings of the after set", "after", "Take the same readings again"))
@@ -67,6 +85,9 @@ def _prove(job: Job) -> list[Lack]:
         found.append(Lack("the road test", "road", "Drive the road test"))
     if job.pending_read_at is None:
         found.append(Lack("pending codes read after the road test", "pending", "Read the pending codes"))
+    ticks = [s.document.text for s in rows if s.document.act == "tick"]
+    if ticks:
+        found.append(Lack(f"on the card: {ticks[0]}", "card", ticks[0]))
     return found
 
 

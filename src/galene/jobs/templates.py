@@ -6,23 +6,33 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, object_session
 
+from galene.core.airpath import EngineFamily
 from galene.core.errors import Fault, InputError
-from galene.core.procedures import PartProcedure
+from galene.core.planning.case import Case
+from galene.core.planning.planner import make_plan
+from galene.core.planning.procedure import PartProcedure
+from galene.core.planning.records import Air, PartWork, StateWords
+from galene.core.planning.verify import verify
 from galene.core.relearn import RelearnTemplate
 from galene.core.template_faults import procedure_faults, relearn_faults
-from galene.exchange.templates import SHIPPED, Book, Template, book_with, document_of, template_of
+from galene.exchange.templates import (
+    SHIPPED,
+    Template,
+    TemplateSet,
+    document_of,
+    template_of,
+    templates_with,
+)
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Stale
 from galene.jobs.intake import check_text
-from galene.jobs.shelf import judge_class
-from galene.knowledge.agents import AGENTS
-from galene.knowledge.components import COMPONENTS
-from galene.knowledge.methods import METHODS, PREPARED
-from galene.knowledge.variants import WORDS, variants_of
+from galene.knowledge.families import FAMILIES
+from galene.knowledge.methods import METHODS
+from galene.knowledge.procedures import PROCEDURES
+from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY
+from galene.knowledge.treatment import Circumstances, forbidden, judged_use, trade_for
+from galene.knowledge.variants import LETTERS, WORDS, variants_of
 from galene.store.models import Job, Plan, TemplateVersion, Workshop
-
-RUNNING = ("engine_warm_running", "ventilated")
-"""What a running procedure brings about before its agent is drawn in."""
 
 
 def _newest(db: Session, *where: ColumnElement[bool]) -> list[TemplateVersion]:
@@ -37,25 +47,25 @@ def all_in_force(db: Session) -> list[TemplateVersion]:
     return _newest(db)
 
 
-def book_for(db: Session, family_id: str) -> Book:
+def templates_for(db: Session, family_id: str) -> TemplateSet:
     """The templates in force for a family."""
     own: dict[str, dict[str, Any]] = {}
     # A family's own come after the general ones, as the empty id sorts first.
     for row in _newest(db, TemplateVersion.family_id.in_(("", family_id))):
         own.setdefault(row.kind, {})[row.template_id] = row.document
-    return book_with(own)
+    return templates_with(own)
 
 
-def book_of(job: Job) -> Book:
+def templates_of(job: Job) -> TemplateSet:
     """The templates in force for a job that is planned now."""
     db = object_session(job)
     assert db is not None
-    return book_for(db, job.family_id)
+    return templates_for(db, job.family_id)
 
 
-def frozen_book(plan: Plan) -> Book:
+def frozen_templates(plan: Plan) -> TemplateSet:
     """The templates that a plan was made with, whatever is in force by now."""
-    return book_with(plan.document.get("templates", {}))
+    return templates_with(plan.document.templates)
 
 
 def versions_of(db: Session, kind: str, template_id: str, family_id: str) -> list[TemplateVersion]:
@@ -78,33 +88,86 @@ def in_force(db: Session, kind: str, template_id: str, family_id: str) -> Templa
     """
     if template_id not in SHIPPED.get(kind, {}):
         raise Missing(f"template {template_id[:30]}")
-    book = book_for(db, family_id)
-    return book.procedures[template_id] if kind == "procedure" else book.relearns[template_id]
+    held = templates_for(db, family_id)
+    return held.procedures[template_id] if kind == "procedure" else held.relearns[template_id]
 
 
 def faults_of(kind: str, template: Template) -> list[Fault]:
-    """What is wrong with a template, by its words, its variants and the rules of chemistry."""
+    """What is wrong with a template: its words, its variants, the rules of chemistry, and every plan
+    that it would be part of."""
     if isinstance(template, RelearnTemplate):
         return relearn_faults(template)
     faults = procedure_faults(template, variants_of(template.component), WORDS)
-    return faults or _forbidden_steps(template)
+    return faults or _forbidden_steps(template) or plans_fault(template)
 
 
-def forbidden(component: str, method_id: str, agent: str, features: list[str]) -> str:
-    """Why an agent may not touch a part in any way, empty where there is a way."""
-    method = METHODS.get(method_id)
-    if component not in COMPONENTS:
-        return ""
-    why = ""
-    ways = [method.way] if method and method.agent == agent else sorted(AGENTS[agent].agent.ways)
-    for way in ways:
-        # What comes with fuel or air acts on the running engine.
-        state = RUNNING if way == "running_ingestion" else (*PREPARED, *(method.state if method else ()))
-        found = judge_class(agent, way, component, features, state, {})
-        if found.verdict != "no":
-            return ""
-        why = why or f"{found.reasons[0].text} ({found.reasons[0].rule})"
-    return why
+def plans_fault(template: PartProcedure) -> list[Fault]:
+    """The first plan with this template that would not hold, over engines, grades, works and schools."""
+    procedures = {**PROCEDURES, template.component: template}
+    works = dict.fromkeys(w for s in template.steps for w in s.works if w != "relearn")
+    for family in FAMILIES.values():
+        parts = [p for p in family.parts if _treated_by(p.component, template)]
+        for part in parts:
+            for policy in _policies(part.component):
+                for grade in (2, 4):
+                    for work in works:
+                        one = PartWork(part=part.id, work=work, grade=grade)
+                        fault = _plan_fault(family, one, policy, procedures, template)
+                        if fault:
+                            return [fault]
+    return []
+
+
+def _treated_by(component: str, template: PartProcedure) -> bool:
+    if template.component == component:
+        return True
+    shared = {"running_aerosol", "running_flush", "tank_additive", "left_for_now"}
+    return template.component in shared and component in {*LETTERS, "oxygen_sensor"}
+
+
+def _policies(component: str) -> list[dict[str, str]]:
+    """The default schools, and each other choice that this kind of part depends on."""
+    found = [dict(DEFAULT_POLICY)]
+    for letter in (*LETTERS.get(component, ""), "G"):
+        found += [
+            {**DEFAULT_POLICY, letter: choice}
+            for choice, _ in BY_LETTER[letter].choices
+            if choice != DEFAULT_POLICY[letter]
+        ]
+    return found
+
+
+def _plan_fault(
+    family: EngineFamily,
+    work: PartWork,
+    policy: dict[str, str],
+    procedures: dict[str, PartProcedure],
+    template: PartProcedure,
+) -> Fault | None:
+    start = StateWords(before_set=True, heat="warm")
+    case = Case(
+        family=family,
+        works=(work,),
+        policy=policy,
+        air=Air(temperature_c=20.0),
+        start=start,
+    )
+    trade = trade_for(family, Circumstances(policy=policy), procedures=procedures)
+    try:
+        plan = make_plan(case, trade)
+    except InputError as fault:
+        # A kind of work that this engine's part does not know is no fault of the template.
+        if fault.field == "steps":
+            return Fault("steps", f"its steps wait for each other on family {family.id}")
+        return None
+    found = verify(plan, family, start, judge=judged_use)
+    if not found:
+        return None
+    first = found[0]
+    key = first.step.partition(":")[2].partition("~")[0]
+    at = next((i for i, s in enumerate(template.steps) if key.startswith(s.key)), None)
+    text = f"family {family.id}, {work.work}: rule {first.rule}, {first.text}"
+    return Fault("steps" if at is None else f"steps[{at}].text", text)
 
 
 def _forbidden_steps(procedure: PartProcedure) -> list[Fault]:

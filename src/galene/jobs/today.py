@@ -6,8 +6,10 @@ from datetime import datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
+from galene.jobs.card import PLACE_OF_ACT
 from galene.jobs.evidence import set_of
 from galene.jobs.gates import open_items
+from galene.jobs.planning import rows_of_round
 from galene.jobs.prove import relearn_state
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.waits import running_waits
@@ -37,13 +39,15 @@ def standing(job: Job, now: datetime) -> Standing:
     waits = running_waits(job, now)
     wait = waits[0] if waits else None
     items = open_items(job)
-    steps = job.steps if job.stage == "work" else []
+    steps = rows_of_round(job) if job.stage == "work" else []
     done, total = sum(1 for s in steps if s.done_at), len(steps)
     do, why, place, urgency = _next(job, now, wait)
     return Standing(job, do, why, place, urgency, wait, len(items), done, total)
 
 
 def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str, int]:
+    if job.card.held:
+        return f"Held: {job.card.held.why}", "a foreman or a new plan resolves it", "work#held", 0
     if job.stage == "intake":
         missing = lacks(job, "intake")
         if missing:
@@ -67,9 +71,10 @@ def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str,
             return "Begin the work", "the plan is approved", "work", 1
         if step is None:
             return "Go on to relearn and proof", "every step is ticked", "work", 1
-        if wait and wait.name in step.document["after_waits"]:
-            return f"Wait: {wait.name[0].lower()}{wait.name[1:]}", "then: " + step.document["text"], "work", 2
-        return step.document["text"], f"step {step.position + 1} of {len(job.steps)}", "work", 0
+        if wait and wait.name in step.document.waits_for:
+            return f"Wait: {wait.name[0].lower()}{wait.name[1:]}", "then: " + step.document.text, "work", 2
+        place = "work" if step.document.act == "tick" else PLACE_OF_ACT[step.document.act]
+        return step.document.text, f"step {step.position - job.card.first + 1} of {len(rows_of_round(job))}", place, 0
     if job.stage == "prove":
         state = relearn_state(job)
         if state and state.outcome == "running":

@@ -1,0 +1,326 @@
+"""The card of a job: its rows made from a plan, planned anew from the state as it is."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from galene.core.airpath import EngineFamily
+from galene.core.errors import InputError
+from galene.core.planning.answers import changes_of
+from galene.core.planning.car import Car, car_after, lacking
+from galene.core.planning.case import Case, Trade
+from galene.core.planning.document import FindNote, PlanDocument, StepAnswers
+from galene.core.planning.records import Air, Answer, PartWork, Step
+from galene.core.planning.records import Plan as CorePlan
+from galene.core.planning.words import Act as StepAct
+from galene.exchange.templates import templates_with
+from galene.jobs.act import Act, family_of
+from galene.jobs.errors import Refused
+from galene.jobs.planning import (
+    document_of,
+    done_steps,
+    proven,
+    rows_of_round,
+    trade_of,
+)
+from galene.store.models import Job, Plan, StepRow, Workshop
+
+PLACE_OF_ACT: dict[StepAct, str] = {
+    "before_set": "evidence",
+    "clear": "prove#relearn-section",
+    "start": "prove#start",
+    "relearn": "prove#relearn-section",
+    "after_set": "prove#after",
+    "road": "prove#road",
+    "pending": "prove#pending",
+}
+"""Where a step that is not ticked on the card is done."""
+
+
+def case_of(job: Job) -> Case:
+    """The case of the round as it stands: what was agreed, and what joined it since."""
+    document, card = job.plans[0].document, job.card
+    works = {w.part: w for w in (*card.works, *card.joined)}
+    hand = frozenset(
+        i.kind for i in job.items if i.key.startswith("hand:") and i.kind in ("coolant low", "fuel line open")
+    )
+    return Case(
+        family=family_of(job),
+        works=tuple(works.values()),
+        policy=document.policy,
+        air=Air(
+            temperature_c=job.bay_air.get("temperature_c", 20.0),
+            humidity=job.bay_air.get("humidity", 0.5),
+        ),
+        start=card.start,
+        finds=card.finds,
+        resolved=frozenset(r.record for r in card.resolved),
+        hand_items=hand,
+        relearns=card.relearns,
+        own_steps=card.own_steps,
+    )
+
+
+def trade_of_card(job: Job) -> Trade:
+    """What the trade says for the round, by the templates that its plan was made with."""
+    document = job.plans[0].document
+    return trade_of(job, document.policy, templates_with(document.templates))
+
+
+def car_of(job: Job) -> Car:
+    """The model of the car after what is done."""
+    return car_after(job.card.start, done_steps(job))
+
+
+def answers_of(job: Job) -> list[Answer]:
+    """Every answer of the round with what it did, in the order of answering."""
+    return changes_of(done_steps(job), frozenset(r.record for r in job.card.resolved)).answers
+
+
+def lay_out(act: Act, job: Job, steps: Sequence[Step]) -> None:
+    """Make the rows of the round from a plan's steps.
+
+    Rows that are done stay as they were done; of those that are left, a step that the new plan has
+    keeps its row, so that a card that is open somewhere still knows it.
+    """
+    rows = rows_of_round(job)
+    done = {r.document.id for r in rows if r.done_at}
+    left = {r.document.id: r for r in rows if r.done_at is None}
+    wanted = [s for s in steps if s.id not in done]
+    gone = [r for step_id, r in left.items() if step_id not in {s.id for s in wanted}]
+    for row in gone:
+        act.db.delete(row)
+    act.db.flush()
+    # Positions are unique: move all that stay out of the way, then lay them down in order.
+    for i, row in enumerate(r for r in left.values() if r not in gone):
+        row.position = 1_000_000 + i
+    act.db.flush()
+    at = max((r.position for r in rows if r.done_at), default=job.card.first - 1) + 1
+    for position, step in enumerate(wanted, at):
+        kept = left.get(step.id)
+        if kept is None:
+            act.db.add(
+                StepRow(
+                    job_id=job.id,
+                    position=position,
+                    document=step,
+                    records=StepAnswers(),
+                    done_at=None,
+                    done_by_id=None,
+                )
+            )
+            continue
+        kept.position = position
+        was = kept.document.was
+        if was:
+            step = replace(
+                step, text=kept.document.text, minutes=kept.document.minutes, was=was
+            )
+        if kept.document != step:
+            kept.document = step
+    act.db.flush()
+    act.db.expire(job, ["steps"])
+
+
+def replan(act: Act, job: Job, *, why: str = "", find: FindNote | None = None) -> CorePlan:
+    """Plan the rest of the round from the state as it is.
+
+    Where parts, minutes or spares change, the plan gets a new version, which is agreed to by itself
+    while it stays within what was agreed.
+
+    Raises
+    ------
+    Refused
+        What is asked for can not be planned, or would not hold.
+    """
+    case, trade = case_of(job), trade_of_card(job)
+    done = done_steps(job)
+    try:
+        if any(d.left_out for d in done) or job.gates.get("start"):
+            # What was left out or overridden is on record with its reason; it is not held against the rest.
+            from galene.core.planning.planner import make_plan
+
+            plan = make_plan(case, trade, done)
+        else:
+            plan = proven(case, trade, done, tuple(case.resolved))
+    except InputError as fault:
+        raise Refused("This can not be planned", [f"{fault.value}: {fault.allowed}"]) from fault
+    lay_out(act, job, plan.steps)
+    job.card = replace(job.card, held=plan.held)
+    _next_version(act, job, case, trade, plan, why=why, find=find)
+    return plan
+
+
+def _next_version(
+    act: Act,
+    job: Job,
+    case: Case,
+    trade: Trade,
+    plan: CorePlan,
+    *,
+    why: str,
+    find: FindNote | None,
+) -> None:
+    old = job.plans[0]
+    workshop = act.db.get_one(Workshop, 1)
+    templates = templates_with(old.document.templates)
+    other = old.document.bill.other + (find.cost if find else 0.0)
+    document = document_of(
+        job,
+        case,
+        trade,
+        plan,
+        workshop,
+        templates,
+        extra_spares=old.document.extra_spares,
+        other=other,
+    )
+    if plan.held:
+        # A stop has no steps ahead to price: what was agreed stands until it is lifted.
+        document = old.document
+    if find is None and abs(document.price - old.document.price) < 0.005:
+        return
+    before = {w.part: w.work for w in old.document.works}
+    changed = tuple(w.part for w in document.works if before.get(w.part) != w.work)
+    found = (*old.document.found, *((find,) if find else ()))
+    document = replace(document, changed=changed, found=found, why=why, sources=old.document.sources)
+    limit = old.document.price if plan.held else old.agreed_up_to
+    within = (
+        limit is not None
+        and document.price <= limit + 0.005
+        and old.approved_at is not None
+    )
+    version = old.version + 1
+    act.db.add(
+        Plan(
+            job_id=job.id,
+            version=version,
+            document=document,
+            made_at=act.now,
+            person_id=act.person.id,
+            agreed_up_to=old.agreed_up_to,
+            approved_at=act.now if within else None,
+            approved_by=f"within what {old.approved_by} agreed to" if within else "",
+        )
+    )
+    # The card goes on by this version: it is no second round.
+    job.bay_air = {**job.bay_air, "plan_version": version}
+    act.db.flush()
+    act.db.expire(job, ["plans"])
+    act.trace(
+        job, "plan_changed", version=version, why=why, price=round(document.price, 2), approved=within
+    )
+
+
+def waits_for_approval(job: Job) -> bool:
+    """Whether the card's newest plan costs more than was agreed, and nobody has agreed to it yet."""
+    if not job.plans or not job.work_began_at:
+        return False
+    newest = job.plans[0]
+    mine = job.bay_air.get("plan_version") == newest.version
+    return mine and newest.approved_at is None
+
+
+def asks_first(document: PlanDocument, step: Step) -> bool:
+    """Whether a step belongs to what the newest version added."""
+    touched = {step.part, *step.treats}
+    return bool(step.find) or bool(touched & set(document.changed))
+
+
+def due_row(job: Job, kind: StepAct, *, relearn: str = "") -> StepRow | None:
+    """The next row of the round that is done by `kind`, not yet done."""
+    return next(
+        (
+            r
+            for r in rows_of_round(job)
+            if r.done_at is None
+            and r.document.act == kind
+            and (not relearn or r.document.relearn == relearn)
+        ),
+        None,
+    )
+
+
+def first_left(job: Job) -> StepRow | None:
+    """The first row of the round that is not done."""
+    return next((r for r in rows_of_round(job) if r.done_at is None), None)
+
+
+def ready_for(job: Job, row: StepRow, title: str) -> None:
+    """Refuse what comes out of its order, or what the car's state does not give.
+
+    Raises
+    ------
+    Refused
+    """
+    refuse_held(job, row.document)
+    left = [r for r in rows_of_round(job) if r.done_at is None and r.position < row.position]
+    if left:
+        raise Refused(title, [f"first: {r.document.text}" for r in left[:3]])
+    refuse_state(job, row.document, title)
+
+
+def refuse_state(job: Job, step: Step, title: str) -> None:
+    """Refuse a step whose needs the car's state does not give.
+
+    Raises
+    ------
+    Refused
+    """
+    missing = lacking(car_of(job), step.needs)
+    if missing and not job.gates.get("start"):
+        raise Refused(title, [f"it needs {text}" for text in missing[:3]])
+
+
+def refuse_held(job: Job, step: Step) -> None:
+    """Refuse what a stop forbids: starting the engine, going on with the part.
+
+    Raises
+    ------
+    Refused
+    """
+    held = job.card.held
+    if held is None:
+        return
+    stopped = next(
+        (r.document for r in rows_of_round(job) if any(x.id == held.record for x in r.document.records)),
+        None,
+    )
+    starts = step.does.engine in ("running", "ignition") or step.act != "tick"
+    same = stopped is not None and step.part == stopped.part
+    if starts or same or step.phase not in ("open", "clean"):
+        raise Refused(
+            "This job is held", [held.why, "a foreman or a new plan resolves it"]
+        )
+
+
+def mark_done(act: Act, row: StepRow) -> None:
+    """A step that is done on another page stands done on the card."""
+    row.done_at, row.done_by = act.now, act.person
+    act.db.flush()
+
+
+def after_set_due(job: Job) -> None:
+    """Refuse readings of the after set before the card has come to them.
+
+    Raises
+    ------
+    Refused
+    """
+    row = due_row(job, "after_set")
+    if row is not None:
+        ready_for(job, row, "Not the after set yet")
+
+
+def after_set_taken(act: Act, job: Job) -> None:
+    """The after set is in: its step stands done."""
+    row = due_row(job, "after_set")
+    if row is not None:
+        mark_done(act, row)
+
+
+def part_works(family: EngineFamily, kinds: Iterable[str]) -> tuple[PartWork, ...]:
+    """Parts of these kinds as they join a scope."""
+    wanted = set(kinds)
+    return tuple(
+        PartWork(part=p.id) for p in family.parts if p.id in wanted or p.component in wanted
+    )

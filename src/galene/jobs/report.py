@@ -1,0 +1,136 @@
+"""What a report may say of the work: only what was done, chosen and answered on this card."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from galene.core.airpath import EngineFamily
+from galene.core.chemistry.judge import WAYS
+from galene.core.planning.records import Step
+from galene.core.planning.words import CONSEQUENCES
+from galene.jobs.act import family_of
+from galene.jobs.card import answers_of
+from galene.jobs.work import parts_used
+from galene.knowledge.agents import AGENTS
+from galene.knowledge.bill import spare_of
+from galene.knowledge.components import DEPOSIT_KINDS
+from galene.store.models import Job, StepRow
+
+TREATED = frozenset({"clean", "upkeep", "repair", "adjust"})
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartTold:
+    """A part with a sentence of what was done to it."""
+
+    label: str
+    text: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Told:
+    """The sentences of a report about the work."""
+
+    parts: tuple[PartTold, ...]
+    fitted: tuple[str, ...]
+    reused: tuple[str, ...]
+    answers: tuple[str, ...]
+    lifted: tuple[str, ...]
+    schools: tuple[str, ...]
+
+
+def told_of(job: Job) -> Told:
+    """What the card says was done. A step that was left out or not reached says nothing."""
+    family = family_of(job)
+    done = [r for r in job.steps if r.done_at and not r.records.left_out]
+    parts = dict.fromkeys(
+        p for r in done for p in (r.document.treats or (r.document.part,)) if p and _works(r.document)
+    )
+    spares = [spare_of(family, s) for s in parts_used(job)]
+    fitted = tuple(f"{s.name.lower()} ({s.number})" if s.number else s.name.lower() for s in spares)
+    return Told(
+        parts=tuple(
+            PartTold(label=family.part(p).label, text=_part_text(family, p, done)) for p in parts
+        ),
+        fitted=fitted,
+        reused=tuple(_reused(family, done)),
+        answers=tuple(_answers(job)),
+        lifted=tuple(
+            f"Stop lifted by {r.by}: {r.reason}" for r in job.card.resolved
+        ),
+        schools=tuple(_schools(job, parts)),
+    )
+
+
+def _works(step: Step) -> bool:
+    return step.work is not None and bool(step.owner)
+
+
+def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
+    """One sentence: how it was treated, from the steps that were done."""
+    mine = [r.document for r in done if part in (r.document.treats or (r.document.part,))]
+    works = {s.work for s in mine if s.work}
+    agents = dict.fromkeys(
+        f"{AGENTS[s.agent.class_id].title.lower()} {WAYS.get(s.agent.way, s.agent.way)}"
+        for s in mine
+        if s.agent
+    )
+    new = any(part in s.consumes for s in mine)
+    off = any(part in s.takes_off for s in mine)
+    sent = any(part in s.sends for s in mine)
+    found: list[str] = []
+    if new or ("replace" in works and any(part in s.refits for s in mine)):
+        found.append("fitted new")
+    if works & {"clean"} and not new:
+        treated = [s for s in mine if s.work == "clean" and s.phase in ("clean", "running")]
+        found.append("cleaned" if _treated(treated) else "looked at")
+    if "upkeep" in works:
+        found.append("upkeep with nothing taken off")
+    if "repair" in works and not new:
+        found.append("mended at its joint and tested there")
+    if "adjust" in works:
+        found.append("set and hooked as it should be")
+    if works == {"inspect"}:
+        found.append("looked at, not cleaned")
+    if off and not new:
+        found.append("off the engine")
+    if sent:
+        found.append("sent out to the bath")
+    if agents and not new:
+        found.append(", ".join(agents))
+    return (", ".join(found) or "nothing done").capitalize() + "."
+
+
+def _treated(steps: Iterable[Step]) -> bool:
+    return any(s.agent or s.sends or s.id.partition(":")[2].partition("~")[0] != "look" for s in steps)
+
+
+def _reused(family: EngineFamily, done: Iterable[StepRow]) -> Iterable[str]:
+    for row in done:
+        given = row.records.of("seal")
+        if given and given.answer == "yes" and row.document.part:
+            yield f"seal of the {family.part(row.document.part).label.lower()}"
+
+
+def _answers(job: Job) -> Iterable[str]:
+    """Answers that had a consequence, with what followed."""
+    family = family_of(job)
+    for answer in answers_of(job):
+        if answer.consequence is None:
+            continue
+        where = f"{family.part(answer.part).label}: " if answer.part else ""
+        said = answer.answer.replace(":", ", ")
+        grade, _, deposit = answer.answer.partition(":")
+        if grade.isdigit() and len(grade) == 1:
+            words = DEPOSIT_KINDS.get(deposit, "").lower()
+            said = f"grade {grade}" + (f", {words}" if words else "")
+        followed = CONSEQUENCES[answer.consequence.kind]
+        yield f"{where}{answer.label}: {said}. {answer.consequence.text} ({followed})"
+
+
+def _schools(job: Job, parts: Iterable[str]) -> Iterable[str]:
+    """Each school once, of the parts that were worked on."""
+    if not job.plans:
+        return ()
+    wanted = set(parts)
+    sheets = [p for p in job.plans[0].document.parts if p.part in wanted]
+    return dict.fromkeys(f"{s.letter} {s.choice}" for p in sheets for s in p.schools)

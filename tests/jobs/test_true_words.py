@@ -1,0 +1,26 @@
+"""Sentences of plan and report that must be true of this car."""
+
+from sqlalchemy import select
+
+from galene.jobs import report
+from galene.jobs.act import Act
+from galene.store.models import Job
+from tests.jobs.hands import begun, finish_card
+
+
+def test_a_cable_throttle_has_no_motor_and_no_school_of_motors(odd: Act) -> None:
+    job = begun(odd, "B", "throttle_body", plate="TW-001")
+    sheet = job.plans[0].document.parts[0]
+    said = f"{sheet.text} {sheet.why}".lower()
+    for words in ("motor", "gear", "without power", "connector"):
+        assert words not in said
+    assert not {s.letter for s in sheet.schools} & {"D", "H", "I"}
+
+
+def test_an_electronic_throttle_names_its_schools_once_in_the_report(odd: Act) -> None:
+    job = begun(odd, "A", "throttle_body", "map_sensor", plate="TW-002")
+    finish_card(odd, job)
+    told = report.told_of(odd.db.scalars(select(Job).where(Job.id == job.id)).unique().one())
+    letters = [s.split()[0] for s in told.schools]
+    assert len(letters) == len(set(letters)) and "D" in letters
+    assert all(not s.rstrip().endswith(";") for s in told.schools)
