@@ -86,6 +86,45 @@ def judge(file: FileArgument = None) -> None:
     _answer(lambda: judgement_of(given))
 
 
+@cli.command()
+def plan(
+    file: FileArgument = None,
+    lines: Annotated[
+        bool, typer.Option("--lines", help="One case a line in, one plan a line out.")
+    ] = False,
+) -> None:
+    """The proven plan of a case: steps, relearns, proof, minutes, price."""
+    from galene.core.errors import InputError
+    from galene.exchange.plans import plan_of
+
+    if not lines:
+        given = _read(file)
+        _answer(lambda: plan_of(given))
+        return
+    for line in _lines(file):
+        if not line.strip():
+            continue
+        try:
+            found = plan_of(json.loads(line))
+        except json.JSONDecodeError as fault:
+            found = {"error": f"not JSON: column {fault.colno}: {fault.msg}"}
+        except (InputError, RecursionError) as fault:
+            found = {"error": str(fault)}
+        print(json.dumps(found, ensure_ascii=False, allow_nan=False))
+
+
+def _lines(path: Path | None) -> Iterator[str]:
+    """The lines of a file or of standard input, one at a time."""
+    try:
+        if path is None or str(path) == "-":
+            yield from sys.stdin
+        else:
+            with path.open() as opened:
+                yield from opened
+    except (OSError, UnicodeDecodeError) as fault:
+        raise fail(f"{path}: {getattr(fault, 'strerror', None) or 'not text'}") from fault
+
+
 @contextlib.contextmanager
 def _only_one(home: Path) -> Iterator[None]:
     """Hold the data folder, so that two servers never share a cluster."""

@@ -8,12 +8,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 
 from galene.store.cluster import free_port
 from galene.web.app import create_app
 from galene.web.server import Server as Runner
+
+# What is waited for is an event; the limit only ends a run that hangs, however busy the machine is.
+expect.set_options(timeout=60_000)
 
 
 @dataclass

@@ -69,19 +69,25 @@ def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers:
         "seen": seen,
     }
     assert web.submit(f"/jobs/{number}/intake", saved).status_code == 303
-    web.submit(f"/jobs/{number}/looks", {"part": "throttle_body", "grade": "2", "deposit": "soot", "note": HTML})
-    web.submit(f"/jobs/{number}/items", {"what": HTML, "kind": "connector", "before": "start"})
-    web.submit(f"/jobs/{number}/before-missing", {"before_missing": HTML, "seen": "0"})
-    web.submit(
+    sent = [
+        web.submit(f"/jobs/{number}/looks", {"part": "throttle_body", "grade": "2", "deposit": "soot", "note": HTML}),
+        web.submit(f"/jobs/{numbers['work']}/enter/item", {"what": HTML, "kind": "connector", "before": "start"}),
+        web.submit(f"/jobs/{number}/before-missing", {"before_missing": HTML, "seen": "0"}),
+    ]
+    assert [answer.status_code for answer in sent] == [303, 303, 303]
+    assert HTML in {i.what for i in find_job(db, numbers["work"]).items}
+    new = web.submit(
         "/jobs/new",
         {"new": "1", "plate": "HT-1", "maker": HTML[:100], "model": HTML[:100], "keeper": HTML[:100], "family": "A", "complaint": HTML},
     )
+    assert new.status_code == 303
     assert find_job(db, number).complaint == HTML
     for page in (
         "/",
         "/vehicles",
         "/vehicles/HT1",
         *(f"/jobs/{number}/{s}" for s in ("intake", "evidence", "plan", "trace", "handover", "report")),
+        f"/jobs/{numbers['work']}/work",
     ):
         text = web.get(page).text
         assert "<script>alert" not in text and "<img src=x" not in text, page
@@ -227,7 +233,7 @@ def test_a_fault_in_mid_write_leaves_nothing_half(
     def break_down(*_: object) -> None:
         raise RuntimeError("secret of the engine room")
 
-    monkeypatch.setattr(plan, "document_for", break_down)
+    monkeypatch.setattr(plan, "planned", break_down)
     answer = web.submit(f"/jobs/{numbers['intake']}/plan", {"parts": "throttle_body", "seen": "0"})
     assert answer.status_code == 500
     assert "secret" not in answer.text and "Traceback" not in answer.text and "Nothing was saved" in answer.text

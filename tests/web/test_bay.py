@@ -133,22 +133,18 @@ def test_a_job_that_is_handed_over_is_seen_and_read_and_accepted(
 
 def test_a_find_by_its_form(web: Browser, numbers: dict[str, str], db: Session) -> None:
     number = numbers["work"]
-    refused = web.submit(
-        f"/jobs/{number}/found", {"found": "cracked_body", "found_where": "maf_sensor", "found_note": "tab off", "found_cost": ""}
-    )
+    where = {"found_where": "maf_sensor", "found_note": "tab off"}
+    path = f"/jobs/{number}/found"
+    refused = web.submit(path, {"found": "stripped_thread", **where, "found_cost": ""})
     assert refused.status_code == 422 and "What does the new part cost?" in refused.text and "tab off" in refused.text
-    wrong = web.submit(
-        f"/jobs/{number}/found", {"found": "snapped_bolt", "found_where": "", "found_note": "left one", "found_cost": "dear"}
-    )
+    wrong = web.submit(path, {"found": "snapped_bolt", "found_where": "", "found_note": "left one", "found_cost": "dear"})
     assert wrong.status_code == 422 and "Cost: not a number." in wrong.text
-    assert (
-        web.submit(
-            f"/jobs/{number}/found", {"found": "cracked_body", "found_where": "maf_sensor", "found_note": "tab off", "found_cost": "220"}
-        ).status_code
-        == 303
-    )
+    dropped = web.submit(path, {"found": "dropped", **where})
+    assert dropped.status_code == 422 and "Say whether it is out again" in dropped.text
+    assert web.submit(path, {"found": "cracked_body", **where}).status_code == 303
     page = web.get(f"/jobs/{number}/work").text
-    assert "costs more than was agreed" in page and "Take a picture of the crack" in page
+    assert "costs more than was agreed" in page and "Take a picture of the crack" in page and "Hold the new part" not in page
+    assert "New meter beside the old" in page, "a new one goes in: the steps are those of fitting it"
     plan = web.get(f"/jobs/{number}/plan").text
     assert "tab off" in plan and "Record the approval" in plan
     assert web.submit(f"/jobs/{number}/plan/approve", {"version": "2", "approved_by": "the keeper", "agreed_up_to": "1"}).status_code == 422

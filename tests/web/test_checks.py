@@ -1,5 +1,7 @@
 """Checks as worksheets on a job, and the page of learning."""
 
+import re
+
 import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -178,7 +180,7 @@ def test_a_checks_second_word_takes_back_its_first(web: Browser, db: Session) ->
 
 
 def test_the_diagnosis_says_what_to_do_in_which_order(web: Browser, db: Session) -> None:
-    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open")).one()
+    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)).first()
     page = web.get(f"/jobs/{number}/diagnosis").text
     order = page[page.index("What to do in which order") : page.index("What feeds it?")]
     assert order.index("1. Clean: recirculation passage plugged") < order.index("Clean: recirculation cooler plugged")
@@ -200,4 +202,5 @@ def test_the_order_of_repair_is_weighed_against_new_parts(web: Browser, db: Sess
     assert against is not None and against.order[0].id == "egr_passage_plugged" and against.order[0].chance_it_ends_here > 0.5
     assert against.replace_first.order[0].id.startswith("new:") and against.expected_cost < against.replace_first.expected_cost
     page = web.get(f"/jobs/{job.number}/diagnosis").text
-    assert f"{against.expected_cost:.2f}" in page and f"{against.replace_first.expected_cost:.2f}" in page
+    plain = re.sub(r"(?<=\d)\s(?=\d)", "", page)
+    assert f"{against.expected_cost:.2f}" in plain and f"{against.replace_first.expected_cost:.2f}" in plain

@@ -6,11 +6,12 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.procedures import Air
-from galene.jobs import plan, shelf, work
-from galene.jobs.act import Act, find_job
+from galene.jobs import shelf, work
+from galene.jobs.act import Act
 from galene.jobs.errors import Invalid
+from galene.jobs.planning import planned, works_of
 from galene.store.models import Job, Lot, Movement, Product, Workshop
+from tests.jobs.hands import begun, go_to, pass_
 from tests.web.conftest import HOST, Browser
 
 CAN = {"name": "Avocet meter spray", "class_id": "maf_cleaner", "size_ml": "200", "least_ml": "400", "price": "12,50", "place": "red cabinet", "statements": "H222, h229 P210",
@@ -63,24 +64,15 @@ def test_two_people_do_not_overwrite_each_other(web: Browser) -> None:
 
 def test_ticks_book_what_they_used_and_undoing_gives_it_back(odd: Act) -> None:
     db = odd.db
-    job = db.scalars(select(Job).where(Job.family_id == "B", Job.stage == "work")).unique().one()
-    work.begin_work(odd, job.number, 14.0, 0.6, 0)
-    work.check_pick(odd, job.number, {})
-    class_id = next(s.document["agent"] for s in job.steps if s.document["agent"])
+    job = begun(odd, "B", "throttle_body", "egr_valve", grade=3)
+    class_id = next(s.document.agent.class_id for s in job.steps if s.document.agent)
     before = {lot.id: lot.left_ml for lot in db.scalars(select(Lot).join(Product).where(Product.class_id == class_id))}
-    step = None
-    for row in list(find_job(db, job.number).steps):
-        odd.now = max([odd.now + timedelta(minutes=1), *(w.ends_at for w in find_job(db, job.number).waits)])
-        for caution in row.document["cautions"]:
-            work.acknowledge(odd, job.number, caution)
-        answers = {r["id"]: ("1" if r["kind"] == "grade" else "no" if r["bad_answer"] == "yes" else "yes") for r in row.document["records"]}
-        work.tick(odd, job.number, row.id, answers)
-        if row.document["agent"] == class_id:
-            step = row
-            break
+    first = next(s for s in job.steps if s.document.agent and s.document.agent.class_id == class_id)
+    step = go_to(odd, job, first.document.id)
+    pass_(odd, job, step)
     assert step is not None
     used = sum(before.values()) - sum(db.get_one(Lot, i).left_ml for i in before)
-    assert used == pytest.approx(step.document["agent_ml"])
+    assert step.document.agent is not None and used == pytest.approx(step.document.agent.ml)
     assert [(name, round(ml)) for name, _, ml in shelf.used_on(db, job)] == [
         (db.scalars(select(Product.name).where(Product.class_id == class_id)).one(), round(used))
     ]
@@ -166,13 +158,11 @@ def test_judgements_by_the_api(visitor: Browser, db: Session) -> None:
 def test_a_plan_says_what_the_rules_say(db: Session) -> None:
     job = db.scalars(select(Job).where(Job.family_id == "C", Job.state == "open")).unique().one()
     workshop = db.get_one(Workshop, 1)
-    document = plan.document_for(job, ["intake_manifold", "map_sensor"], [], workshop)
-    manifold = next(p for p in document["parts"] if p["part"] == "intake_manifold")
-    assert (
-        manifold["agent"] == "soap_and_water" and manifold["verdict"] == "with_care" and manifold["reasons"][0]["rule"] == "water.dry_first"
-    )
-    steps = plan.steps_for(job, ["intake_manifold"], workshop, Air(14.0))
-    assert {s.agent for s in steps if s.part == "intake_manifold" and s.agent} == {"soap_and_water"}, "the card uses what the plan says"
+    found = planned(job, works_of(job, ["intake_manifold", "map_sensor"]), workshop)
+    manifold = next(p for p in found.document.parts if p.part == "intake_manifold")
+    assert manifold.agent == "soap_and_water" and manifold.verdict == "with_care" and manifold.reasons[0].rule == "water.dry_first"
+    used = {s.agent.class_id for s in found.plan.steps if s.part == "intake_manifold" and s.agent}
+    assert used == {"soap_and_water"}, "the card uses what the plan says"
 
 
 def test_one_scope_under_two_schools_side_by_side(web: Browser, db: Session) -> None:
@@ -181,7 +171,7 @@ def test_one_scope_under_two_schools_side_by_side(web: Browser, db: Session) -> 
     link = f"/jobs/{number}/plan/compare?letter=M&amp;choice=aerosol_only&amp;parts=intake_ports"
     assert link.split("&amp;parts")[0] in page, "each other choice of the schools in the plan can be asked about"
     found = web.get(f"/jobs/{number}/plan/compare?letter=M&choice=aerosol_only&parts=intake_ports").text
-    assert "Seal the nozzle to the port" in found and "give the bursts with their pauses" in found and "Hard carbon stays." in found
+    assert "seal the nozzle to the port" in found and "one-second bursts with their pauses" in found and "Hard carbon stays." in found
     same = web.get(f"/jobs/{number}/plan/compare?letter=R&choice=by_hand&parts=intake_ports").text
     assert "On this scope the two do not differ." in same
     assert web.submit(f"/jobs/{number}/plan/school", {"letter": "M", "choice": "aerosol_only", "reason": "no"}).status_code == 422

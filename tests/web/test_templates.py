@@ -75,7 +75,7 @@ def in_any_order(document: Any) -> Any:
     """The document with what is ticked in sorted order: boxes have an order of their own."""
     document = deepcopy(document)
     for row in document.get("steps", document.get("phases", [])):
-        for name in ("when", "cautions", "needs", "guards"):
+        for name in ("when", "cautions", "needs", "guards", "works", "does", "brings", "moves"):
             if name in row:
                 row[name] = sorted(row[name], key=str)
     return document

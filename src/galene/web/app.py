@@ -23,7 +23,7 @@ from galene.core.errors import InputError
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.store.database import make_sessions
 from galene.store.pictures import PictureStore
-from galene.web.api import assessments, calculations, judgements, scopes
+from galene.web.api import assessments, calculations, judgements, plans, scopes
 from galene.web.forms import Form
 from galene.web.news import News
 from galene.web.routes import (
@@ -42,6 +42,7 @@ from galene.web.routes import (
     reference,
     shelf,
     sign_in,
+    spares,
     templates,
     today,
     vehicles,
@@ -182,7 +183,7 @@ def create_app(engine: Engine, clock: Callable[[], datetime] = server_clock, hom
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, refuse=_refuse)
     for module in (sign_in, today, intake, evidence, logs, diagnosis, plan, work, pictures, prove, handover, vehicles, where, bores, checks, worksheets, reference, families,
-                   family_editor, templates, shelf, calculations, assessments, scopes, judgements):  # fmt: skip
+                   family_editor, templates, spares, shelf, calculations, assessments, scopes, judgements, plans):  # fmt: skip
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
 

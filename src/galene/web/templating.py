@@ -103,9 +103,11 @@ class Frame:
 def dangers_of(job: Job) -> tuple[str, ...]:
     """What is dangerous on this job now, worst first."""
     found = [f"Vehicle marked: {h}. Qualified person only" for h in job.vehicle.hazards]
+    if job.card.held:
+        found.insert(0, f"Held: {job.card.held.why}")
     if job.stage == "work":
         step = current_step(job)
-        found += [f"{c.hazard}: {c.harm}" for c in (CAUTIONS[x] for x in (step.document["cautions"] if step else ())) if c.serious]
+        found += [f"{c.hazard}: {c.harm}" for c in (CAUTIONS[x] for x in (step.document.cautions if step else ())) if c.serious]
         if any(i.kind == "rag inside" for i in open_items(job)):
             found.insert(0, "A cloth is inside the intake: no cranking")
     if job.stage == "prove":

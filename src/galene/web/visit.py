@@ -177,7 +177,7 @@ Signed = Annotated[Visit, Depends(open_visit)]
 
 async def form_data(request: Request) -> Any:
     """Dependency: a form without files."""
-    return await request.form(max_files=0, max_fields=600)
+    return await request.form(max_files=0, max_fields=1500)
 
 
 async def sent_form(visit: Signed, data: Annotated[Any, Depends(form_data)]) -> Form:

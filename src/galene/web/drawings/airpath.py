@@ -103,7 +103,7 @@ def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], lit: S
         for look in sorted(job.looks, key=lambda k: order[k.phase]):
             looks[look.part] = (look.grade, look.deposit, look.open_area_percent)
         if not scope and job.plans:
-            scope = [p["part"] for p in job.plans[0].document["parts"]]
+            scope = [p.part for p in job.plans[0].document.parts]
         opened = {i.part for i in job.items if i.closed_at is None and i.part}
     found = {}
     for part in family.parts:

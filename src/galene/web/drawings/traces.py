@@ -7,7 +7,8 @@ from typing import Any
 
 from galene.core.airpath import EngineFamily
 from galene.core.ingestion import BlastInput
-from galene.core.procedures import crank_positions
+from galene.core.planning.chain import crank_positions
+from galene.core.planning.records import Step
 from galene.core.recirculation import TRACE_COLUMNS, TRACE_MORE
 from galene.core.traces import MIDDLE, read_columns, up_and_down
 from galene.web.drawings.comparison import around
@@ -134,9 +135,9 @@ def cycle(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     return {"rows": rows, "stops": stops, "height": 64 + 26 * len(rows), "ticks": [(x(d), f"{d}") for d in range(0, 721, 180)]}
 
 
-def crank_of(family: EngineFamily, step: dict[str, Any]) -> dict[str, Any] | None:
+def crank_of(family: EngineFamily, step: Step) -> dict[str, Any] | None:
     """The drawing of a step at one of the crank positions: what was blasted, where the crank stands now, what comes."""
-    here = step.get("crank_deg")
+    here = step.crank_deg
     positions = crank_positions(family)
     if here is None or not positions or family.intake_opens_btdc_deg is None or family.intake_closes_abdc_deg is None:
         return None

@@ -10,8 +10,9 @@ from galene.core.errors import InputError
 from galene.jobs import checks, diagnosis, evidence, logs
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
-from galene.jobs.plan import policy_of
+from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
 from galene.knowledge.check_words import NEEDS_AND_SHOWS
 from galene.store.models import Job
@@ -29,14 +30,14 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
     sheet = SHEETS[reading.calculation] if reading else None
     kept = checks.results_of(visit.db, job, check_id)
     shown = form or (opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None)
-    steps = [o for o in family.operations if o.id in check.access and o.id not in diagnosis.opened_of(job)]
+    steps = opened_for(check_id, family, diagnosis.opened_of(job))
     needs, shows = NEEDS_AND_SHOWS[check_id]
     looked_at = [p for p in family.parts if p.component in check.components]
     return visit.page(
-        "check.html", status, needs=needs, shows=shows, looked_at=looked_at, picture=picture_of(family, job, lit=[p.id for p in looked_at]), job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps,
+        "check.html", status, needs=needs, shows=shows, looked_at=looked_at, picture=picture_of(family, job, lit=[p.id for p in looked_at]), job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps, to_list=items_of(check_id, family, diagnosis.opened_of(job)), listed=checks.listed_for(job, check_id),
         yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),
         changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
-        seen_schools=revision(job, "schools"), jumper=checks.jumper_allowed(visit.db, job), isolates=policy_of(job, visit.shop).of("Q") == "timed", entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
+        seen_schools=revision(job, "schools"), jumper=checks.jumper_allowed(visit.db, job), isolates=policy_of(job, visit.shop).get("Q") == "timed", entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
         calculation=CALCULATIONS[reading.calculation] if reading else None, **(outcome(sheet, shown) if sheet and shown else {"result": None, "fault": None, "drawing": None}), **extra,
     )  # fmt: skip
 
@@ -55,6 +56,14 @@ def _from_log(visit: Visit, job: Job, check_id: str, log_id: int) -> Form:
         filled |= {f"{s['kind']}_{end}": s[key] for s in log.stretches if s["kind"] in ("closed", "open") and s["by_hand"]
                    for end, key in (("from_s", "start_s"), ("to_s", "end_s"))}  # fmt: skip
     return opening_form(visit, sheet, filled)
+
+
+@router.post("/jobs/{number}/checks/{check_id}/opened")
+def opened(visit: Signed, number: str, check_id: str, form: Sent) -> Response:
+    """What was opened for the check goes on the must-go-back list."""
+    with visit.writing(form, f"/jobs/{number}/checks/{check_id}") as act:
+        checks.open_for(act, number, check_id)
+    return visit.go(f"/jobs/{number}/checks/{check_id}")
 
 
 @router.get("/jobs/{number}/checks/{check_id}")

@@ -205,6 +205,7 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
             _whole(form, f"opens_count.{i}", r["opens_count"] or "1", "How many", 1, 99),
             r["opens_before"],
             r["opens_row"] in inside,
+            next((o.while_running for o in (was.opens if was else ()) if o.what == r["opens"]), False),
         )
         for i, r in enumerate(_rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row"))
     )
@@ -212,7 +213,7 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
         operation_id, form.text("text").strip(), form.text("text_back").strip(), form.text("part"), _number(form, "minutes_off", "Minutes off"),
         _number(form, "minutes_on", "Minutes on"), ticked("after"), ticked("reaches"), form.text("removes"), opens,
         ticked("consumes"), tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), ticked("needs"),
-        _number(form, "wait_minutes", "Wait before"), ticked("cautions"),
+        _number(form, "wait_minutes", "Wait before"), ticked("cautions"), ticked("undoes"), form.text("hangs") == "yes",
     )  # fmt: skip
     return _save(visit, family_id, form, f"changed “{operation.text[:40]}”", family_edits.save_operation(operation),
                  f"operation={operation_id if not form.faults else old}")  # fmt: skip

@@ -12,8 +12,8 @@ from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid
 from galene.jobs.gates import open_items
 from galene.jobs.prove import compare
+from galene.jobs.report import told_of
 from galene.jobs.stages import STAGES, lacks
-from galene.jobs.work import parts_used
 from galene.knowledge.agents import AGENTS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
@@ -28,14 +28,15 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     result = compare(job)
     used: dict[str, float] = {}
     for step in job.steps:
-        if step.document["agent"] and step.done_at and not step.records.get("left_out"):
-            used[step.document["agent"]] = used.get(step.document["agent"], 0.0) + step.document["agent_ml"]
+        agent = step.document.agent
+        if agent and step.done_at and not step.records.left_out:
+            used[agent.class_id] = used.get(agent.class_id, 0.0) + agent.ml
     findings: dict[str, dict[str, Any]] = {}
     for row in job.looks:
         findings.setdefault(row.part, {})[row.phase] = row
     return {
         "job": job, "stage": "handover", "family": family_of(job), "verdict": handover.verdict_of(job, result), "result": result,
-        "plot": rows_of(job, result, family_of(job), visit.shop.system) if result else [], "used": used, "parts_used": parts_used(job), "agents": AGENTS, "findings": findings,
+        "plot": rows_of(job, result, family_of(job), visit.shop.system) if result else [], "used": used, "told": told_of(job), "agents": AGENTS, "findings": findings,
         "plan": next((p.document for p in job.plans if p.approved_at), None), "open": open_items(job),
         "missing": [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else [],
     }  # fmt: skip

@@ -21,7 +21,7 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
     """All pictures, those of a part beside each other."""
     rows = pictures.pictures_of(visit.db, job)
     family = family_of(job)
-    chosen = [p["part"] for p in job.plans[0].document["parts"]] if job.plans else []
+    chosen = [p.part for p in job.plans[0].document.parts] if job.plans else []
     parts = [*(p for p in family.parts if p.id in chosen), *(p for p in family.parts if p.id not in chosen)]
     return visit.page("pictures.html", status, job=job, stage=job.stage, family=family, parts=parts, pairs=pictures.pairs(rows),
                       labels={p.id: p.label for p in family.parts}, phases=pictures.PHASES, **extra)  # fmt: skip
@@ -37,6 +37,9 @@ def add(visit: Signed, number: str, form: SentFile) -> Response:
     """Keep the file first, then its record: a record never names a picture that is not there."""
     by_script = visit.request.headers.get("accept", "").startswith("application/json")
     location = f"/jobs/{number}/pictures"
+    if form.text("me") not in ("", str(visit.person.id)):
+        # Taken by somebody else who is signed out now: it is not theirs who sends it, and waits for its own.
+        return JSONResponse({"lines": [], "other": visit.person.name}, 409)
     try:
         try:
             if not form.file:

@@ -1,17 +1,29 @@
-"""Stage 4: scope, method, pick list, time, price."""
+"""Stage 4: scope with its kinds of work, method, pick list, time, price."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.procedures import Air, Policy
-from galene.jobs import plan
+from galene.core.errors import InputError
+from galene.core.planning.records import PartWork
+from galene.core.planning.words import WORKS
+from galene.jobs import plan, spares
 from galene.jobs.act import family_of, revision
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.families import bulletins_for
 from galene.jobs.intake import save_bulletins
+from galene.jobs.planning import (
+    Planned,
+    planned,
+    policy_of,
+    priced_works,
+    school_sources,
+    works_of,
+    works_offered,
+)
 from galene.jobs.stages import lacks
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
@@ -24,38 +36,115 @@ from galene.web.visit import Sent, Signed, Visit, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
-def context(visit: Visit, job: Job, parts: list[str] | None = None, new_parts: list[str] | None = None) -> dict[str, Any]:
-    """The plan page for a scope; without one, the newest plan's, else the one that the causes suggest."""
+def asked_works(visit: Visit, job: Job) -> tuple[PartWork, ...]:
+    """The newest plan's scope, else the one that the causes suggest."""
+    if job.plans:
+        kept = {w.part: w for w in job.plans[0].document.works}
+        fresh = works_of(job, list(kept), {w.part: w.work for w in kept.values()})
+        return fresh
+    suggested = plan.suggested_works(family_of(job), assess_job(job, visit.shop.hourly_rate))
+    return works_of(job, list(suggested), suggested)
+
+
+def context(
+    visit: Visit,
+    job: Job,
+    works: Sequence[PartWork] | None = None,
+    extra: Sequence[str] | None = None,
+) -> dict[str, Any]:
+    """The plan page for a scope; without one, the newest plan's, else the one that causes suggest."""
     family = family_of(job)
     ranking = assess_job(job, visit.shop.hourly_rate)
     newest = job.plans[0] if job.plans else None
-    if parts is None:
-        parts = [p["part"] for p in newest.document["parts"]] if newest else plan.suggested_parts(family, ranking)
-        new_parts = list(newest.document["new_parts"]) if newest else []
-    parts = [p.id for p in family.parts if p.id in parts]
-    new_parts = [s.id for s in family.spares if s.id in (new_parts or [])]
-    document = plan.document_for(job, parts, new_parts, visit.shop) if parts else None
-    access = plan.plan_scope(family, job, parts, plan.policy_of(job, visit.shop)) if parts else None
-    reachable = [p for p in family.parts if any(p.id in o.reaches for o in family.operations)]
-    same = (
-        newest is not None
-        and sorted(p["part"] for p in newest.document["parts"]) == sorted(parts)
-        and newest.document["new_parts"] == new_parts
-    )
+    if works is None:
+        works = asked_works(visit, job)
+        extra = newest.document.extra_spares if newest else ()
+    order = {p.id: i for i, p in enumerate(family.parts)}
+    works = sorted(works, key=lambda w: order[w.part])
+    extra = [s.id for s in family.spares if s.id in (extra or ())]
+    found, fault = _planned(visit, job, works, extra)
+    document = found.document if found else None
+    access = plan.access_of(job, found) if found else None
+    reachable = [p for p in family.parts if _offered(family, found, p.id)]
     chance: dict[str, float] = {}
     for cause in ranking.causes:
         for part in family.parts:
             if part.component == KNOWLEDGE.causes[cause.id].component:
                 chance[part.id] = max(chance.get(part.id, 0.0), cause.probability)
+    letters = {s.letter for p in document.parts for s in p.schools} if document else set()
+    same = (
+        newest is not None
+        and document is not None
+        and {(w.part, w.work) for w in newest.document.works}
+        == {(w.part, w.work) for w in document.works}
+        and list(newest.document.extra_spares) == list(extra)
+    )
     return {
-        "job": job, "stage": "plan", "family": family, "parts": parts, "document": document, "access": access, "reachable": reachable, "newest": newest,
-        "same": same, "chance": chance, "suggested": {s.component: s for s in access.suggested} if access else {}, "seen": revision(job, "plan"), "seen_schools": revision(job, "schools"),
-        "lacks": lacks(job, "plan"), "picture": picture_of(family, job, scope=parts), "components": COMPONENTS,
-        "stack": stack_of(family, access.operations, parts) if access else None, "known_bulletins": bulletins_for(visit.db, job.family_id, job.vehicle),
-        "optional": [s for s in family.spares if s.id in {p.id for p in family.parts} | {"hose_clamp"}], "new_parts": new_parts,
-        "letters": [BY_LETTER[x] for x in sorted({s["letter"] for p in document["parts"] for s in p["schools"]} | {"H", *job.schools})] if document else [],
-        "policy": plan.policy_of(job, visit.shop), "sources": plan.school_sources(job, visit.shop),
-    }  # fmt: skip
+        "job": job,
+        "stage": "plan",
+        "family": family,
+        "parts": [w.part for w in works],
+        "kinds": {w.part: w.work for w in (document.works if document else works)},
+        "asked": {w.part: w.work for w in works},
+        "document": document,
+        "strip": found.strip if found else (),
+        "steps": found.plan.steps if found else (),
+        "proof": found.plan.proof if found else (),
+        "plan_fault": fault,
+        "access": access,
+        "reachable": reachable,
+        "offered": _works_offered(found, family) if found else {},
+        "work_words": WORKS,
+        "newest": newest,
+        "same": same,
+        "chance": chance,
+        "suggested": {s.component: s for s in access.suggested} if access else {},
+        "seen": revision(job, "plan"),
+        "seen_schools": revision(job, "schools"),
+        "lacks": lacks(job, "plan"),
+        "picture": picture_of(family, job, scope=[w.part for w in works]),
+        "components": COMPONENTS,
+        "stack": stack_of(family, access.operations, [w.part for w in works]) if access else None,
+        "known_bulletins": bulletins_for(visit.db, job.family_id, job.vehicle),
+        "optional": [s for s in family.spares if s.id not in order],
+        "new_parts": extra,
+        "stock": spares.against_stock(visit.db, job, document.bill.spares) if document else [],
+        "letters": [BY_LETTER[x] for x in sorted(letters | {"H", *job.schools})] if document else [],
+        "policy": policy_of(job, visit.shop),
+        "sources": school_sources(job),
+    }
+
+
+def _planned(
+    visit: Visit, job: Job, works: Sequence[PartWork], extra: Sequence[str]
+) -> tuple[Planned | None, str]:
+    """The plan, or why there is none."""
+    if not works:
+        return None, ""
+    try:
+        return planned(job, works, visit.shop, extra_spares=extra), ""
+    except InputError as fault:
+        return None, f"{fault.value}: {fault.allowed}"
+    except Refused as fault:
+        return None, "; ".join(fault.reasons)
+
+
+def _offered(family: Any, found: Planned | None, part_id: str) -> bool:
+    reached = any(part_id in o.reaches or part_id == o.removes for o in family.operations)
+    in_scope = found is not None and any(w.part == part_id for w in found.case.works)
+    return reached or in_scope or family.part(part_id).component == "oxygen_sensor"
+
+
+def _works_offered(found: Planned, family: Any) -> dict[str, tuple[str, ...]]:
+    """Kinds of work by part of the scope."""
+    return {
+        w.part: works_offered(family, found.trade, family.part(w.part)) for w in found.case.works
+    }
+
+
+def kinds_in(pairs: Sequence[tuple[str, str]]) -> dict[str, str]:
+    """Kinds of work as a form sends them, by part."""
+    return {k.removeprefix("work:"): v for k, v in pairs if k.startswith("work:")}
 
 
 @router.get("/jobs/{number}/plan")
@@ -65,18 +154,44 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 
 @router.get("/jobs/{number}/plan/draft")
 def draft(visit: Signed, number: str, request: Request) -> HTMLResponse:
-    query = request.query_params
-    extra = context(visit, visit.job(number), query.getlist("parts"), query.getlist("new_parts"))
-    return visit.part("plan.html", "draft", **extra)
+    query, job = request.query_params, visit.job(number)
+    works = plan.read_works(job, query.getlist("parts"), kinds_in(query.multi_items()))
+    return visit.part("plan.html", "draft", **context(visit, job, works, query.getlist("new_parts")))
+
+
+@router.get("/jobs/{number}/plan/works/{part}")
+def works(visit: Signed, number: str, part: str, request: Request) -> HTMLResponse:
+    """What each kind of work on a part would make of the plan: minutes and price."""
+    query, job = request.query_params, visit.job(number)
+    if part not in {p.id for p in family_of(job).parts}:
+        raise Missing(f"part {part[:40]}")
+    asked = plan.read_works(job, query.getlist("parts"), kinds_in(query.multi_items()))
+    if not any(w.part == part for w in asked):
+        asked = (*asked, *works_of(job, [part]))
+    offered = priced_works(job, asked, visit.shop, part)
+    return visit.page(
+        "plan_works.html", job=job, part=family_of(job).part(part), offered=offered, work_words=WORKS
+    )
 
 
 @router.post("/jobs/{number}/plan")
 def save(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            plan.save_plan(act, number, form.texts("parts"), form.texts("new_parts"), form.integer("seen"))
+            plan.save_plan(
+                act,
+                number,
+                form.texts("parts"),
+                form.texts("new_parts"),
+                form.integer("seen"),
+                kinds_in(form.pairs),
+            )
     except Invalid as fault:
-        return visit.page("plan.html", 422, **{**context(visit, visit.job(number), form.texts("parts")), "faults": fault.fields})
+        job = visit.job(number)
+        known = [p for p in form.texts("parts") if p in {x.id for x in family_of(job).parts}]
+        kept = works_of(job, known)
+        page = {**context(visit, job, kept, form.texts("new_parts")), "faults": fault.fields}
+        return visit.page("plan.html", 422, **page)
     return visit.go(f"/jobs/{number}/plan#approve")
 
 
@@ -89,27 +204,28 @@ def compare(visit: Signed, number: str, request: Request) -> HTMLResponse:
     school = BY_LETTER.get(letter)
     if school is None or choice not in dict(school.choices):
         raise Missing(f"school {letter[:4]} {choice[:20]}")
-    newest = job.plans[0] if job.plans else None
-    asked = query.getlist("parts") or (
-        [p["part"] for p in newest.document["parts"]] if newest else plan.suggested_parts(family, assess_job(job, visit.shop.hourly_rate))
-    )
-    parts = [p.id for p in family.parts if p.id in asked]
-    if not parts:
+    chosen = query.getlist("parts")
+    works = plan.read_works(job, chosen, {}) if chosen else asked_works(visit, job)
+    if job.plans:
+        kinds = {w.part: w.work for w in job.plans[0].document.works}
+        works = works_of(job, [w.part for w in works], kinds)
+    if not works:
         raise Refused("Nothing to compare", ["choose a part of the scope first"])
-    own = plan.policy_of(job, visit.shop)
+    own = policy_of(job, visit.shop)
     sides: list[dict[str, Any]] = []
-    for policy in (own, Policy({**own.choices, letter: choice})):
-        air = Air(visit.shop.bay_temperature_c, visit.shop.bay_humidity)
+    for policy in (own, {**own, letter: choice}):
+        found = planned(job, works, visit.shop, policy=policy)
         sides.append(
             {
-                "choice": policy.of(letter),
-                "document": plan.document_for(job, parts, [], visit.shop, policy),
-                "steps": plan.steps_for(job, parts, visit.shop, air, policy),
+                "choice": policy[letter],
+                "document": found.document,
+                "steps": found.plan.steps,
             }
         )
     texts = [{s.text for s in side["steps"]} for side in sides]
     for i, side in enumerate(sides):
         side["only"] = [s for s in side["steps"] if s.text not in texts[1 - i]]
+    parts = [w.part for w in works]
     return visit.page(
         "compare.html",
         job=job,

@@ -9,8 +9,11 @@ from galene.core.proving import METRICS
 from galene.core.relearn import seconds_left
 from galene.jobs import evidence, gates, prove
 from galene.jobs.act import family_of, revision
+from galene.jobs.card import PLACE_OF_ACT, first_left
 from galene.jobs.errors import Invalid
-from galene.jobs.stages import lacks
+from galene.jobs.planning import rows_of_round
+from galene.jobs.stages import PROVEN, lacks
+from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
 from galene.web.forms import Form
@@ -27,7 +30,9 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
     family = family_of(job)
     return {
         "job": job, "stage": "prove", "family": family, "template": template, "state": state, "relearns": prove.relearns_of(job), "ended": prove.relearns_done(job),
-        "left": seconds_left(template, state, visit.now) if state else 0.0,
+        "left": seconds_left(template, state, visit.now) if state and template else 0.0,
+        "rows": [r for r in rows_of_round(job) if r.document.phase in PROVEN], "next_row": first_left(job), "relearn_due": prove.due_relearn(job), "readiness": READINESS.id in job.card.relearns,
+        "act_places": PLACE_OF_ACT,
         "idle": table_of(visit, job, "after", "idle", form), "trim": table_of(visit, job, "after", "trim", form), "loads": evidence.LOADS,
         "result": result, "plot": rows_of(job, result, family, visit.shop.system) if result else [], "metrics": METRICS,
         "before_set": evidence.set_of(job, "before", "idle"), "blockers": gates.gate_blockers(job, "start", visit.now),

@@ -1,21 +1,28 @@
 """Reference: templates of steps and of relearns, the shipped ones and the workshop's own versions."""
 
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
+from galene.core.chemistry.judge import WAYS
 from galene.core.must_go_back import BEFORE, INSIDE, KINDS
-from galene.core.procedures import PartProcedure
+from galene.core.planning.procedure import DOES, MOVES, NEEDS, PLACES, RECKONS, PartProcedure
+from galene.core.planning.records import Record
+from galene.core.planning.words import CONSEQUENCES, WORKS
 from galene.core.relearn import RelearnTemplate
-from galene.core.template_faults import RECKONS, STATES
 from galene.core.units import QUANTITIES
+from galene.exchange.documents import plain
 from galene.exchange.templates import SHIPPED, document_of
 from galene.jobs import families, templates
 from galene.jobs.errors import Invalid, Missing
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.procedures.words import BEFORE as FOUND_BEFORE
+from galene.knowledge.procedures.words import after
 from galene.knowledge.relearns import GUARDS
 from galene.knowledge.variants import TAG_WORDS, WORDS, tags_for
 from galene.web.forms import Form
@@ -28,6 +35,7 @@ PLACE_WORDS = {
     "clean": "cleaning",
     "close": "before the refit",
     "walk": "all closed, power back",
+    "drive": "on the road, after the first start",
 }
 RECKON_WORDS = {
     "": "nothing",
@@ -39,14 +47,21 @@ RECKON_WORDS = {
 CHOICES: dict[str, list[tuple[str, str]]] = {
     "agents": [(a.id, a.title) for a in AGENTS.values()],
     "drying": [(d, d.replace("_", " ")) for d in sorted(WORDS.drying)],
-    "states": [(x, x.replace("_", " ")) for x in STATES],
+    "states": [(x, x.replace("_", " ")) for x in (*NEEDS, *PLACES)],
+    "does": [(x, x.replace("_", " ")) for x in DOES],
+    "brings": list(CHEMISTRY_STATES.items()),
+    "works": list(WORKS.items()),
+    "moves": [("takes_off", "takes the part off"), ("sends", "sends it out"), ("receives", "gets it back"), ("refits", "puts it back")],
+    "ways": [("", "none"), *WAYS.items()],
+    "consequences": list(CONSEQUENCES.items()),
     "cautions": [(c.id, c.hazard) for c in CAUTIONS.values()],
     "quantities": [(q, q.replace("_", " ")) for q in QUANTITIES],
     "guards": [(g.id, g.text) for g in GUARDS.values()],
 }
 BLANK_STEP: dict[str, Any] = {
-    "key": "", "text": "", "why": "", "minutes": 3.0, "when": [], "tools": [], "cautions": [], "records": [], "wait": None, "opens": [],
-    "closes": [], "agent": "", "agent_ml": 0.0, "needs": [], "place": "clean", "reckon": "", "each": "",
+    "key": "", "text": "", "why": "", "minutes": 3.0, "works": ["clean"], "when": [], "tools": [], "cautions": [], "records": [], "wait": None, "opens": [],
+    "closes": [], "agent": "", "agent_ml": 0.0, "way": "", "needs": [], "does": [], "brings": [], "moves": [], "consumes": [], "place": "clean", "reckon": "",
+    "each": "", "treats": False,
 }  # fmt: skip
 BLANK_PHASE: dict[str, Any] = {"id": "", "text": "", "hold_minutes": 2.0, "normal": "", "guards": [], "engine_on": False, "attended": True}
 
@@ -191,22 +206,65 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
             "dries": text("wait_dries") or None,
         }  # fmt: skip
     opens = [
-        {"what": w.strip(), "kind": k, "count": int(n) if n.isdigit() and len(n) < 4 else 0, "before": b, "dangerous": k in INSIDE}
-        for w, k, n, b in zip(*(form.texts(f"{i}.open_{x}") for x in ("what", "kind", "count", "before")), strict=False)
+        {"what": w.strip(), "kind": k, "count": int(n) if n.isdigit() and len(n) < 4 else 0, "before": b, "dangerous": k in INSIDE, "while_running": r == "yes"}
+        for w, k, n, b, r in zip(*(form.texts(f"{i}.open_{x}") for x in ("what", "kind", "count", "before", "running")), strict=False)
         if w.strip()
     ]
-    records = [
-        {"id": r or f"asked_{n + 1}", "kind": k, "label": label.strip(), "bad": bad.strip(), "bad_answer": a, "quantity": q}
-        for n, (r, k, label, bad, a, q) in enumerate(zip(*(form.texts(f"{i}.record_{x}") for x in ("id", "kind", "label", "bad", "answer", "quantity")), strict=False))
-        if label.strip()
-    ]  # fmt: skip
+    fields = ("id", "kept", "kind", "label", "bad", "answer", "quantity", "does", "parts", "least")
+    asked = zip(*(form.texts(f"{i}.record_{x}") for x in fields), strict=False)
+    rows = [dict(zip(fields, row, strict=True)) for row in asked]
+    records = [_record(row, n) for n, row in enumerate(rows, 1) if row["label"].strip()]
     has_agent = bool(text("agent"))
     return {
         "key": _free(text("key"), text("text"), taken), "text": text("text"), "why": text("why"), "minutes": _minutes(form, f"{i}.minutes", f"{at}.minutes", 0.0),
         "when": form.texts(f"{i}.when"), "tools": _split(text("tools"), ","), "cautions": form.texts(f"{i}.cautions"), "records": records, "wait": wait, "opens": opens,
         "closes": _split(text("closes"), ";"), "agent": text("agent"), "agent_ml": _minutes(form, f"{i}.agent_ml", f"{at}.agent_ml", 0.0) if has_agent else 0.0,
-        "needs": form.texts(f"{i}.needs"), "place": text("place"), "reckon": text("reckon"), "each": text("each"),
+        "needs": form.texts(f"{i}.needs"), "place": text("place"), "reckon": text("reckon"), "each": text("each"), "way": text("way") if has_agent else "",
+        "works": form.texts(f"{i}.works"), "does": form.texts(f"{i}.does"), "brings": form.texts(f"{i}.brings"), "moves": [m for m in MOVES if m in form.texts(f"{i}.moves")],
+        "consumes": _split(text("consumes"), ","), "treats": text("treats") == "yes",
     }  # fmt: skip
+
+
+def _record(row: Mapping[str, str], number: int) -> dict[str, Any]:
+    """A question of the form with what its bad answer does, over what the template held of it."""
+    kept = _kept(row["kept"])
+    same_kind = kept.get("kind") == row["kind"]
+    name = row["id"] or f"asked_{number}"
+    made: dict[str, Any] = {**(kept if same_kind else {}), "id": name, "kind": row["kind"]}
+    made |= {"label": row["label"].strip(), "quantity": row["quantity"]}
+    if row["kind"] == "grade":
+        made["consequences"] = _graded(kept.get("consequences", []) if same_kind else [], name, row["does"])
+        return made
+    answer = {"reading": "low", "words": "none"}.get(row["kind"], row["answer"])
+    first = (kept.get("consequences") or [{}])[0] if same_kind else {}
+    bad: dict[str, Any] = {**first, "answer": answer, "kind": row["does"], "text": row["bad"].strip()}
+    bad["parts"] = _split(row["parts"], ",") if row["does"] == "more" else []
+    made["consequences"] = [bad] if row["does"] else []
+    least = row["least"].strip().replace(",", ".")
+    if row["kind"] == "reading" and least:
+        try:
+            made["least"] = float(least)
+        except ValueError:
+            made["consequences"] = []
+    return made
+
+
+def _kept(text: str) -> dict[str, Any]:
+    try:
+        found = json.loads(text) if len(text) < 20_000 else {}
+    except (json.JSONDecodeError, RecursionError):
+        return {}
+    return found if isinstance(found, dict) else {}
+
+
+def _graded(kept: Any, name: str, does: str) -> list[dict[str, Any]]:
+    """Consequences of a grade: the trade's own, with the form's word on what follows a second time."""
+    if not isinstance(kept, list) or not kept:
+        fresh = after() if name == "grade_after" else FOUND_BEFORE
+        kept = plain(Record, fresh)["consequences"]
+    rows = [c for c in kept if isinstance(c, dict)]
+    again = any(c.get("kind") == "again" for c in rows)
+    return [{**c, "then": does} if again and does and c.get("kind") == "again" else c for c in rows]
 
 
 def _relearn(form: Form, template_id: str) -> dict[str, Any]:
@@ -228,5 +286,5 @@ def _relearn(form: Form, template_id: str) -> dict[str, Any]:
     ]  # fmt: skip
     return {
         "id": template_id, "title": form.text("title").strip(), "conditions": conditions, "phases": phases,
-        "success": form.text("success").strip(), "failure": form.text("failure").strip(),
+        "success": form.text("success").strip(), "failure": form.text("failure").strip(), "needs": list(shipped.needs), "ends": list(shipped.ends),
     }  # fmt: skip

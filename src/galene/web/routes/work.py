@@ -7,18 +7,21 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
+from galene.core.chemistry.judge import WAYS
 from galene.core.must_go_back import COUNTED, KINDS
-from galene.jobs import gates, waits, work
+from galene.jobs import gates, spares, waits, work
 from galene.jobs.act import Act, family_of, revision
+from galene.jobs.card import PLACE_OF_ACT, waits_for_approval
 from galene.jobs.checks import drive_said
 from galene.jobs.entries import Entry, take
 from galene.jobs.errors import Invalid
 from galene.jobs.found import report as report_find
-from galene.jobs.found import waits_for_approval
 from galene.jobs.people import everybody
 from galene.jobs.plan import grades_seen
+from galene.jobs.planning import rows_of_round
 from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
+from galene.knowledge.bill import spare_of
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.drawings.traces import crank_of
@@ -30,20 +33,27 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 def context(visit: Visit, job: Job) -> dict[str, Any]:
     """The card: every step that is left as a form of its own, so that the page goes on without the server."""
-    left = [s for s in job.steps if s.done_at is None]
+    rows = rows_of_round(job)
+    left = [s for s in rows if s.done_at is None]
     family = family_of(job)
     plan = job.plans[0] if job.plans else None
     approved = plan is not None and plan.approved_at is not None
     last = max((s for s in job.steps if s.done_at), key=lambda s: (s.done_at, s.position), default=None)
-    drives = any(s.document.get("worksheet") == "actuator-drive-check" for s in left)
+    drives = any(s.document.worksheet == "actuator-drive-check" for s in left)
+    picking = bool(rows) and bool(left) and not work.picked(job) and not any(s.done_at for s in rows)
+    held = spares.against_stock(visit.db, job, plan.document.bill.spares) if plan and picking else []
+    scope = {w.part for w in (*job.card.works, *job.card.joined)}
     return {
-        "job": job, "stage": "work", "family": family, "left": left, "step": left[0] if left else None, "last": last, "kinds": KINDS,
+        "job": job, "stage": "work", "family": family, "rows": rows, "left": left, "step": left[0] if left else None, "last": last, "kinds": KINDS,
         "acknowledged": {a.caution for a in job.acknowledgements}, "cranks": {s.id: crank_of(family, s.document) for s in left},
         "drive": drive_said(visit.db, job) if drives else "", "running": waits.running_waits(job, visit.now),
         "blockers": gates.gate_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work"),
         "lacks": lacks(job, "work"), "agents": AGENTS, "grades": grades_seen(job), "ready": approved, "counted": COUNTED,
-        "round_two": bool(job.steps) and not left and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
-        "pick": work.pick_list(job) if job.steps and not work.picked(job) and not any(s.done_at for s in job.steps) else [],
+        "round_two": bool(job.steps) and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
+        "pick": work.pick_list(job) if picking else [], "shorts": {f"spare:{h.spare.id}": f"{h.pieces} there, {h.reserved} held for other jobs" for h in held if h.short},
+        "stock_places": {f"spare:{h.spare.id}": h.place for h in held if h.known and h.place},
+        "joinable": [p for p in family.parts if p.id not in scope and (any(p.id in o.reaches or p.id == o.removes for o in family.operations))],
+        "act_places": PLACE_OF_ACT, "ways": WAYS, "spare_of": spare_of, "item_words": {i.id: i.what for s in rows for i in s.document.opens},
         "skipped": {s.id for s in work.skipped(job)}, "found_kinds": FOUND, "people": everybody(visit.db) if job.state == "open" else [],
         "held_by_approval": waits_for_approval(job),
     }  # fmt: skip
@@ -103,7 +113,14 @@ def begin(visit: Signed, number: str, form: Sent) -> Response:
             form.faults.setdefault("temperature", "Say how warm and how damp the bay is: drying depends on it.")
         form.check()
         with visit.writing(form, f"/jobs/{number}/work") as act:
-            work.begin_work(act, number, float(temperature or 0), float(humidity or 0) / 100, form.integer("seen"))
+            work.begin_work(
+                act,
+                number,
+                float(temperature or 0),
+                float(humidity or 0) / 100,
+                form.integer("seen"),
+                form.text("heat") or "warm",
+            )
     except Invalid as fault:
         return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(f"/jobs/{number}/work")
@@ -156,12 +173,35 @@ def add_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
 @router.post("/jobs/{number}/found")
 def found(visit: Signed, number: str, form: Sent) -> Response:
     cost = form.number("found_cost", "Cost")
+    minutes = form.number("found_minutes", "Minutes")
+    retrieved = {"yes": True, "no": False}.get(form.text("found_retrieved"))
     return changed(
         visit,
         number,
         form,
-        lambda act: report_find(act, number, form.text("found"), form.text("found_where"), form.text("found_note"), cost),
+        lambda act: report_find(
+            act,
+            number,
+            form.text("found"),
+            form.text("found_where"),
+            form.text("found_note"),
+            cost,
+            retrieved=retrieved,
+            minutes=minutes,
+        ),
     )
+
+
+@router.post("/jobs/{number}/join")
+def join(visit: Signed, number: str, form: Sent) -> Response:
+    part, kind = form.text("join"), form.text("join_work") or "clean"
+    return changed(visit, number, form, lambda act: work.join(act, number, part, kind))
+
+
+@router.post("/jobs/{number}/resolve")
+def resolve(visit: Signed, number: str, form: Sent) -> Response:
+    reason = form.text("resolve_reason")
+    return changed(visit, number, form, lambda act: work.resolve(act, number, reason))
 
 
 @router.post("/jobs/{number}/start")

@@ -37,9 +37,14 @@
   });
 
   // Keys: each main action has one, shown on its button; off while typing.
-  const typing = (node) => node && (node.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(node.tagName));
+  // A radio or a box takes no letters, so a key works from there; a letter straight after typing is still meant as text.
+  const PLAIN = ["radio", "checkbox", "button", "submit", "file", "range", "color"];
+  const typing = (node) => node && (node.isContentEditable || /^(TEXTAREA|SELECT)$/.test(node.tagName) || (node.tagName === "INPUT" && !PLAIN.includes(node.type)));
+  let typed = -Infinity;
   document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (typing(event.target)) { typed = event.timeStamp; return; }
+    if (event.repeat || (event.key.length === 1 && event.timeStamp - typed < 700)) return;
     if (event.key === "?") { openKeys(); event.preventDefault(); return; }
     const target = document.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]:not([disabled])`);
     if (target && !document.querySelector("dialog[open]")) { event.preventDefault(); target.click(); }
@@ -110,9 +115,11 @@
     pad.append(document.createElement("output"));
     for (const key of ["7", "8", "9", "⌫", "4", "5", "6", "−", "1", "2", "3", "Next", ".", "0", "00", "Done"]) {
       const button = document.createElement("button");
-      button.type = "button"; button.textContent = key; button.tabIndex = -1;
+      button.type = "button"; button.textContent = key;
       if (key === "Next" || key === "Done") button.className = "go";
-      button.addEventListener("pointerdown", (event) => { event.preventDefault(); press(key); });
+      // The field keeps the focus; a click is what finger, mouse, keyboard and reader all send.
+      button.addEventListener("pointerdown", (event) => event.preventDefault());
+      button.addEventListener("click", () => press(key));
       pad.append(button);
     }
     pad.hidden = true;
@@ -120,7 +127,7 @@
   };
   const press = (key) => {
     if (!field) return;
-    if (key === "Done") { field.blur(); return; }
+    if (key === "Done") { const left = field; field = null; pad.hidden = true; left.blur(); return; }
     if (key === "Next") {
       const all = [...document.querySelectorAll("[data-pad]")], next = all[all.indexOf(field) + 1];
       if (next) next.focus(); else field.blur();
@@ -143,7 +150,7 @@
     window.requestAnimationFrame(() => field && field.scrollIntoView({ block: "center" }));
   });
   document.addEventListener("focusout", (event) => {
-    if (pad && event.target === field) { pad.hidden = true; field = null; }
+    if (pad && !pad.contains(event.relatedTarget) && (event.target === field || pad.contains(event.target)) && event.relatedTarget !== field) { pad.hidden = true; field = null; }
   });
 
   // A lost server is said, not swallowed.

@@ -1,12 +1,18 @@
 // The job card: what is entered is kept in this browser until the server has it, sent in order and once, and what
 // somebody else does to the job is seen within the second. Rules live on the server; here only what works without it.
-(() => {
-  "use strict";
-  const QUEUE = "galene:queue", REFUSED = "galene:refused", CLOCK = "galene:clock", GONE = "galene:gone", CACHE = "galene-card";
+import { mergeRound, mergeSteps } from "./card/merging.js";
+import { Queue, alone } from "./card/queue.js";
+import { batchOf, halved, pause, verdict } from "./card/sending.js";
+
+const line = document.getElementById("line");
+if (line) begin();
+
+function begin() {
+  const CLOCK = "galene:clock", GONE = "galene:gone", CACHE = "galene-card", BATCH = 50;
   const card = () => document.getElementById("card");
-  const line = document.getElementById("line");
-  if (!line) return;
   const me = Number(line.dataset.me);
+  const queue = new Queue(() => { shown(); flush(); });
+  const opened = queue.open();
 
   const kept = (name) => { try { return JSON.parse(localStorage.getItem(name)) || []; } catch { return []; } };
   const keep = (name, list) => {
@@ -24,14 +30,16 @@
   })();
   const now = () => Date.now() + clock.offset;
 
-  let lost = false, busy = false, chosen = null, retry = null;
+  let lost = false, busy = false, slow = false, tries = 0, chosen = null, retry = null, now_step = null;
+  const started = new Map(); // waits of ticks that the server has taken and this page has not heard of yet
+  const entering = new Set(); // steps whose tick is on its way into the store
   const fresh = new Map(); // entries whose form is still on this page: what is missing is said there
 
   // ---- what is entered
 
   const jobOf = (form) => (/\/jobs\/([^/]+)\//.exec(new URL(form.action).pathname) || [])[1];
   const numberHere = () => card()?.dataset.number;
-  const waitingHere = () => kept(QUEUE).filter((e) => e.job === numberHere());
+  const waitingHere = () => queue.entries.filter((e) => e.job === numberHere());
   // Ticked here and not yet on the page: waiting to be sent, or taken by the server after a page from the cache was made.
   const ticked = () => new Set([...kept(GONE), ...waitingHere().filter((e) => e.kind === "tick").map((e) => String(e.data.step))]);
 
@@ -47,30 +55,50 @@
     else for (const [name, value] of new FormData(form, by)) if (name !== "once" && name !== "back") data[name] = value;
     // What was counted in here can be counted out here, before the server has heard of it.
     if (kind === "count" && data.way === "in") form.parentElement.querySelectorAll("button[disabled]").forEach((b) => { b.disabled = false; });
-    if (kind === "untick" && !busy && unsent()) { shown(); return; }
-    if (kind === "tick" && (ticked().has(data.step) || (lost && !ready(form, data)))) return;
     const row = caution && by.closest("[data-caution]");
-    enter(jobOf(form), kind, data, row ? row.querySelector("b").textContent : form.dataset.text || by?.textContent.trim() || kind, form);
+    const words = row ? row.querySelector("b").textContent : form.dataset.text || by?.textContent.trim() || kind;
+    take(jobOf(form), kind, data, words, form);
   });
 
-  // A tick that was not sent yet is undone here, without a trace of it anywhere else.
-  const unsent = () => {
-    const queue = kept(QUEUE), last = queue.findLastIndex((e) => e.job === numberHere() && e.me === me);
-    if (last < 0 || queue[last].kind !== "tick") return false;
-    queue.splice(last, 1);
-    return keep(QUEUE, queue);
+  const take = async (job, kind, data, words, form) => {
+    await opened;
+    if (kind === "untick" && !busy && (await unsent())) { shown(); return; }
+    if (kind === "tick" && (ticked().has(data.step) || entering.has(data.step) || (lost && !ready(form, data)))) return;
+    if (kind === "tick") entering.add(data.step);
+    try { await enter(job, kind, data, words, form); } finally { entering.delete(data.step); }
   };
 
-  const enter = (job, kind, data, words, form) => {
+  // A tick that was not sent yet is undone here, without a trace of it anywhere else.
+  const unsent = async () => {
+    const last = queue.entries.findLast((e) => e.job === numberHere() && e.me === me);
+    if (!last || last.kind !== "tick") return false;
+    return queue.remove([last.id]);
+  };
+
+  const enter = async (job, kind, data, words, form) => {
     const entry = { id: crypto.randomUUID ? crypto.randomUUID() : `e-${Date.now()}-${Math.random().toString(16).slice(2)}`,
       job, me, who: line.dataset.name, kind, at: new Date(now()).toISOString(), data, words };
-    const queue = kept(QUEUE);
-    queue.push(entry);
-    if (!keep(QUEUE, queue)) { fault(form, line.dataset.full); return; }
+    if (!(await queue.add(entry))) { await straight(entry, form); return; }
     fault(form, "");
     fresh.set(entry.id, form);
     if (lost) shown();
     flush();
+  };
+
+  // A browser that can keep nothing sends at once; only what reached neither store nor server is told as not kept.
+  const straight = async (entry, form) => {
+    try {
+      const answer = await send(entry.job, [entry]);
+      const found = verdict(answer.status, answer.redirected);
+      if (found === "sign-in") { signIn(); return; }
+      if (found !== "taken") throw new Error(found);
+      fault(form, "");
+      fresh.set(entry.id, form);
+      await settle([entry], (await answer.json()).results);
+      lost = false;
+      shown();
+      refresh();
+    } catch { fault(form, line.dataset.full); }
   };
 
   // What the server would refuse is said at once while it can not be asked.
@@ -100,54 +128,74 @@
 
   // ---- sending, in order and once
 
+  const send = (job, batch) => fetch(`/jobs/${encodeURIComponent(job)}/entries`, {
+    method: "POST", headers: { "content-type": "application/json" }, credentials: "same-origin", signal: AbortSignal.timeout(15000),
+    body: JSON.stringify({ me, entries: batch.map(({ id, kind, at, data }) => ({ id, kind, at, data })) }),
+  });
+  const signIn = () => window.location.assign("/sign-in?back=" + encodeURIComponent(location.pathname));
+
   const flush = async () => {
-    const mine = kept(QUEUE).filter((e) => e.me === me);
-    if (busy || !mine.length) { shown(); return; }
+    await opened;
+    if (busy || !batchOf(queue.entries, me, 1).length) { shown(); return; }
     busy = true;
     window.clearTimeout(retry);
+    const waiting = window.setTimeout(() => { slow = true; state(); }, 400);
     let answered = false;
     try {
-      const job = mine[0].job, batch = mine.filter((e) => e.job === job).slice(0, 50);
-      const answer = await fetch(`/jobs/${encodeURIComponent(job)}/entries`, {
-        method: "POST", headers: { "content-type": "application/json" }, credentials: "same-origin", signal: AbortSignal.timeout(15000),
-        body: JSON.stringify({ me, entries: batch.map(({ id, kind, at, data }) => ({ id, kind, at, data })) }),
-      });
-      if (answer.status === 401 || answer.redirected) { window.location.assign("/sign-in?back=" + encodeURIComponent(location.pathname)); return; }
-      if (answer.status >= 500) throw new Error("server");
-      lost = false;
-      if (answer.status === 409) { location.reload(); return; } // somebody else has signed in: these wait for their own
-      if (!answer.ok) { settle(batch, batch.map((e) => ({ id: e.id, outcome: "refused", title: String(answer.status), lines: [] }))); }
-      else settle(batch, (await answer.json()).results);
-      answered = true;
-    } catch {
+      answered = await alone("galene-sending", drain);
+    } catch (fault_) {
       lost = true;
-      retry = window.setTimeout(flush, 2000);
-    } finally { busy = false; }
+      retry = window.setTimeout(flush, fault_.pause ?? pause(tries));
+      tries += 1;
+    } finally { busy = false; slow = false; window.clearTimeout(waiting); }
     shown();
-    if (answered) { refresh(); if (kept(QUEUE).some((e) => e.me === me)) flush(); }
+    if (answered) { tries = 0; refresh(); if (batchOf(queue.entries, me, 1).length) flush(); }
   };
 
-  const settle = (batch, results) => {
-    const by = new Map(results.map((r) => [r.id, r])), refused = kept(REFUSED);
+  // Everything of this person, batch by batch; a batch that is refused as a whole is split until the bad one stands alone.
+  const drain = async () => {
+    let size = BATCH;
+    for (;;) {
+      await queue.read();
+      const batch = batchOf(queue.entries, me, size);
+      if (!batch.length) return true;
+      const answer = await send(batch[0].job, batch), found = verdict(answer.status, answer.redirected);
+      if (found === "sign-in") { signIn(); return false; }
+      if (found === "later") throw Object.assign(new Error("later"), { pause: pause(tries, answer.headers.get("retry-after")) });
+      lost = false;
+      if (found === "other") { location.reload(); return false; } // somebody else has signed in: these wait for their own
+      if (found === "split" && halved(batch.length)) { size = halved(batch.length); continue; }
+      if (found === "taken") { await settle(batch, (await answer.json()).results); size = BATCH; continue; }
+      const text = `${answer.status}`;
+      for (const entry of batch) { await queue.refuse(entry, text); fresh.delete(entry.id); }
+      await queue.remove(batch.map((e) => e.id));
+    }
+  };
+
+  const settle = async (batch, results) => {
+    const by = new Map(results.map((r) => [r.id, r]));
     for (const entry of batch) {
       const r = by.get(entry.id);
       if (!r) continue;
       const step = String(entry.data.step), taken = r.outcome === "done" || r.outcome === "before" || r.outcome === "same";
       if (taken && entry.kind === "tick") {
+        const wait = waitOf(entry);
+        if (wait) started.set(step, wait);
         keep(GONE, [...kept(GONE).filter((id) => id !== step), step].slice(-300));
         document.querySelectorAll("form[data-entry=untick] [name=step]").forEach((field) => { field.value = step; });
       }
-      if (taken && entry.kind === "pick") location.reload();
+      if (taken && entry.kind === "untick") started.delete(step);
       if (taken && entry.kind === "untick") keep(GONE, kept(GONE).filter((id) => id !== step));
       if (r.outcome !== "refused" && r.outcome !== "same") continue;
       const text = [r.title, ...r.lines].filter(Boolean).join(": ");
       const form = fresh.get(entry.id);
       fresh.delete(entry.id);
       if (form && form.isConnected && !lost && r.outcome === "refused") fault(form, text);
-      else refused.push({ id: entry.id, job: entry.job, words: entry.words, at: entry.at, text });
+      else if (queue.keeps) await queue.refuse(r.outcome === "same" ? { ...entry, kind: "" } : entry, text);
+      else said(`${entry.words}: ${text}`);
     }
-    keep(REFUSED, refused);
-    keep(QUEUE, kept(QUEUE).filter((e) => !by.has(e.id)));
+    await queue.remove([...by.keys()]);
+    if (batch.some((e) => e.kind === "pick" && by.get(e.id)?.outcome === "done")) location.reload();
   };
 
   // ---- the card
@@ -159,6 +207,18 @@
   const trust = (page) => {
     const there = new Set([...page.querySelectorAll("#steps > form")].map((f) => f.dataset.step));
     keep(GONE, kept(GONE).filter((id) => !there.has(id)));
+  };
+
+  const first = () => Number(card()?.dataset.first || 0);
+  // A new step is told and has the focus on its heading, but where somebody types elsewhere or no step was in view yet.
+  const heading = (at) => {
+    const before = now_step;
+    now_step = at.dataset.step;
+    if (before === null || before === now_step) return;
+    const has = document.activeElement, h = at.querySelector("h1");
+    if (has && has !== document.body && !has.closest("#steps") && !has.closest(".card-tools,#upcoming")) return;
+    h.tabIndex = -1;
+    h.focus({ preventScroll: true });
   };
 
   const shown = () => {
@@ -175,7 +235,7 @@
     at.querySelector(".tick")?.setAttribute("data-key", "t");
     const label = c.querySelector("[data-label]"), count = c.querySelector("[data-count]");
     if (label) label.textContent = at.dataset.label;
-    if (count) count.textContent = count.textContent.replace(/\d+/, String(Number(at.dataset.position) + 1));
+    if (count) count.textContent = count.textContent.replace(/\d+/, String(Number(at.dataset.position) - first() + 1));
     const gone = ticked();
     for (const mark of c.querySelectorAll("[data-mark]")) {
       const id = mark.dataset.mark, done = !form_of(id) || gone.has(id);
@@ -191,6 +251,7 @@
       }
     }
     hold();
+    heading(at);
   };
 
   const read = (caution) => {
@@ -206,7 +267,7 @@
     const row = (f, word) => {
       const div = document.createElement("button"), n = document.createElement("span"), b = document.createElement("b");
       div.type = "button"; div.className = "step-next"; div.dataset.show = f.dataset.step;
-      n.className = "num"; n.textContent = String(Number(f.dataset.position) + 1); b.textContent = (word ? word + ": " : "") + f.dataset.text;
+      n.className = "num"; n.textContent = String(Number(f.dataset.position) - first() + 1); b.textContent = (word ? word + ": " : "") + f.dataset.text;
       div.append(n, b);
       return div;
     };
@@ -221,12 +282,13 @@
   };
 
   document.addEventListener("click", (event) => {
-    const node = event.target.closest("[data-go],[data-show],[data-notify],[data-dismiss]");
+    const node = event.target.closest("[data-go],[data-show],[data-notify],[data-dismiss],[data-again]");
     if (!node) return;
     if (node.dataset.go) go(Number(node.dataset.go));
     if (node.dataset.show) { chosen = node.dataset.show; shown(); card().scrollIntoView({ block: "start" }); }
     if (node.hasAttribute("data-notify")) window.Notification?.requestPermission().then(() => { node.hidden = true; });
-    if (node.dataset.dismiss) { keep(REFUSED, kept(REFUSED).filter((r) => r.id !== node.dataset.dismiss)); state(); }
+    if (node.dataset.dismiss) drop(node.dataset.dismiss);
+    if (node.dataset.again) again(node.dataset.again);
   });
 
   let from = null;
@@ -242,16 +304,20 @@
 
   // ---- waits: the server's, and those that a step has started here meanwhile
 
+  const waitOf = (entry) => {
+    const begins = Date.parse(entry.at), f = entry.kind === "tick" && form_of(entry.data.step);
+    const minutes = f ? Number(f.dataset.waitMinutes) : entry.kind === "wait" ? Number(String(entry.data.wait_minutes).replace(",", ".")) : 0;
+    if (!(minutes > 0)) return null;
+    const [name, reason] = f ? [f.dataset.wait, f.dataset.waitReason] : [entry.data.wait_name, entry.data.wait_reason];
+    return { name, reason, begins, ends: begins + minutes * 60000 };
+  };
   const waits = () => {
     const c = card();
     if (!c) return [];
     let found = [];
     try { found = JSON.parse(c.dataset.waits || "[]").map((w) => ({ ...w, begins: Date.parse(w.begins), ends: Date.parse(w.ends) })); } catch { found = []; }
-    for (const entry of waitingHere()) {
-      const begins = Date.parse(entry.at), f = entry.kind === "tick" && form_of(entry.data.step);
-      const minutes = f ? Number(f.dataset.waitMinutes) : entry.kind === "wait" ? Number(String(entry.data.wait_minutes).replace(",", ".")) : 0;
-      if (minutes > 0) found.push({ name: f ? f.dataset.wait : entry.data.wait_name, reason: f ? f.dataset.waitReason : entry.data.wait_reason, begins, ends: begins + minutes * 60000 });
-    }
+    const mine = [...waitingHere().map(waitOf), ...started.values()];
+    for (const wait of mine) if (wait && !found.some((w) => w.name === wait.name)) found.push(wait);
     return found;
   };
   const holding = (form) => {
@@ -302,20 +368,39 @@
 
   // ---- what is not on the server yet, and what it did not take
 
+  const drop = async (id) => {
+    if (queue.pictures.some((one) => one.id === id)) await queue.dropPicture(id);
+    else await queue.dismiss(id);
+    shown();
+  };
+  const again = async (id) => {
+    const picture = queue.pictures.find((one) => one.id === id);
+    if (picture) { await queue.keepPicture({ ...picture, refused: "" }); develop(); } else if (await queue.again(id)) flush();
+    shown();
+  };
+
   const state = () => {
-    const queue = kept(QUEUE), mine = queue.filter((e) => e.me === me), others = queue.length - mine.length, refused = kept(REFUSED), rows = [];
+    const mine = queue.entries.filter((e) => e.me === me), others = queue.entries.length - mine.length, rows = [];
     const p = (words, css) => { const node = document.createElement("p"); node.textContent = words; if (css) node.className = css; return node; };
-    const pictures = Number(line.dataset.pictures || 0);
+    const pictures = queue.pictures.filter((one) => one.me === me && !one.refused).length;
     if (lost) rows.push(p(line.dataset.lost, "danger"));
+    else if (slow) rows.push(p(line.dataset.sending, "small"));
     if (lost && mine.length + pictures) {
       rows.push(p(`${mine.length + pictures} ${line.dataset.waiting}: ${mine.slice(-4).map((e) => e.words).join(" · ")}${mine.length > 4 ? " …" : ""}`, "small"));
     }
-    if (others) rows.push(p(`${others} ${line.dataset.other}: ${[...new Set(queue.filter((e) => e.me !== me).map((e) => e.who))].join(", ")}`, "small"));
-    for (const r of refused) {
-      const row = document.createElement("div"), button = document.createElement("button");
+    if (others) rows.push(p(`${others} ${line.dataset.other}: ${[...new Set(queue.entries.filter((e) => e.me !== me).map((e) => e.who))].join(", ")}`, "small"));
+    const aside = [...queue.refused, ...queue.pictures.filter((one) => one.refused).map((one) => ({ ...one, kind: "picture", words: one.name || "picture", text: one.refused }))];
+    for (const r of aside.filter((one) => !one.me || one.me === me)) {
+      const row = document.createElement("div");
       row.className = "conflict";
-      button.type = "button"; button.className = "btn btn-small"; button.dataset.dismiss = r.id; button.textContent = line.dataset.seen;
-      row.append(p(`${line.dataset.conflict} (${r.job}): ${r.words}. ${r.text}`), button);
+      row.append(p(`${line.dataset.conflict} (${r.job}): ${r.words}. ${r.text}`));
+      const held = Object.entries(r.data || {}).filter(([name]) => name !== "step").map(([name, value]) => `${name.replace(/^record:.*\//, "")}: ${value}`);
+      if (held.length) row.append(p(held.join(", "), "small"));
+      for (const [name, words] of [...(r.kind ? [["again", line.dataset.again]] : []), ["dismiss", r.kind ? line.dataset.drop : line.dataset.seen]]) {
+        const button = document.createElement("button");
+        button.type = "button"; button.className = "btn btn-small"; button.dataset[name] = r.id; button.textContent = words;
+        row.append(button);
+      }
       rows.push(row);
     }
     line.replaceChildren(...rows);
@@ -325,43 +410,37 @@
 
   // ---- pictures: kept in the browser's own store until the server has them
 
-  const store = () => new Promise((done, failed) => {
-    const open = indexedDB.open("galene", 1);
-    open.onupgradeneeded = () => open.result.createObjectStore("pictures", { keyPath: "id" });
-    open.onsuccess = () => done(open.result);
-    open.onerror = () => failed(open.error);
-  });
-  const inStore = async (mode, use) => {
-    const db = await store();
-    return new Promise((done, failed) => {
-      const asked = use(db.transaction("pictures", mode).objectStore("pictures"));
-      asked.onsuccess = () => { done(asked.result); db.close(); };
-      asked.onerror = () => { failed(asked.error); db.close(); };
+  const post = (one) => {
+    const body = new FormData();
+    for (const name of ["part", "phase", "note"]) body.append(name, one[name] || "");
+    body.append("once", one.id);
+    body.append("me", String(one.me));
+    body.append("file", one.file, one.name || "picture.jpg");
+    return fetch(`/jobs/${encodeURIComponent(one.job)}/pictures`, {
+      method: "POST", body, credentials: "same-origin", headers: { accept: "application/json" }, signal: AbortSignal.timeout(60000),
     });
   };
+  // The answer is read before anything is let go: what the server did not take stays here until a person has decided.
+  const told = async (answer) => ((await answer.json().catch(() => ({}))).lines || []).join(" ") || String(answer.status);
   let shooting = false;
   const develop = async () => {
-    if (shooting || !window.indexedDB) return;
+    await opened;
+    if (shooting) return;
     shooting = true;
     try {
-      for (;;) {
-        const mine = (await inStore("readonly", (s) => s.getAll())).filter((p) => p.me === me);
-        line.dataset.pictures = String(mine.length);
-        if (!mine.length) break;
-        const [one] = mine, body = new FormData();
-        for (const name of ["part", "phase", "note"]) body.append(name, one[name] || "");
-        body.append("once", one.id);
-        body.append("file", one.file, one.name || "picture.jpg");
-        const answer = await fetch(`/jobs/${encodeURIComponent(one.job)}/pictures`, {
-          method: "POST", body, credentials: "same-origin", headers: { accept: "application/json" }, signal: AbortSignal.timeout(60000),
-        });
-        if (answer.status === 401 || answer.redirected || answer.status >= 500) throw new Error("server");
-        await inStore("readwrite", (s) => s.delete(one.id));
-        if (!answer.ok) {
-          const lines = (await answer.json().catch(() => ({}))).lines || [];
-          keep(REFUSED, [...kept(REFUSED), { id: one.id, job: one.job, words: one.name || "picture", at: one.at, text: lines.join(" ") }]);
-        } else document.querySelectorAll("[data-shot]").forEach((n) => { n.textContent = "✓"; });
-      }
+      await alone("galene-pictures", async () => {
+        for (;;) {
+          await queue.read();
+          const one = queue.pictures.find((each) => each.me === me && !each.refused);
+          if (!one) return;
+          const answer = await post(one), found = verdict(answer.status, answer.redirected);
+          if (found === "sign-in" || found === "later" || found === "other") throw new Error(found);
+          if (found === "taken") {
+            await queue.dropPicture(one.id);
+            document.querySelectorAll("[data-shot]").forEach((n) => { n.textContent = "✓"; });
+          } else await queue.keepPicture({ ...one, refused: await told(answer) });
+        }
+      });
     } catch { window.setTimeout(develop, 3000); }
     shooting = false;
     state();
@@ -369,12 +448,19 @@
   document.addEventListener("change", async (event) => {
     const field = event.target.closest("[data-shoot]"), file = field?.files[0];
     if (!file) return;
+    await opened;
     const id = crypto.randomUUID ? crypto.randomUUID() : `p-${Date.now()}-${Math.random().toString(16).slice(2)}`;
-    await inStore("readwrite", (s) => s.put({ id, job: numberHere(), me, who: line.dataset.name, part: field.dataset.shootPart, phase: field.dataset.shoot, note: "", name: file.name, at: new Date(now()).toISOString(), file }));
-    field.value = "";
+    const one = { id, job: numberHere(), me, who: line.dataset.name, part: field.dataset.shootPart, phase: field.dataset.shoot, note: "", name: file.name, at: new Date(now()).toISOString(), file };
     const note = field.closest("form").querySelector("[data-shot]");
     if (note) note.textContent = "…";
-    develop();
+    if (await queue.keepPicture(one)) { field.value = ""; develop(); return; }
+    // It can not be kept here: it goes at once, or stands in the field with the word that it is not kept.
+    try {
+      const answer = await post(one);
+      if (verdict(answer.status, answer.redirected) !== "taken") throw new Error(await told(answer));
+      field.value = "";
+      if (note) note.textContent = "✓";
+    } catch (gone) { if (note) note.textContent = `${line.dataset.unkept} ${gone.message}`; }
   });
 
   // ---- news of others
@@ -389,7 +475,7 @@
         if (!answer.ok || answer.redirected) return;
         adopt(new DOMParser().parseFromString(await answer.text(), "text/html"));
         lost = false;
-      } catch { lost = true; retry = window.setTimeout(flush, 2000); }
+      } catch { lost = true; retry = window.setTimeout(() => { flush(); refresh(); }, pause(tries)); }
       shown();
     }, 40);
   };
@@ -408,16 +494,12 @@
     // A page beside the card keeps what is typed in it: only strip and rail are taken over.
     if (!next || !c) { swap(page, "strip"); swap(page, "rail"); return; }
     const at = left().find((f) => !f.hidden);
-    for (const f of next.querySelectorAll("#steps > form")) {
-      const old = form_of(f.dataset.step);
-      if (!old || old.dataset.text !== f.dataset.text) continue;
-      // Typed fields stay; what the server knows better is taken over.
-      old.querySelector("[data-cautions]").replaceWith(f.querySelector("[data-cautions]"));
-      old.dataset.position = f.dataset.position;
-      f.replaceWith(old);
-    }
     trust(next);
-    c.replaceWith(next);
+    started.clear();
+    const steps = c.querySelector(":scope > #steps"), theirs = next.querySelector(":scope > #steps");
+    if (steps && theirs) { mergeSteps(steps, theirs); mergeRound(c, next); } else c.replaceWith(next);
+    // The worker keeps this state for a reload: when it comes back without the server, it is known as an old one.
+    keep(CLOCK, { sent: card().dataset.now, offset: clock.offset });
     for (const id of ["strip", "rail", "may-start", "all-steps", "counts"]) swap(page, id);
     if (at && !form_of(at.dataset.step)) {
       const done = document.querySelector(`[data-done="${at.dataset.step}"]`);
@@ -433,7 +515,9 @@
       let opened = false;
       source.addEventListener("changed", refresh);
       source.onopen = () => { if (opened || lost) { lost = false; flush(); refresh(); } opened = true; };
+      // A stream that breaks off or never came is no news by itself: the server is asked, and its silence is said.
       source.onerror = () => {
+        refresh();
         if (source.readyState === EventSource.CLOSED) { source.close(); window.setTimeout(listen, 2000); }
       };
       window.addEventListener("pagehide", () => source.close(), { once: true });
@@ -442,11 +526,10 @@
     if ("serviceWorker" in navigator) navigator.serviceWorker.register("/sw.js").catch(() => {});
   }
   if (card() && clock.live) trust(document);
+  // A page out of the browser's own store says so at once; the next answer of the server takes it back.
+  if (card() && !clock.live) { lost = true; refresh(); }
   window.addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); });
   window.addEventListener("online", () => flush());
   window.addEventListener("offline", () => { lost = true; shown(); });
-  window.addEventListener("storage", (event) => { if (event.key === QUEUE || event.key === REFUSED) shown(); });
-  shown();
-  flush();
-  develop();
-})();
+  opened.then(() => { shown(); flush(); develop(); });
+}

@@ -1,0 +1,47 @@
+"""The page of parts on the shelf."""
+
+import re
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from galene.store.models import SpareStock
+from tests.web.conftest import Browser
+
+PATH = "/shelf/parts"
+
+
+def test_what_is_short_stands_first_and_says_so(web: Browser) -> None:
+    text = web.get(PATH).text
+    assert "Cooler O-rings" in text and "order, keep" in text
+    assert text.index("Cooler O-rings") < text.index("Manifold pressure sensor O-ring")
+    assert "/shelf/parts" in web.get("/shelf").text
+
+
+def test_a_part_is_counted_anew_and_put_there(web: Browser, db: Session) -> None:
+    row = db.scalars(select(SpareStock).where(SpareStock.number == "TV-2277")).one()
+    given = {
+        "number": row.number,
+        "name": row.name,
+        "pieces": "4",
+        "place": row.place,
+        "least": str(row.least),
+        "seen": str(row.revision),
+    }
+    assert web.submit(PATH, given).status_code == 303
+    db.expire_all()
+    assert row.pieces == 4
+    late = web.submit(PATH, {**given, "pieces": "7"})
+    assert late.status_code == 409
+    new = {"new": "1", "number": "QQ-1", "name": "Bung", "pieces": "2", "least": "1", "place": ""}
+    assert web.submit(PATH, new).status_code == 303
+    assert "QQ-1" in web.get(PATH).text
+
+
+def test_bad_counts_are_named_and_given_back(web: Browser) -> None:
+    for pieces in ("", "many", "2.5", "-1", "99999"):
+        new = {"new": "1", "number": "QQ-2", "name": "Bung", "pieces": pieces, "least": "1"}
+        answer = web.submit(PATH, new)
+        assert answer.status_code == 422, pieces
+        assert re.search("pieces|not a number", answer.text)
+        assert "QQ-2" in answer.text
