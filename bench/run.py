@@ -41,13 +41,11 @@ from galene.core.access import scope
 from galene.core.airpath import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
-from galene.core.procedures import Air, PartPlan, Policy, Step, compile_steps
+from galene.core.planning.records import Step
 from galene.demo.world import load
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.procedures import CLOSING, PROCEDURES
-from galene.knowledge.schools import DEFAULT_POLICY, tags_of
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, JobCode, ObservationRow, Person, StepRow, Vehicle
@@ -393,13 +391,6 @@ def in_the_core() -> None:
     print(f"  a hundred judgements                 {one}")
     print(
         f"  matrix, every part, agent and way    {best(lambda: [judge(RULES, a.agent, w, subject_of(c), [], []) for c in COMPONENTS for a in AGENTS.values() for w in a.agent.ways])}"
-    )
-    plans = [
-        PartPlan(p, 3, tags=tags_of(largest, largest.part(p), 3, None, DEFAULT_POLICY))
-        for p in sorted({p for o in largest.operations for p in o.reaches})
-    ]
-    print(
-        f"  card, family {largest.id}, {len(plans)} parts           {best(lambda: compile_steps(largest, plans, PROCEDURES, Policy(DEFAULT_POLICY), Air(14), CLOSING))}"
     )
     print(f"  scope, family {largest.id}, all parts          {best(lambda: scope(largest, reach[:8]))}")
     print(f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}")
