@@ -1,17 +1,20 @@
 """What the card keeps and sends: its modules one by one, and the page in the hand of a person."""
 
 import json
+import re
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from typing import Any
 
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, Route, expect
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.jobs import work
 from galene.jobs.act import Act, find_job
-from galene.store.models import JobPicture
+from galene.store.models import JobPicture, Trace
 from tests.browser.conftest import Server
 from tests.browser.test_bay import CARD, bare, number, tick, ticked, wait_for
 from tests.browser.test_flow import sign_in
@@ -36,6 +39,86 @@ def ask(page: Page, code: str) -> Any:
 
 
 SENDING = "const m = await import('/static/card/sending.js');"
+
+
+def test_a_page_that_is_older_than_a_tick_does_not_bring_its_step_back(card: Page) -> None:
+    found = ask(
+        card,
+        """const m = await import('/static/card/taken.js');
+        const list = m.withTaken(m.withTaken([], '1', '2026-05-04T08:00:02Z'), '2', '2026-05-04T08:00:05Z');
+        const steps = (l) => l.map((one) => one.step);
+        return [
+          steps(m.afterPage(list, new Set(['1', '2']), '2026-05-04T08:00:01Z')),
+          steps(m.afterPage(list, new Set(['1', '2']), '2026-05-04T08:00:03Z')),
+          steps(m.afterPage(list, new Set(['3']), '2026-05-04T08:00:09Z')),
+          steps(m.withoutTaken(list, '2')),
+          m.withTaken(list, '1', '2026-05-04T08:00:09Z').length,
+        ];""",
+    )
+    assert found == [["1", "2"], ["2"], ["1", "2"], ["1"], 2]
+
+
+def test_the_last_tick_is_undone_while_it_is_on_its_way(
+    card: Page, number: str, db: Session
+) -> None:
+    """The server has the tick, its answer is late: Undo means this tick and not the one before it."""
+    done = 0
+    while (
+        done == 0
+        or card.locator(CARD).locator("[data-read], input[type=radio], [data-pad]").count()
+    ):
+        tick(card)
+        done += 1
+        wait_for(lambda count=done: len(ticked(db, number)) == count)
+    expect(card.locator("[data-count]")).to_have_text(re.compile(f"step {done + 1} of"))
+    before = ticked(db, number)
+    held: list[Route] = []
+    # A step that has nothing to read or to answer: its tick is the one entry on its way.
+    card.route("**/entries", lambda route: held.append(route))
+    step = card.locator(CARD).get_attribute("data-step")
+    card.locator(CARD).get_by_role("button", name="Done, tick").click()
+    expect(card.locator("#line")).to_contain_text("Sending")
+    card.keyboard.press("u")
+    expect(card.locator("#line")).to_contain_text("Sending")
+    assert len(held) == 1
+    card.unroute("**/entries")  # what was held goes on
+    wait_for(
+        lambda: (
+            db.rollback()
+            or db.scalars(select(Trace.job_id).where(Trace.action == "step_undone")).all()
+        )
+    )
+    assert ticked(db, number) == before
+    expect(card.locator("#line")).to_be_hidden()
+    expect(card.locator(f'{CARD}[data-step="{step}"]')).to_be_visible()
+
+
+def test_a_page_made_before_the_last_entries_were_taken_is_not_taken_over(
+    card: Page, number: str, db: Session
+) -> None:
+    """News was asked for before a tick and comes after it: step, undo and count stay those after the tick."""
+    old = card.request.get(card.url, headers={"x-galene-part": "card"}).text()
+    step = card.locator(CARD).get_attribute("data-step")
+    tick(card)
+    wait_for(lambda: len(ticked(db, number)) == 1)
+    undo = card.locator("form[data-entry=untick] [name=step]").first
+    expect(undo).to_have_value(str(step))
+    # The old page comes once more, as the answer to news.
+    served: list[str] = []
+
+    def late(route: Route) -> None:
+        served.append(route.request.url)
+        route.fulfill(body=old, content_type="text/html")
+
+    card.route("**/work", late)
+    work.acknowledge(Act(db, person(db, "pia"), datetime.now(UTC)), number, "road")
+    db.commit()
+    while not served:
+        card.wait_for_timeout(50)
+    card.wait_for_timeout(300)
+    expect(card.locator("[data-count]")).to_have_text(re.compile("step 2 of"))
+    expect(card.locator(f'#steps > form[data-step="{step}"]')).to_have_count(0)
+    expect(undo).to_have_value(str(step))
 
 
 def test_verdict_of_every_answer(card: Page) -> None:

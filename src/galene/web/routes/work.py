@@ -1,6 +1,7 @@
 """Stage 5: the job card, what it sends, what must go back, waits, the gate before the first start."""
 
 from collections.abc import Callable
+from datetime import UTC, datetime
 from typing import Any
 
 from fastapi import APIRouter
@@ -101,7 +102,8 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
         return JSONResponse({"results": [], "other": visit.person.name}, 409)
     results = [take(visit.db, visit.person, visit.now, number, Entry(e.id, e.kind, e.at, e.data)) for e in sent.entries]
     plain = [{"id": r.id, "outcome": r.outcome, "title": r.title, "lines": list(r.lines), "faults": dict(r.faults), "override": r.override} for r in results]  # fmt: skip
-    return JSONResponse({"results": plain, "now": visit.now.isoformat()})
+    # The moment after the last commit: a page that was made before it may not know of these entries.
+    return JSONResponse({"results": plain, "now": datetime.now(UTC).isoformat()})
 
 
 @router.post("/jobs/{number}/work/begin")

@@ -3,12 +3,13 @@
 import { mergeRound, mergeSteps } from "./card/merging.js";
 import { Queue, alone } from "./card/queue.js";
 import { batchOf, halved, pause, verdict } from "./card/sending.js";
+import { afterPage, withTaken, withoutTaken } from "./card/taken.js";
 
 const line = document.getElementById("line");
 if (line) begin();
 
 function begin() {
-  const CLOCK = "galene:clock", GONE = "galene:gone", CACHE = "galene-card", BATCH = 50;
+  const CLOCK = "galene:clock", TAKEN = "galene:taken", CACHE = "galene-card", BATCH = 50;
   const card = () => document.getElementById("card");
   const me = Number(line.dataset.me);
   const queue = new Queue(() => { shown(); flush(); });
@@ -23,7 +24,7 @@ function begin() {
   const clock = (() => {
     const sent = card()?.dataset.now, old = kept(CLOCK);
     if (!sent) return { offset: old.offset || 0, live: true };
-    if (old.sent === sent) return { ...old, live: false };
+    if (old.sent && Date.parse(sent) <= Date.parse(old.sent)) return { ...old, live: false };
     const found = { sent, offset: Date.parse(sent) - Date.now() };
     keep(CLOCK, found);
     return { ...found, live: true };
@@ -41,7 +42,7 @@ function begin() {
   const numberHere = () => card()?.dataset.number;
   const waitingHere = () => queue.entries.filter((e) => e.job === numberHere());
   // Ticked here and not yet on the page: waiting to be sent, or taken by the server after a page from the cache was made.
-  const ticked = () => new Set([...kept(GONE), ...waitingHere().filter((e) => e.kind === "tick").map((e) => String(e.data.step))]);
+  const ticked = () => new Set([...kept(TAKEN).map((one) => one.step), ...waitingHere().filter((e) => e.kind === "tick").map((e) => String(e.data.step))]);
 
   document.addEventListener("submit", (event) => {
     const form = event.target;
@@ -62,15 +63,24 @@ function begin() {
 
   const take = async (job, kind, data, words, form) => {
     await opened;
-    if (kind === "untick" && !busy && (await unsent())) { shown(); return; }
+    if (kind === "untick") {
+      if (!busy && (await unsent())) { shown(); return; }
+      // The last tick may be on its way: the page's own field does not name it yet.
+      data.step = lastTicked()?.data.step ?? data.step;
+    }
     if (kind === "tick" && (ticked().has(data.step) || entering.has(data.step) || (lost && !ready(form, data)))) return;
     if (kind === "tick") entering.add(data.step);
     try { await enter(job, kind, data, words, form); } finally { entering.delete(data.step); }
   };
 
+  const lastTicked = () => {
+    const mine = waitingHere().filter((e) => e.me === me);
+    const undone = new Set(mine.filter((e) => e.kind === "untick").map((e) => String(e.data.step)));
+    return mine.findLast((e) => e.kind === "tick" && !undone.has(String(e.data.step)));
+  };
   // A tick that was not sent yet is undone here, without a trace of it anywhere else.
   const unsent = async () => {
-    const last = queue.entries.findLast((e) => e.job === numberHere() && e.me === me);
+    const last = waitingHere().findLast((e) => e.me === me);
     if (!last || last.kind !== "tick") return false;
     return queue.remove([last.id]);
   };
@@ -94,7 +104,7 @@ function begin() {
       if (found !== "taken") throw new Error(found);
       fault(form, "");
       fresh.set(entry.id, form);
-      await settle([entry], (await answer.json()).results);
+      await settle([entry], await answer.json());
       lost = false;
       shown();
       refresh();
@@ -165,15 +175,16 @@ function begin() {
       lost = false;
       if (found === "other") { location.reload(); return false; } // somebody else has signed in: these wait for their own
       if (found === "split" && halved(batch.length)) { size = halved(batch.length); continue; }
-      if (found === "taken") { await settle(batch, (await answer.json()).results); size = BATCH; continue; }
+      if (found === "taken") { await settle(batch, await answer.json()); size = BATCH; continue; }
       const text = `${answer.status}`;
       for (const entry of batch) { await queue.refuse(entry, text); fresh.delete(entry.id); }
       await queue.remove(batch.map((e) => e.id));
     }
   };
 
-  const settle = async (batch, results) => {
+  const settle = async (batch, { results, now: at }) => {
     const by = new Map(results.map((r) => [r.id, r]));
+    heard = Date.parse(at);
     for (const entry of batch) {
       const r = by.get(entry.id);
       if (!r) continue;
@@ -181,11 +192,13 @@ function begin() {
       if (taken && entry.kind === "tick") {
         const wait = waitOf(entry);
         if (wait) started.set(step, wait);
-        keep(GONE, [...kept(GONE).filter((id) => id !== step), step].slice(-300));
+        keep(TAKEN, withTaken(kept(TAKEN), step, at));
         document.querySelectorAll("form[data-entry=untick] [name=step]").forEach((field) => { field.value = step; });
       }
-      if (taken && entry.kind === "untick") started.delete(step);
-      if (taken && entry.kind === "untick") keep(GONE, kept(GONE).filter((id) => id !== step));
+      if (taken && entry.kind === "untick") {
+        started.delete(step);
+        keep(TAKEN, withoutTaken(kept(TAKEN), step));
+      }
       if (r.outcome !== "refused" && r.outcome !== "same") continue;
       const text = [r.title, ...r.lines].filter(Boolean).join(": ");
       const form = fresh.get(entry.id);
@@ -203,10 +216,10 @@ function begin() {
   const forms = () => [...document.querySelectorAll("#steps > form")];
   const form_of = (id) => forms().find((f) => f.dataset.step === String(id));
   const left = () => { const gone = ticked(); return forms().filter((f) => !gone.has(f.dataset.step)); };
-  // A page that comes from the server knows best which steps are left.
-  const trust = (page) => {
-    const there = new Set([...page.querySelectorAll("#steps > form")].map((f) => f.dataset.step));
-    keep(GONE, kept(GONE).filter((id) => !there.has(id)));
+  // A page that comes from the server knows best which steps are left, but for ticks that are younger than it.
+  const trust = (sent) => {
+    const left_there = new Set([...sent.querySelectorAll("#steps > form")].map((f) => f.dataset.step));
+    keep(TAKEN, afterPage(kept(TAKEN), left_there, sent.dataset.now));
   };
 
   const first = () => Number(card()?.dataset.first || 0);
@@ -465,17 +478,25 @@ function begin() {
 
   // ---- news of others
 
-  let asked = null;
+  let asked = null, turns = 0, adopted = 0, heard = 0; // heard: the server's moment of its last answer to entries
   const refresh = () => {
     window.clearTimeout(asked);
     asked = window.setTimeout(async () => {
       if (!document.getElementById("strip")) return;
+      const turn = ++turns;
+      let text = null;
       try {
-        const answer = await fetch(location.pathname + location.search, { credentials: "same-origin", signal: AbortSignal.timeout(8000), headers: { "x-galene-part": "card" } });
+        const answer = await fetch(location.pathname + location.search, {
+          credentials: "same-origin", signal: AbortSignal.timeout(8000), headers: { "x-galene-part": "card" },
+        });
         if (!answer.ok || answer.redirected) return;
-        adopt(new DOMParser().parseFromString(await answer.text(), "text/html"));
+        text = await answer.text();
         lost = false;
       } catch { lost = true; retry = window.setTimeout(() => { flush(); refresh(); }, pause(tries)); }
+      const page = text === null ? null : new DOMParser().parseFromString(text, "text/html");
+      // Old is what comes behind a later page, and what was made before the last entries were taken: one follows it.
+      const old = turn <= adopted || Date.parse(page?.getElementById("card")?.dataset.now) < heard;
+      if (page && !old) { adopted = turn; adopt(page); }
       shown();
     }, 40);
   };
@@ -525,7 +546,7 @@ function begin() {
     if (card().dataset.open === "1") listen();
     if ("serviceWorker" in navigator) navigator.serviceWorker.register("/sw.js").catch(() => {});
   }
-  if (card() && clock.live) trust(document);
+  if (card() && clock.live) trust(card());
   // A page out of the browser's own store says so at once; the next answer of the server takes it back.
   if (card() && !clock.live) { lost = true; refresh(); }
   window.addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); });
