@@ -29,7 +29,7 @@ from galene.jobs.intake import check_text
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY
+from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, WAYS_IN_PLACE
 from galene.knowledge.treatment import Circumstances, forbidden, judged_use, trade_for
 from galene.knowledge.variants import LETTERS, WORDS, variants_of
 from galene.store.models import Job, Plan, TemplateVersion, Workshop
@@ -121,8 +121,7 @@ def plans_fault(template: PartProcedure) -> list[Fault]:
 def _treated_by(component: str, template: PartProcedure) -> bool:
     if template.component == component:
         return True
-    shared = {"running_aerosol", "running_flush", "tank_additive", "left_for_now"}
-    return template.component in shared and component in {*LETTERS, "oxygen_sensor"}
+    return template.component in WAYS_IN_PLACE.values() and component in LETTERS
 
 
 def _policies(component: str) -> list[dict[str, str]]:

@@ -58,6 +58,7 @@ METHODS: dict[str, Method] = {
         Method("egr_temperature_sensor", "Out, brushed dry", "", "Nothing wet on a hot sensor's seal.", ("G",)),
         Method("oxygen_sensor", "Looked at and tested", "", "Sprays on the sensor are refused under every school.", ("P",)),
         Method("tank_additive", "One labelled dose in the tank, driven at 2000 to 3000 rpm", "fuel_system_additive", "What reaches the sensor safely comes with the fuel.", ("P",), "running_ingestion"),
+        Method("vacuum_line_product", "Labelled intake product through a vacuum line, in goes of half a minute with pauses", "intake_valve_aerosol", "What reaches the sensor safely comes with the air, a little at a time.", ("P",), "running_ingestion"),
         Method("running_aerosol", "Aerosol into the warm, running engine, in bursts; heat soak, road run, oil change", "intake_valve_aerosol", "Film on the valves goes without opening anything; hard carbon stays.", ("M",), "running_ingestion"),
         Method("running_flush", "Soot flush into the warm, running engine, in bursts; then driven hot", "soot_flush_waterbased", "A film of soot goes without opening anything; never for hard carbon or a plugged way.", ("K", "N"), "running_ingestion"),
         Method("left_for_now", "Left as it is, looked at again at the next visit", "", "Light, and the school is to leave it.", ("K",)),
@@ -77,6 +78,8 @@ def agents_for(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> tu
         return (("contact_cleaner", "direct_spray", {}), *usual)
     if method.agent == "contact_cleaner" and policy.get("J") == "brake_cleaner":
         return (("brake_cleaner_flammable", "direct_spray", {"plastic_safe": True}), *usual)
+    if "vacuum_line" in held:
+        return ((method.agent, method.way, {"oxygen_sensor_safe": True}),)
     if "direct" in held:
         return ((method.agent, "direct_spray", {}), *usual)
     if "blast" in held:

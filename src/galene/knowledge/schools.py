@@ -52,8 +52,8 @@ SCHOOLS: tuple[School, ...] = (
            "The tool protects the driver; the jumper opens further and at once.", {"jumper": "A jumper on the wrong side destroys the control unit's driver.", "both": "Twice the time; the jumper's risk stays."}),
     School("O", "Healthy sensor met with the access open", (("clean_keep", "clean and keep"), ("replace", "replace on distance while there")),
            "The owner decides with the price beside it.", {"replace": "A good sensor is thrown away; a new one may be the worse."}),
-    School("P", "Upstream oxygen sensor", (("test", "test, upkeep product if slow, else replace"), ("replace", "replace on distance")),
-           "Sprays on the sensor are refused under either.", {"replace": "The owner pays for a sensor that still answers."}),
+    School("P", "Upstream oxygen sensor", (("test", "test, upkeep product if slow, else replace"), ("ingestion", "test, product through a vacuum line if slow, else replace"), ("replace", "replace on distance")),
+           "Sprays on the sensor are refused under all.", {"ingestion": "A gulp knocks, and lets the catalyst glow; the sensor behind it gains nothing.", "replace": "The owner pays for a sensor that still answers."}),
     School("Q", "Isolation by unplugging a sensor", (("not_used", "not used"), ("timed", "as a timed test where the family says it is safe, must go back")),
            "Some engines stop; leaving it is tampering.", {"timed": "A plug forgotten is a fault of the work, and against the law."}),
     School("R", "Manifold bath", (("send_out", "send out"), ("own_bath", "own ultrasonic bath"), ("by_hand", "by hand")),
@@ -75,6 +75,7 @@ WAYS_IN_PLACE: dict[str, str] = {
     "in_place": "running_flush",
     "leave": "left_for_now",
     "tank": "tank_additive",
+    "vacuum_line": "vacuum_line_product",
 }
 """Tags that send a part to a shared procedure which opens nothing."""
 
@@ -117,7 +118,7 @@ def tags_of(
     if part.component == "egr_valve":
         return tests
     if part.component == "oxygen_sensor":
-        return frozenset({"tank"})
+        return frozenset({"vacuum_line" if drawn_through_a_line(family, part, policy) else "tank"})
     if part.component == "intake_ports":
         if family.injection != "direct" or family.fuel != "petrol":
             return frozenset({"opened", "soak"})
@@ -133,6 +134,12 @@ def tags_of(
         bath = "send_out" if policy.get("L") == "send_out" else policy.get("R", "send_out")
         return frozenset({{"send_out": "bath_out", "own_bath": "bath_own", "by_hand": "hand"}[bath]})
     return frozenset()
+
+
+def drawn_through_a_line(family: EngineFamily, part: Part, policy: Mapping[str, str]) -> bool:
+    """Whether school P draws the product in through a vacuum line: a throttled engine, a sensor before the catalyst."""
+    throttled = family.fuel == "petrol" and family.cycle == "four_stroke"
+    return policy.get("P") == "ingestion" and throttled and "downstream" not in part.features
 
 
 def way_in_place(tags: Iterable[str]) -> str:

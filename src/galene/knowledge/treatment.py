@@ -21,7 +21,12 @@ from galene.knowledge.methods import METHODS, PREPARED, agents_for
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.proofs import PROOFS
 from galene.knowledge.relearns import RELEARNS, with_holds
-from galene.knowledge.schools import REPLACE_FROM_KM, tags_of, way_in_place
+from galene.knowledge.schools import (
+    REPLACE_FROM_KM,
+    drawn_through_a_line,
+    tags_of,
+    way_in_place,
+)
 
 RUNNING = ("engine_warm_running", "ventilated")
 """What a running procedure brings about before its agent is drawn in."""
@@ -80,8 +85,16 @@ class Treater:
                 raise InputError(
                     "work", work.work, f"work that is done on {part.label.lower()}: clean, inspect"
                 )
+            drawn = chosen_agent(part, tags, self.now.policy) if work.work == "upkeep" else None
             return Treatment(
-                part=part.id, work=work, procedure=procedure, tags=tags, off=wants_off
+                part=part.id,
+                work=work,
+                procedure=procedure,
+                tags=tags,
+                # A product must be labelled for this part: its label is asked, whatever else it is.
+                instead={drawn.class_id: drawn.class_id} if drawn and drawn.label else {},
+                label=drawn.label if drawn else {},
+                off=wants_off,
             )
         agent = chosen_agent(part, tags, self.now.policy)
         if agent is None and agents_for(part, tags, self.now.policy):
@@ -110,9 +123,13 @@ class Treater:
         if work == "clean" and self.replaced_by_school(part):
             return "replace"
         if work == "clean" and part.component == "oxygen_sensor":
-            return "upkeep"
+            # Drawn in before the catalyst, the product does not reach the sensor behind it.
+            behind = "downstream" in part.features and self.now.policy.get("P") == "ingestion"
+            return "inspect" if behind else "upkeep"
         if work == "relearn" and part.component not in RELEARNED:
-            raise InputError("work", work, f"work that is done on {part.label.lower()}: it learns nothing")
+            raise InputError(
+                "work", work, f"work that is done on {part.label.lower()}: it learns nothing"
+            )
         return work
 
     def replaced_by_school(self, part: Part) -> str:
@@ -141,7 +158,9 @@ class Treater:
             self.family, part, work.grade, self.now.distance_km, self.now.policy, work.kind, opened
         )
         if work.work == "upkeep":
-            chosen = frozenset({upkeep_tag(self.family, part)}) | (chosen - {"leave"})
+            chosen = frozenset({upkeep_tag(self.family, part, self.now.policy)}) | (
+                chosen - {"leave"}
+            )
         heavy = work.grade is not None and work.grade >= 3
         return (
             chosen
@@ -183,7 +202,7 @@ class Treater:
         return found
 
 
-def upkeep_tag(family: EngineFamily, part: Part) -> str:
+def upkeep_tag(family: EngineFamily, part: Part, policy: Mapping[str, str]) -> str:
     """The tag of the upkeep that reaches a kind of part with nothing taken off.
 
     Raises
@@ -192,13 +211,15 @@ def upkeep_tag(family: EngineFamily, part: Part) -> str:
         None reaches it.
     """
     if part.component == "oxygen_sensor":
-        return "tank"
+        return "vacuum_line" if drawn_through_a_line(family, part, policy) else "tank"
     if part.component == "intake_ports" and family.fuel == "petrol":
         if family.cycle == "four_stroke":
             return "upkeep"
     elif part.component in FLUSHED and family.cycle == "four_stroke":
         return "in_place"
-    raise InputError("work", "upkeep", f"work that is done on {part.label.lower()}: no upkeep reaches it")
+    raise InputError(
+        "work", "upkeep", f"work that is done on {part.label.lower()}: no upkeep reaches it"
+    )
 
 
 def facts_of(family: EngineFamily, part: Part) -> frozenset[str]:
@@ -234,18 +255,14 @@ def judged(
     return judge(RULES, agent, way, subject_of(component), features, state)
 
 
-def judged_use(
-    use: AgentUse, component: str, features: Sequence[str], state: Sequence[str]
-) -> str:
+def judged_use(use: AgentUse, component: str, features: Sequence[str], state: Sequence[str]) -> str:
     """The verdict on an agent as a step brings it: what the planner's verifier asks."""
     known = [f for f in features if f in FEATURES]
     agent = replace(AGENTS[use.class_id].agent, properties=frozenset(use.properties))
     return judge(RULES, agent, use.way, subject_of(component), known, state).verdict
 
 
-def chosen_agent(
-    part: Part, tags: Iterable[str], policy: Mapping[str, str]
-) -> ChosenAgent | None:
+def chosen_agent(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> ChosenAgent | None:
     """The first agent of the part's method and the schools that no rule forbids on it; None where
     none is used or none is left."""
     method = METHODS.get(way_in_place(tags) or part.component)

@@ -52,6 +52,7 @@ TAG_WORDS: dict[str, str] = {
     "in_place": "K: in place",
     "leave": "K: left",
     "tank": "P: through the tank",
+    "vacuum_line": "P: through a vacuum line",
 }
 """Tags of variants in words, with the school that decides."""
 SCHOOL_WORDS: dict[str, str] = {t: w for t, w in TAG_WORDS.items() if w[:1].isupper() and w[1] in ":,"}
@@ -62,6 +63,7 @@ LETTERS: dict[str, str] = {
     "egr_passage": "K",
     "intake_manifold": "KLR",
     "intake_ports": "KM",
+    "oxygen_sensor": "P",
 }
 """Kinds of part whose procedure depends on schools, and their letters."""
 DRYING = frozenset(

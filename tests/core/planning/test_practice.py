@@ -285,6 +285,33 @@ def test_oxygen_sensors_take_one_dose_a_tank_and_are_tested_again(sensors: tuple
     assert card.ordered("tank_additive:dose", "tank_additive:run", "tank_additive:responds")
 
 
+def test_the_oxygen_sensor_product_through_a_vacuum_line() -> None:
+    card = Card(
+        "C",
+        work("oxygen_sensor_upstream", "upkeep", 1),
+        work("oxygen_sensor_downstream", "clean", 1),
+        policy={"P": "ingestion"},
+    )
+    goes = card.step("vacuum_line_product:goes")
+    assert "go of 30 s" in goes["text"] and "30 s between them" in goes["note"]
+    assert {"oxygen_sensor_safe", "catalyst_safe"} <= set(goes["agent"]["properties"])
+    assert card.ordered(
+        "vacuum_line_product:before",
+        "vacuum_line_product:tube",
+        "vacuum_line_product:goes",
+        "vacuum_line_product:tube_off",
+        "vacuum_line_product:cool",
+        "vacuum_line_product:run",
+        "vacuum_line_product:responds",
+    )
+    assert card.step("vacuum_line_product:cool")["wait"]["minutes"] == 45
+    # Upstream only: the one behind the catalyst is looked at, and nothing is drawn in for it.
+    assert [p["work"] for p in card.document["parts"]] == ["upkeep", "inspect"]
+    touched = [s for s in card.steps if s["part"] == "oxygen_sensor_downstream"]
+    cool = card.at("vacuum_line_product:cool")
+    assert touched and all(card.at(s["id"]) > cool for s in touched), "cool before it is touched"
+
+
 def test_hot_exhaust_parts_cool_before_they_are_touched() -> None:
     card = Card("C", work("oxygen_sensor_upstream", "replace", None), start={"heat": "warm"})
     off = next(s for s in card.steps if "oxygen_sensor_upstream" in s["takes_off"])

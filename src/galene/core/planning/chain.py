@@ -7,6 +7,7 @@ from galene.core.airpath import EngineFamily, Opened
 from galene.core.chemistry.judge import refined
 from galene.core.drying import DryingTimeInput, drying_time
 from galene.core.ingestion import (
+    HELD_RPM,
     WARN_SHARE,
     BlastInput,
     BlastPosition,
@@ -14,6 +15,7 @@ from galene.core.ingestion import (
     clearance_ml,
     held_airflow,
     running_bursts,
+    vacuum_goes,
 )
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.procedure import DOES, NEEDS, PLACES, STAGES, StepTemplate, Wait, merged
@@ -118,7 +120,13 @@ class Chain:
     """The steps of one treatment. `place` is where the part lies while it is worked on."""
 
     def __init__(
-        self, case: Case, trade: Trade, treatment: Treatment, *, place: Place, treats: tuple[str, ...]
+        self,
+        case: Case,
+        trade: Trade,
+        treatment: Treatment,
+        *,
+        place: Place,
+        treats: tuple[str, ...],
     ) -> None:
         self.case, self.trade, self.treatment = case, trade, treatment
         self.family, self.place, self.treats = case.family, place, treats
@@ -262,7 +270,11 @@ class Chain:
             place[self.part.id] = named  # type: ignore[assignment]
         if "receives" in template.moves:
             place[self.part.id] = "away"
-        if template.place == "clean" and words.engine is None and not self.treatment.procedure.in_place:
+        if (
+            template.place == "clean"
+            and words.engine is None
+            and not self.treatment.procedure.in_place
+        ):
             words = replace(words, engine="off")
         if self._burns(template):
             words = replace(words, heat="cold")
@@ -325,15 +337,11 @@ class Chain:
             name = f"{name} {count}"
         return replace(step, wait=PlannedWait(id=name, minutes=minutes, why=why))
 
-    def _computed(
-        self, step: Step, template: StepTemplate, position: BlastPosition | None
-    ) -> Step:
+    def _computed(self, step: Step, template: StepTemplate, position: BlastPosition | None) -> Step:
         """The step with what is computed at it for this engine."""
         family = self.family
         if template.reckon == "clearance":
-            whole = clearance_ml(
-                family.displacement_l, family.cylinders, family.compression_ratio
-            )
+            whole = clearance_ml(family.displacement_l, family.cylinders, family.compression_ratio)
             note = (
                 f"At most {WARN_SHARE * whole:.1f} ml in one go: a tenth of one cylinder's "
                 f"clearance of {whole:.0f} ml. Liquid does not compress."
@@ -341,6 +349,8 @@ class Chain:
             step = replace(step, worksheet="ingestion-limit", note=note)
         if template.reckon in ("aerosol", "flush"):
             step = ingested(step, family, ml=template.agent_ml, water=template.reckon == "flush")
+        if template.reckon == "goes":
+            step = drawn_in(step, family, ml=template.agent_ml)
         if template.reckon == "drive":
             step = replace(step, worksheet="actuator-drive-check")
         if template.each == "position" and position is not None:
@@ -360,9 +370,7 @@ class Chain:
             f"{self.family.firing_order[0]}, turned forward only: the intake valves of cylinder "
             f"{cylinders} are shut."
         )
-        return replace(
-            step, worksheet="blast-positions", crank_deg=position.crank_deg, note=note
-        )
+        return replace(step, worksheet="blast-positions", crank_deg=position.crank_deg, note=note)
 
 
 def bound(record: Record, step_id: str) -> Record:
@@ -405,6 +413,33 @@ def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Ste
         f"is {bursts.share:.0%} of one cylinder's clearance."
     )
     minutes = max(step.minutes, float(round(bursts.minutes)))
+    return replace(step, worksheet="ingestion-limit", minutes=minutes, note=note)
+
+
+def drawn_in(step: Step, family: EngineFamily, *, ml: float) -> Step:
+    """Goes through a vacuum line for this engine's air at the held speed, and the minutes of the dose.
+
+    Parameters
+    ----------
+    ml : the whole dose, millilitres
+
+    Notes
+    -----
+    See `vacuum_goes`; without a family's idle air and speed the step says what is read first.
+    """
+    air, idle = family.bands.get("idle_airflow_g_s"), family.bands.get("idle_rpm")
+    if air is None or idle is None:
+        note = "Read the air at the held speed and reckon the goes before the first one."
+        return replace(step, worksheet="ingestion-limit", note=note)
+    low, high = held_airflow(air.low, air.high, idle.low, idle.high)
+    goes = vacuum_goes(airflow_g_s=low, amount_ml=ml)
+    note = (
+        f"{goes.goes} goes of {goes.go_s:.0f} s, {goes.pause_s:.0f} s between them, about "
+        f"{goes.go_ml:.0f} ml in each: {goes.minutes:.0f} min in all. Reckoned for the least of "
+        f"{low:.1f} to {high:.1f} g/s of air at {HELD_RPM:.0f} rpm and {ml:.0f} ml; "
+        "the label's dose decides."
+    )
+    minutes = max(step.minutes, float(round(goes.minutes)))
     return replace(step, worksheet="ingestion-limit", minutes=minutes, note=note)
 
 

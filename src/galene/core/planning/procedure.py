@@ -10,7 +10,7 @@ from galene.core.planning.words import Work
 STAGES: tuple[str, ...] = ("running", "first", "clean", "close", "walk", "drive")
 """Where a template's step stands: the warm engine before anything is opened; laid open, before the
 battery comes off; the work itself; before the refit; all closed and powered; on the road."""
-RECKONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "drive")
+RECKONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "goes", "drive")
 EACH: tuple[str, ...] = ("", "position", "cylinder")
 MOVES: tuple[str, ...] = ("takes_off", "refits", "sends", "receives")
 NEEDS: dict[str, StateWords] = {

@@ -42,6 +42,7 @@ RECKON_WORDS = {
     "clearance": "liquid that one cylinder bears",
     "aerosol": "bursts of an aerosol",
     "flush": "bursts of a flush",
+    "goes": "goes through a vacuum line",
     "drive": "asks for the drive check",
 }
 CHOICES: dict[str, list[tuple[str, str]]] = {
