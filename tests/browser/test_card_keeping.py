@@ -407,3 +407,16 @@ def test_number_pad_answers_click_and_keyboard(page: Page, server: Server, numbe
     expect(field).to_have_value("75")
     pad.get_by_role("button", name="Done").click()
     expect(pad).to_be_hidden()
+
+
+def test_a_find_asks_for_what_its_kind_needs(card: Page) -> None:
+    card.get_by_text("Found on the way").click()
+    retrieved, minutes = card.locator("#found_retrieved"), card.locator("#found_minutes")
+    for kind, out, takes in (
+        ("torn_boot", False, False),
+        ("dropped", True, False),
+        ("own_words", False, True),
+    ):
+        card.locator(f".finds [value={kind}]").check()
+        expect(retrieved).to_be_visible(visible=out)
+        expect(minutes).to_be_visible(visible=takes)

@@ -49,6 +49,17 @@ def test_every_find_changes_the_card_and_is_told(odd: Act, kind: str) -> None:
     assert all(r.document.id in before for r in card.rows_of_round(job) if r.done_at)
 
 
+def test_what_a_kind_does_not_ask_for_has_no_say(odd: Act) -> None:
+    """A field that was filled in before another kind was chosen."""
+    job = begun(odd, "A", "throttle_body", plate="FD-SAY")
+    go_to(odd, job, "throttle_body:look")
+    found.report(
+        odd, job.number, "seized_clamp", "", "the wide clamp", 12.0, retrieved=False, minutes=90.0
+    )
+    one = job.card.finds[-1]
+    assert (one.retrieved, one.minutes, one.cost) == (None, 0.0, 12.0)
+
+
 def test_what_lies_inside_forbids_cranking(odd: Act) -> None:
     job = begun(odd, "A", "throttle_body", plate="FD-IN")
     go_to(odd, job, "throttle_body:look")

@@ -79,8 +79,9 @@ def report(
         kind=kind,
         part=part,
         note=note.strip(),
-        retrieved=retrieved,
-        minutes=minutes or 0.0,
+        # What the kind does not ask for has no say, whatever was sent.
+        retrieved=retrieved if find.needs_retrieved else None,
+        minutes=(minutes or 0.0) if find.own_words else 0.0,
         cost=cost or 0.0,
     )
     job.card = replace(job.card, finds=(*job.card.finds, one))
