@@ -10,7 +10,14 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from galene.core.access import scope, ways_in
 from galene.core.airpath import EngineFamily
 from galene.core.calculations import CALCULATIONS, as_plain
-from galene.core.chemistry.judge import Agent, judge, refined
+from galene.core.chemistry.judge import (
+    CHARGED_BY,
+    Agent,
+    EngineFacts,
+    engine_of,
+    judge,
+    refined,
+)
 from galene.core.chemistry.rules import RULES
 from galene.core.diagnosis.assess import assess
 from galene.core.errors import InputError
@@ -66,8 +73,20 @@ class ScopeFile(Strict):
     open: list[str] = []
 
 
+class JudgedEngine(Strict):
+    """What is known of the engine that an agent comes near; what is left out may be anything."""
+
+    family: str | None = None
+    components: list[str] | None = None
+    fuel: Literal["petrol", "diesel"] | None = None
+    injection: Literal["port", "direct"] | None = None
+    cycle: Literal["four_stroke", "two_stroke"] | None = None
+    throttle: Literal["cable", "electronic", "none"] | None = None
+    charged: bool | None = None
+
+
 class JudgementFile(Strict):
-    """An agent, a way, a part, its state."""
+    """An agent, a way, a part, its state, the engine or its family."""
 
     class_: str | None = Field(None, alias="class")
     product: str | int | None = None
@@ -76,6 +95,8 @@ class JudgementFile(Strict):
     features: list[str] = []
     state: list[str] = []
     properties: dict[str, bool] = {}
+    family: str | None = None
+    engine: JudgedEngine | None = None
 
 
 def _first_fault(fault: ValidationError) -> InputError:
@@ -197,8 +218,38 @@ def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any
     }
 
 
-def judgement_of(given: Any, products: Mapping[str, Agent] = MappingProxyType({})) -> Any:
-    """Whether an agent may touch a part, this way, in this state; `products` are the shelf's own by id.
+def _engine_judged(wanted: JudgementFile, families: Mapping[str, EngineFamily]) -> EngineFacts:
+    """What the file says of the engine: its family's facts, and what is told of the engine itself."""
+    told = wanted.engine or JudgedEngine()
+    if wanted.family is not None and told.family is not None and wanted.family != told.family:
+        raise InputError("family", wanted.family, f"one family: the engine names {told.family}")
+    name = wanted.family if wanted.family is not None else told.family
+    if name is not None:
+        if name not in families:
+            raise InputError("family", name, ", ".join(families))
+        known = engine_of(families[name])
+        for word in ("fuel", "injection", "cycle", "charged"):
+            said, holds = getattr(told, word), getattr(known, word)
+            if said is not None and said != holds:
+                raise InputError(f"engine.{word}", said, f"{holds}, as family {name} has it")
+        return known
+    charged = told.charged
+    for component in told.components or ():
+        if component not in COMPONENTS:
+            raise InputError("engine.components", component, ", ".join(COMPONENTS))
+        charged = True if charged is None and component in CHARGED_BY else charged
+    return EngineFacts(
+        fuel=told.fuel, injection=told.injection, cycle=told.cycle, charged=charged
+    )
+
+
+def judgement_of(
+    given: Any,
+    products: Mapping[str, Agent] = MappingProxyType({}),
+    families: Mapping[str, EngineFamily] = FAMILIES,
+) -> Any:
+    """Whether an agent may touch a part, this way, in this state; `products` are the shelf's own by id,
+    `families` those that may be named.
 
     Raises
     ------
@@ -221,7 +272,16 @@ def judgement_of(given: Any, products: Mapping[str, Agent] = MappingProxyType({}
         agent = products[str(wanted.product)]
     if agent is not None and wanted.properties:
         agent = refined(agent, wanted.properties)
-    found = judge(RULES, agent, wanted.application, subject_of(wanted.component), wanted.features, wanted.state)
+    engine = _engine_judged(wanted, families)
+    found = judge(
+        RULES,
+        agent,
+        wanted.application,
+        subject_of(wanted.component),
+        wanted.features,
+        wanted.state,
+        engine,
+    )
     return {
         "verdict": found.verdict, "reasons": [{"rule": r.rule, "text": r.text} for r in found.reasons], "conditions": list(found.conditions),
         "protective_equipment": list(found.protective_equipment), "drying_minutes": found.drying_minutes,

@@ -266,7 +266,13 @@ def plan_document(
             for p in plan.parts
         ],
         "agents": [
-            {"class": a.class_id, "title": a.title, "ml": a.ml, "price": round(a.price, 2)}
+            {
+                "class": a.class_id,
+                "title": a.title,
+                "ml": a.ml,
+                "price": round(a.price, 2),
+                "label": list(a.label),
+            }
             for a in bill.agents
         ],
         "tools": list(bill.tools),
@@ -373,6 +379,7 @@ def _step(step: Step) -> dict[str, Any]:
             "way": agent.way,
             "ml": agent.ml,
             "properties": list(agent.properties),
+            "label": list(agent.label),
         }
         if agent
         else None,

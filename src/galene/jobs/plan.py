@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from galene.core.access import Scope, scope
 from galene.core.airpath import EngineFamily
+from galene.core.chemistry.judge import engine_of
 from galene.core.diagnosis.records import Assessment
 from galene.core.errors import InputError
 from galene.core.planning.records import PartWork
@@ -74,15 +75,16 @@ def override_school(
 def without_agent(family: EngineFamily, choices: Mapping[str, str]) -> dict[str, str]:
     """Letters whose choice leaves a part of this engine without any agent that may touch it."""
     found: dict[str, str] = {}
+    engine = engine_of(family)
     for part in family.parts:
         for grade in (2, 4):
             tags = tags_of(family, part, grade, None, choices)
-            if not agents_for(part, tags, choices) or chosen_agent(part, tags, choices):
+            if not agents_for(part, tags, choices) or chosen_agent(part, tags, choices, engine):
                 continue
             for letter in METHODS[way_in_place(tags) or part.component].schools:
                 other = {**choices, letter: DEFAULT_POLICY[letter]}
                 then = tags_of(family, part, grade, None, other)
-                helps = not agents_for(part, then, other) or chosen_agent(part, then, other)
+                helps = not agents_for(part, then, other) or chosen_agent(part, then, other, engine)
                 if choices[letter] != DEFAULT_POLICY[letter] and helps:
                     text = (
                         f"It leaves {part.label.lower()} of {family.name} without an agent: "

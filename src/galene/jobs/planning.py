@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from types import MappingProxyType
 
 from galene.core.airpath import EngineFamily, Part
-from galene.core.chemistry.judge import STATES, WAYS
+from galene.core.chemistry.judge import STATES, WAYS, engine_of
 from galene.core.errors import InputError
 from galene.core.planning.case import Case, Trade
 from galene.core.planning.document import (
@@ -215,7 +215,7 @@ def _sheet(job: Job, case: Case, trade: Trade, plan: Plan, work: PartWork) -> Pa
     agent = None
     asked = trade.treat(work, off=False, opened=shown.procedure != procedure)
     if work.work in ("clean", "upkeep") and procedure != "inspect_only":
-        agent = chosen_agent(part, asked.tags, case.policy)
+        agent = chosen_agent(part, asked.tags, case.policy, engine_of(case.family))
     text = method.text if work.work in ("clean", "upkeep") else _work_text(work.work, part)
     aside = any(o.removes == part.id and o.hangs for o in family.operations)
     where = ""

@@ -196,10 +196,10 @@ def _moved(act: Act, product: Product, lot: Lot | None, ml: float, why: str, job
                         at=act.now, person_id=act.person.id))  # fmt: skip
 
 
-def take_for_step(act: Act, job: Job, step_key: str, class_id: str, ml: float) -> float:
+def take_for_step(act: Act, job: Job, step_key: str, class_id: str, ml: float, label: Sequence[str] = ()) -> float:
     """Book an agent that a step used, from the lots that run out of date first; what could be booked.
 
-    A shelf that holds too little stops nobody here: the step was done. The rest stays unbooked.
+    Only products whose label affirms what the step asks for are booked. A shelf that holds too little stops nobody here: the step was done. The rest stays unbooked.
     """
     rows = act.db.execute(
         select(Lot, Product).join(Product).where(Product.class_id == class_id, Product.retired_at.is_(None), Lot.left_ml > 0)
@@ -210,6 +210,8 @@ def take_for_step(act: Act, job: Job, step_key: str, class_id: str, ml: float) -
         if rest <= 0:
             break
         if lot.expires_on is not None and lot.expires_on <= act.now:
+            continue
+        if not set(label) <= refined(AGENTS[class_id].agent, product.properties).properties:
             continue
         taken = min(rest, lot.left_ml)
         lot.left_ml -= taken

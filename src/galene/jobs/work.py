@@ -1,9 +1,10 @@
 """Stage 5: the job card: pick list, ticks with their consequences, steps left out, added, worded anew."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
 
+from galene.core.chemistry.judge import PROPERTIES
 from galene.core.errors import InputError
 from galene.core.must_go_back import COUNTED
 from galene.core.planning.answers import base_id, consequence_of
@@ -197,8 +198,13 @@ def pick_list(job: Job) -> list[tuple[str, str]]:
         return []
     bill = job.plans[0].document.bill
     parts = [(f"spare:{s.id}", f"{s.name}, {s.number}" if s.number else s.name) for s in bill.spares]
-    agents = [(f"agent:{a.class_id}", f"{a.title}, {a.ml:.0f} ml") for a in bill.agents]
+    agents = [(f"agent:{a.class_id}", f"{a.title}, {a.ml:.0f} ml{labelled(a.label)}") for a in bill.agents]
     return [*parts, *agents, *((f"tool:{t}", t) for t in bill.tools)]
+
+
+def labelled(label: Sequence[str]) -> str:
+    """What a product's label must affirm, as words behind its name."""
+    return f", {', '.join(PROPERTIES[word] for word in label)}" if label else ""
 
 
 def picked(job: Job) -> bool:
@@ -335,7 +341,7 @@ def _happens(act: Act, job: Job, step: Step) -> None:
             )
         )
     if step.agent:
-        shelf.take_for_step(act, job, step.id, step.agent.class_id, step.agent.ml)
+        shelf.take_for_step(act, job, step.id, step.agent.class_id, step.agent.ml, step.agent.label)
     if step.consumes:
         spares.take(act, job, step.consumes)
     if step.does.codes == "cleared" and job.codes_cleared_at is None:

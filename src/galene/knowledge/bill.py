@@ -39,9 +39,11 @@ def bill_of(
     work = plan.hands_on_minutes - proof
     consumed = dict.fromkeys((*(c for s in plan.steps for c in s.consumes), *extra_spares))
     agents: dict[str, float] = {}
+    labels: dict[str, set[str]] = {}
     for step in plan.steps:
         if step.agent:
             agents[step.agent.class_id] = agents.get(step.agent.class_id, 0.0) + step.agent.ml
+            labels.setdefault(step.agent.class_id, set()).update(step.agent.label)
     drivers = (f.split(", ")[1] for s in plan.steps for f in s.fasteners if ", " in f)
     tools = dict.fromkeys((*(t for s in plan.steps for t in s.tools), *drivers))
     return Bill(
@@ -52,7 +54,11 @@ def bill_of(
         spares=tuple(spare_of(family, c) for c in consumed),
         agents=tuple(
             BilledAgent(
-                class_id=a, title=AGENTS[a].title, ml=ml, price=AGENTS[a].price_per_ml * ml
+                class_id=a,
+                title=AGENTS[a].title,
+                ml=ml,
+                price=AGENTS[a].price_per_ml * ml,
+                label=tuple(sorted(labels[a])),
             )
             for a, ml in agents.items()
         ),

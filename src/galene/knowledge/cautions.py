@@ -30,6 +30,16 @@ CAUTIONS: dict[str, Caution] = {
         Caution("jumper", "Jumper on a control unit's wire", "a destroyed driver, a burnt loom", "Only after the drive check, on its side, through its fuse.", True),
         Caution("lock", "Liquid in a cylinder", "a bent rod", "Measured bursts, never a gulp; stop at the first knock.", True),
         Caution("hot_surfaces", "Hot oil and exhaust", "burns", "Gloves, and keep clear of the exhaust."),
+        Caution("dust", "Soot and shell dust", "cancer of the lungs in the long run", "Mask of class FFP3; vacuum with a fine filter, wipe wet, blow nothing about."),
+        Caution("runaway", "A diesel that runs away on what it draws in", "an engine that bursts", "The key does not stop it: shut its air with a plate over the intake, stand aside. Have the plate in the hand.", True),
+        Caution("rail", "Fuel under rail pressure", "a jet through the skin: surgeon at once", "Engine off for as long as its maker says; no hand at a line under pressure, no look by finger.", True),
+        Caution("coolant", "Coolant", "poison that tastes sweet to animals and children", "Catch it all, cover the tray, none into the drain."),
+        Caution("air", "Compressed air and pressure tests", "air under the skin, splinters in the eye", "Below 2 bar, shield and glasses, never toward anybody."),
+        Caution("burn_off", "Exhaust of several hundred degrees", "fire under the car, burns", "Outside, clear of dry grass and people, nothing behind the tail, somebody by it.", True),
+        Caution("cab", "A tilted cab", "crushed under it", "Wheels chocked, lock seen home, prop set before anybody is under it.", True),
+        Caution("spring", "Springs under tension", "a hit in the eye, torn fingers", "Glasses; hold the spring before its hook comes off."),
+        Caution("lifting", "A heavy part", "a hurt back, crushed feet", "Two people or the lift, nobody below."),
+        Caution("tampering", "A sensor left unplugged", "a car that is not legal on the road", "Timed, on the list of what must go back, plugged in before it leaves."),
         Caution("rotating", "Fans and belts", "torn fingers, caught sleeves", "Hands and cables clear; fans start by themselves."),
     )
 }  # fmt: skip

@@ -78,8 +78,6 @@ def agents_for(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> tu
         return (("contact_cleaner", "direct_spray", {}), *usual)
     if method.agent == "contact_cleaner" and policy.get("J") == "brake_cleaner":
         return (("brake_cleaner_flammable", "direct_spray", {"plastic_safe": True}), *usual)
-    if "vacuum_line" in held:
-        return ((method.agent, method.way, {"oxygen_sensor_safe": True}),)
     if "direct" in held:
         return ((method.agent, "direct_spray", {}), *usual)
     if "blast" in held:

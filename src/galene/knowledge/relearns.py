@@ -11,9 +11,11 @@ FAN = Guard("fan", "The cooling fan cut in")
 VOLTAGE = Guard("voltage", "Voltage under 12.2 V")
 COOLANT = Guard("coolant", "Coolant under 75 °C")
 LOADS = Guard("loads", "A load was switched")
+COOLANT_OPEN = Guard("coolant_open", "Coolant over 80 °C with the cap off")
+"""Water boils at 80 °C under the air of about 6000 m (Antoine): below it an open neck boils over nowhere that a road goes."""
 COOLANT_HIGH = Guard("coolant_high", "Coolant over 105 °C")
 DOOR = Guard("door", "Somebody came near, or it began to smoke in earnest")
-GUARDS: dict[str, Guard] = {g.id: g for g in (PEDAL, FAN, VOLTAGE, COOLANT, LOADS, COOLANT_HIGH, DOOR)}
+GUARDS: dict[str, Guard] = {g.id: g for g in (PEDAL, FAN, VOLTAGE, COOLANT, LOADS, COOLANT_OPEN, COOLANT_HIGH, DOOR)}
 """Guards that a hold may ask for."""
 
 RELEARNS: dict[str, RelearnTemplate] = {
@@ -138,7 +140,8 @@ RELEARNS: dict[str, RelearnTemplate] = {
             "Coolant bled, level watched",
             (("filled", "Coolant at the mark, bleed screws open and shut again"), ("heater", "Heater set to hot")),
             (
-                Phase("bleed", "Let it idle with the cap off its seat, top up as it falls", 8, "Bubbles, and the level falls in steps.", (COOLANT_HIGH,), True),
+                Phase("bleed", "Below 80 °C only: cap off, let it idle, top up as it falls; at 80 °C the cap goes on and stays on", 8,
+                      "Bubbles, and the level falls in steps.", (COOLANT_OPEN,), True),
                 Phase("hot", "Cap on. Let it run to its working heat; look at hoses, cooler and floor", 25, "The fan cuts in and out. The heater blows hot.", (COOLANT_HIGH,), True),
             ),
             "The level stands at its hot mark and stays there, and nothing is wet. It is looked at again cold.",

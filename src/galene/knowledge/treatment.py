@@ -2,10 +2,19 @@
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import combinations, product
 from types import MappingProxyType
 
 from galene.core.airpath import EngineFamily, Part
-from galene.core.chemistry.judge import FEATURES, Judgement, judge, refined
+from galene.core.chemistry.judge import (
+    FEATURES,
+    POSSIBLE_ENGINES,
+    EngineFacts,
+    Judgement,
+    engine_of,
+    judge,
+    refined,
+)
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
 from galene.core.planning.case import FindKind, Trade, Treatment
@@ -17,6 +26,7 @@ from galene.knowledge.agents import AGENTS, DRYING_MINUTES, subject_of
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.found import FOUND
+from galene.knowledge.hazards import HAZARDS
 from galene.knowledge.methods import METHODS, PREPARED, agents_for
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.proofs import PROOFS
@@ -30,6 +40,14 @@ from galene.knowledge.schools import (
 
 RUNNING = ("engine_warm_running", "ventilated")
 """What a running procedure brings about before its agent is drawn in."""
+LABEL_WORDS = ("coating_safe", "oxygen_sensor_safe", "aluminium_safe")
+"""What only a product's own label can say: unknown of every class, and unknown is no."""
+LABEL_CHOICES: tuple[tuple[str, ...], ...] = tuple(
+    words for size in range(len(LABEL_WORDS) + 1) for words in combinations(LABEL_WORDS, size)
+)
+EVERY_LABEL: Mapping[str, bool] = MappingProxyType(dict.fromkeys(LABEL_WORDS, True))
+LAID_OPEN = frozenset({"opened", "soak", "blast", "hand", "bath_own", "bath_out"})
+"""Tags of treatments that upkeep does without."""
 FLUSHED = frozenset({"egr_valve", "egr_passage", "intake_manifold", "intake_ports"})
 RELEARNED: dict[str, str] = {
     "throttle_body": "the family's own",
@@ -85,18 +103,17 @@ class Treater:
                 raise InputError(
                     "work", work.work, f"work that is done on {part.label.lower()}: clean, inspect"
                 )
-            drawn = chosen_agent(part, tags, self.now.policy) if work.work == "upkeep" else None
+            drawn = self._agent(part, tags) if work.work == "upkeep" else None
             return Treatment(
                 part=part.id,
                 work=work,
                 procedure=procedure,
                 tags=tags,
-                # A product must be labelled for this part: its label is asked, whatever else it is.
-                instead={drawn.class_id: drawn.class_id} if drawn and drawn.label else {},
+                agent=drawn.class_id if drawn else "",
                 label=drawn.label if drawn else {},
                 off=wants_off,
             )
-        agent = chosen_agent(part, tags, self.now.policy)
+        agent = self._agent(part, tags)
         if agent is None and agents_for(part, tags, self.now.policy):
             look = replace(work, work="inspect")
             procedure = self.procedures.get(part.component, self.procedures["inspect_only"])
@@ -108,9 +125,13 @@ class Treater:
             procedure=procedure,
             tags=tags,
             instead=instead,
+            agent=agent.class_id if agent else "",
             label=agent.label if agent else {},
             off=wants_off,
         )
+
+    def _agent(self, part: Part, tags: frozenset[str]) -> ChosenAgent | None:
+        return chosen_agent(part, tags, self.now.policy, engine_of(self.family))
 
     def work_of(self, part: Part, work: Work) -> Work:
         """The kind of work, as schools B, O and P and the kind of part decide it.
@@ -249,46 +270,72 @@ def judged(
     features: Sequence[str],
     state: Sequence[str],
     label: Mapping[str, bool] = MappingProxyType({}),
+    engine: EngineFacts = EngineFacts(),
 ) -> Judgement:
     """The rules on a class of agent, or on a product of it whose label affirms or denies `label`."""
     agent = refined(AGENTS[class_id].agent, label)
-    return judge(RULES, agent, way, subject_of(component), features, state)
+    return judge(RULES, agent, way, subject_of(component), features, state, engine)
 
 
-def judged_use(use: AgentUse, component: str, features: Sequence[str], state: Sequence[str]) -> str:
+def judged_use(
+    use: AgentUse,
+    component: str,
+    features: Sequence[str],
+    state: Sequence[str],
+    engine: EngineFacts = EngineFacts(),
+) -> str:
     """The verdict on an agent as a step brings it: what the planner's verifier asks."""
     known = [f for f in features if f in FEATURES]
     agent = replace(AGENTS[use.class_id].agent, properties=frozenset(use.properties))
-    return judge(RULES, agent, use.way, subject_of(component), known, state).verdict
+    return judge(RULES, agent, use.way, subject_of(component), known, state, engine).verdict
 
 
-def chosen_agent(part: Part, tags: Iterable[str], policy: Mapping[str, str]) -> ChosenAgent | None:
-    """The first agent of the part's method and the schools that no rule forbids on it; None where
-    none is used or none is left."""
+def chosen_agent(
+    part: Part,
+    tags: Iterable[str],
+    policy: Mapping[str, str],
+    engine: EngineFacts = EngineFacts(),
+) -> ChosenAgent | None:
+    """The first agent of the part's method and the schools that no rule forbids on it.
+
+    Returns
+    -------
+    ChosenAgent or None
+        With what its product's label must affirm, as little as frees it; None where no agent is used
+        or none is left.
+    """
     method = METHODS.get(way_in_place(tags) or part.component)
     features = [f for f in part.features if f in FEATURES]
     for class_id, way, label in agents_for(part, tags, policy):
         assert method is not None
         # What comes with fuel or air acts later, on the running engine.
         state = RUNNING if way == "running_ingestion" else (*PREPARED, *method.state)
-        found = judged(class_id, way, part.component, features, state, label)
-        if found.verdict != "no":
-            return ChosenAgent(class_id=class_id, way=way, judgement=found, label=label)
+        for affirmed in LABEL_CHOICES:
+            asked = {**label, **dict.fromkeys(affirmed, True)}
+            found = judged(class_id, way, part.component, features, state, asked, engine)
+            if found.verdict != "no":
+                return ChosenAgent(class_id=class_id, way=way, judgement=found, label=asked)
     return None
 
 
 def forbidden(component: str, method_id: str, agent: str, features: list[str]) -> str:
-    """Why an agent may not touch a part in any way, empty where there is a way."""
+    """Why an agent may not touch a part in any way on any engine, whatever its label says.
+
+    Returns
+    -------
+    str
+        Empty where there is a way.
+    """
     method = METHODS.get(method_id)
     if component not in COMPONENTS:
         return ""
     why = ""
     ways = [method.way] if method and method.agent == agent else sorted(AGENTS[agent].agent.ways)
-    for way in ways:
+    for way, engine in product(ways, POSSIBLE_ENGINES):
         # What comes with fuel or air acts on the running engine.
         ready = (*PREPARED, *(method.state if method else ()))
         state = RUNNING if way == "running_ingestion" else ready
-        found = judged(agent, way, component, features, state)
+        found = judged(agent, way, component, features, state, EVERY_LABEL, engine)
         if found.verdict != "no":
             return ""
         why = why or f"{found.reasons[0].text} ({found.reasons[0].rule})"
@@ -312,4 +359,5 @@ def trade_for(
         dry_minutes={c: DRYING_MINUTES.get(c, subject_of(c).drying_minutes) for c in COMPONENTS},
         find_kinds=finds,
         proofs=PROOFS,
+        hazards=HAZARDS,
     )

@@ -9,6 +9,7 @@ from typing import Any
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
+from galene.core.chemistry.judge import PROPERTIES
 from galene.core.codes import read_codes
 from galene.core.must_go_back import KINDS, WORST_FIRST
 from galene.core.units import QUANTITIES, in_system, shown
@@ -21,6 +22,7 @@ from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.cautions import CAUTIONS, GENERAL_NOTICE
 from galene.knowledge.codes import GROUPS, code_meaning
 from galene.knowledge.components import DEPOSIT_KINDS, GRADES
+from galene.knowledge.hazards import WORKSHEET_HAZARDS, cautions_of_check, cautions_of_phase
 from galene.knowledge.variants import SCHOOL_WORDS
 from galene.store.models import Job, MustGoBack, WaitRow
 from galene.web.texts import say
@@ -176,6 +178,7 @@ def _environment() -> Environment:
         auto_reload=False,
     )
     env.globals.update(
+        cautions_of_check=cautions_of_check, cautions_of_phase=cautions_of_phase, WORKSHEET_HAZARDS=WORKSHEET_HAZARDS,
         _=say, STAGES=STAGES, STAGE_TITLES=STAGE_TITLES, DEPOSIT_KINDS=DEPOSIT_KINDS, GRADES=GRADES, CAUTIONS=CAUTIONS, GROUPS=GROUPS,
         GENERAL_NOTICE=GENERAL_NOTICE, KNOWLEDGE=KNOWLEDGE, code_meaning=code_meaning, read_codes=read_codes, revision=revision,
         MUST_GO_BACK=KINDS, SCHOOL_WORDS=SCHOOL_WORDS, remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
@@ -185,7 +188,7 @@ def _environment() -> Environment:
         "q": quantity_text, "bare": bare_number, "money": money, "mins": minutes_text, "day": day_text, "clock": clock_text, "evidence": evidence_text,
         "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u), "iso": lambda d: d.isoformat(),
         "chance": chance_text, "key": lambda pair: pair[0], "pair": _pair, "spare_name": lambda spare_id, family: family.spare(spare_id).name,
-        "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
+        "labels": lambda words: ", ".join(PROPERTIES[w] for w in words), "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
     }  # fmt: skip
     env.filters.update(filters)
     return env

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from galene.core.airpath import EngineFamily
 from galene.core.errors import InputError, need
 
 VERDICTS: tuple[str, ...] = ("ok", "with_care", "only_after", "no")
@@ -46,19 +47,92 @@ class Agent:
     protection: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True, kw_only=True)
+class EngineFacts:
+    """What of an engine decides what may come near its parts; None where it is not known.
+
+    `charged`: its air is pressed by a compressor, with or without a cooler behind it.
+    """
+
+    fuel: str | None = None
+    injection: str | None = None
+    cycle: str | None = None
+    charged: bool | None = None
+
+    @property
+    def known(self) -> bool:
+        """Whether nothing is left open."""
+        return None not in (self.fuel, self.injection, self.cycle, self.charged)
+
+
+POSSIBLE_ENGINES: tuple[EngineFacts, ...] = (
+    EngineFacts(fuel="diesel", injection="direct", cycle="four_stroke", charged=True),
+    EngineFacts(fuel="diesel", injection="direct", cycle="four_stroke", charged=False),
+    EngineFacts(fuel="petrol", injection="direct", cycle="four_stroke", charged=True),
+    EngineFacts(fuel="petrol", injection="direct", cycle="four_stroke", charged=False),
+    EngineFacts(fuel="petrol", injection="port", cycle="four_stroke", charged=True),
+    EngineFacts(fuel="petrol", injection="port", cycle="four_stroke", charged=False),
+    EngineFacts(fuel="petrol", injection="direct", cycle="two_stroke", charged=False),
+    EngineFacts(fuel="petrol", injection="port", cycle="two_stroke", charged=False),
+)
+"""Engines that there are, the strictest first: what is not known may be any of them."""
+
+
+def possible_engines(facts: EngineFacts) -> tuple[EngineFacts, ...]:
+    """The engines that what is known leaves open.
+
+    Raises
+    ------
+    InputError
+        An engine that there is not, as a diesel two-stroke here.
+    """
+    found = tuple(
+        e
+        for e in POSSIBLE_ENGINES
+        if facts.fuel in (None, e.fuel)
+        and facts.injection in (None, e.injection)
+        and facts.cycle in (None, e.cycle)
+        and facts.charged in (None, e.charged)
+    )
+    told = " ".join(str(x) for x in (facts.fuel, facts.injection, facts.cycle) if x)
+    need(bool(found), "engine", told, "a petrol engine, or a diesel with direct injection, four-stroke")
+    return found
+
+
+def engine_of(family: EngineFamily) -> EngineFacts:
+    """What of a family decides; its charging shows by its parts."""
+    charged = any(p.component in CHARGED_BY for p in family.parts)
+    return EngineFacts(
+        fuel=family.fuel,
+        injection="direct" if family.fuel == "diesel" else family.injection,
+        cycle=family.cycle,
+        charged=charged,
+    )
+
+
+CHARGED_BY = frozenset({"turbine", "charge_air_pipe", "boost_sensor"})
+"""Kinds of part that only an engine with pressed air has."""
+
+
 @dataclass(frozen=True)
 class Situation:
-    """What is to be judged. `agent` is None for dry ways."""
+    """What is to be judged. `agent` is None for dry ways; `engine` is one of `POSSIBLE_ENGINES`."""
 
     agent: Agent | None
     way: str
     component: str
     features: frozenset[str]
     state: frozenset[str]
+    engine: EngineFacts = POSSIBLE_ENGINES[0]
 
     def has(self, *words: str) -> bool:
         """Whether the agent has one of these properties."""
         return self.agent is not None and bool(self.agent.properties & set(words))
+
+    @property
+    def asks_engine(self) -> bool:
+        """Whether the engine can matter: what it draws in, and what washes a two-stroke's bearings."""
+        return self.way == "running_ingestion" or self.component in ("crankcase", "crankcase_pressure_hose")
 
     @property
     def wet(self) -> bool:
@@ -108,6 +182,21 @@ class Subject:
     drying_minutes: float = 5.0
 
 
+def _strictest(findings: Sequence[Finding]) -> str:
+    return max((f.verdict for f in findings), key=VERDICTS.index, default="ok")
+
+
+def _unknown_engine(engine: EngineFacts, verdict: str) -> Finding:
+    charged = "charged " if engine.charged else ""
+    stroke = "two-stroke" if engine.cycle == "two_stroke" else "engine"
+    kind = f"{charged}{engine.fuel} {stroke}"
+    return Finding(
+        "engine.not_named",
+        verdict,
+        f"The engine is not named: of all that it may be the strictest decides, here a {kind}.",
+    )
+
+
 def check_words(field_name: str, words: Sequence[str], known: Mapping[str, str]) -> None:
     """Raise `InputError` for a word that the vocabulary does not have."""
     for word in words:
@@ -151,7 +240,13 @@ def check_together(field_name: str, words: Sequence[str]) -> None:
 
 
 def judge(
-    rules: Sequence[Rule], agent: Agent | None, way: str, subject: Subject, features: Sequence[str], state: Sequence[str]
+    rules: Sequence[Rule],
+    agent: Agent | None,
+    way: str,
+    subject: Subject,
+    features: Sequence[str],
+    state: Sequence[str],
+    engine: EngineFacts = EngineFacts(),
 ) -> Judgement:
     """The verdict on an agent, a way of applying it, a part and its state.
 
@@ -162,7 +257,8 @@ def judge(
     way : a word of `WAYS`
     subject : the kind of component
     features : this part's own, added to its kind's
-    state : words of `STATES` that hold
+    state : words of `STATES` that hold; one that is not named does not hold
+    engine : what is known of the engine; where it matters and is not known, the strictest decides
 
     Raises
     ------
@@ -179,17 +275,31 @@ def judge(
     check_together("features", list(features))
     check_together("state", list(state))
     need(agent is not None or way in DRY_WAYS, "class", None, "an agent's class, as this way brings one")
-    situation = Situation(None if way in DRY_WAYS else agent, way, subject.component, frozenset(held | set(features)), frozenset(state))
-    findings = [f for rule in rules for f in rule(situation)]
-    verdict = max((f.verdict for f in findings), key=VERDICTS.index, default="ok")
+    plain = Situation(
+        None if way in DRY_WAYS else agent,
+        way,
+        subject.component,
+        frozenset(held | set(features)),
+        frozenset(state),
+    )
+    engines = possible_engines(engine)
+    situations = [replace(plain, engine=e) for e in (engines if plain.asks_engine else engines[:1])]
+    found_for = [[f for rule in rules for f in rule(s)] for s in situations]
+    verdicts = [_strictest(found) for found in found_for]
+    verdict = max(verdicts, key=VERDICTS.index)
+    findings = list(found_for[verdicts.index(verdict)])
+    if len(set(verdicts)) > 1:
+        findings.append(_unknown_engine(situations[verdicts.index(verdict)].engine, verdict))
+    # What any engine that it may be must have first is asked for.
+    findings += [f for found, v in zip(found_for, verdicts, strict=True) if v == verdict for f in found if f not in findings]
     # Beside a plain no, conditions would read as a way round it.
     told = [f for f in findings if verdict != "no" or f.verdict == "no"]
     conditions = tuple(dict.fromkeys(c for f in told for c in f.conditions))
     protection = tuple(dict.fromkeys(p for f in findings for p in f.protection))
-    if situation.agent is not None:
-        protection = tuple(dict.fromkeys((*situation.agent.protection, *protection)))
+    if plain.agent is not None:
+        protection = tuple(dict.fromkeys((*plain.agent.protection, *protection)))
     minutes = (
-        subject.drying_minutes if situation.wet and situation.agent is not None and situation.agent.drying and verdict != "no" else 0.0
+        subject.drying_minutes if plain.wet and plain.agent is not None and plain.agent.drying and verdict != "no" else 0.0
     )
     reasons = tuple(Reason(f.rule, f.text) for f in sorted(told, key=lambda f: -VERDICTS.index(f.verdict)))
     if not reasons:

@@ -14,7 +14,55 @@ SENSORS = frozenset({"maf_sensor", "iat_sensor", "secondary_air_flow_sensor", "m
                      "egr_dp_sensor", "egr_temperature_sensor", "crankcase_pressure_sensor", "oxygen_sensor"})  # fmt: skip
 DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve"})
 """Parts whose motor or solenoid sits on metal that gets dirty."""
-IN_GAS = frozenset({"intake_tube", "throttle_body", "charge_air_pipe", "intake_manifold", "runner_flaps", "intake_ports", "egr_valve", "egr_passage", "egr_pipe", "egr_cooler"})  # fmt: skip
+IN_GAS = frozenset(
+    {
+        "intake_tube",
+        "throttle_body",
+        "idle_air_valve",
+        "charge_air_pipe",
+        "intake_manifold",
+        "runner_flaps",
+        "intake_ports",
+        "egr_valve",
+        "egr_passage",
+        "egr_pipe",
+        "egr_cooler",
+        "egr_dp_ports",
+        "exhaust_pipe",
+        "exhaust_pressure_tube",
+        "turbine",
+        "secondary_air_valve",
+        "secondary_air_line",
+        "aftertreatment_doser",
+        "crankcase",
+        "crankcase_pressure_hose",
+        "breather_valve",
+    }
+)
+"""Parts whose gas goes through oxygen sensor, catalyst and filter: what stays in them ends there."""
+DRAWN_TO = frozenset(
+    {
+        "throttle_body",
+        "intake_manifold",
+        "runner_flaps",
+        "intake_ports",
+        "egr_valve",
+        "egr_passage",
+        "oxygen_sensor",
+        "oxidation_catalyst",
+        "particulate_filter",
+    }
+)
+"""Parts that a mist drawn in behind meter, compressor and charge cooler comes to."""
+MOTOR_DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve", "runner_flaps"})
+"""Parts that a motor or solenoid moves of its own accord while there is power."""
+LINES_TO_SENSORS = frozenset({"egr_dp_ports", "exhaust_pressure_tube", "crankcase_pressure_hose", "intake_manifold"})
+"""Ways that a pressure sensor reads through: what is pushed or blown in there ends at its membrane."""
+RUBBER = frozenset({"intake_tube", "crankcase_pressure_hose"})
+"""Parts that are an elastomer themselves: no seal that could be taken out first."""
+GREASED = frozenset({"throttle_body", "runner_actuator", "idle_air_valve"})
+"""Parts whose bearings or gears live on the grease that is in them."""
+WASHES_OIL = ("ketones", "aromatics", "alkanes", "chlorinated", "mineral_oil", "amine", "alkaline")
 
 
 def _missing(s: Situation, *states: str) -> tuple[str, ...]:
@@ -22,8 +70,21 @@ def _missing(s: Situation, *states: str) -> tuple[str, ...]:
 
 
 def _powerless(s: Situation) -> tuple[str, ...]:
-    """Without power: battery or ignition off, or the part in the hand."""
+    """Without power: battery or ignition off, or the part in the hand. A state that is not known is not off."""
     return () if s.state & {"battery_off", "ignition_off", "removed"} else ("ignition_off",)
+
+
+def powered(s: Situation) -> Iterator[Finding]:
+    """Fingers, tools and vapour at a part that may move or spark."""
+    if s.component not in MOTOR_DRIVEN or s.way == "running_ingestion":
+        return
+    missing = _powerless(s)
+    if not missing:
+        return
+    if s.way in TOUCH or s.way == "vacuum" or s.way == "compressed_air":
+        yield Finding("power.moves", "only_after", "It moves by itself while there is power: ignition or battery off first.", missing)
+    elif s.wet and s.has("flammable"):
+        yield Finding("power.sparks", "only_after", "Vapour at a live plug or motor: ignition or battery off first.", missing)
 
 
 def made_for(s: Situation) -> Iterator[Finding]:
@@ -41,6 +102,8 @@ def hot_element(s: Situation) -> Iterator[Finding]:
         yield Finding("hot_element.touch", "no", "A hot element is never touched: it breaks, or a fibre stays on it.")
     if s.way == "compressed_air":
         yield Finding("hot_element.air", "no", "Compressed air breaks the element or drives dirt into it.")
+    if s.way == "vacuum":
+        yield Finding("hot_element.vacuum", "no", "A nozzle at the element tears it: suction and its edge are both too much.")
     if s.way in SOAK or s.way == "running_ingestion":
         yield Finding("hot_element.soak", "no", "Liquid that stands gets into the electronics behind the element.")
     if s.wet:
@@ -110,9 +173,6 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
         yield Finding(
             "throttle.shaft", "no", "Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush."
         )
-    if s.way == "bath":
-        yield Finding("throttle.bath", "only_after" if "electronics_removed" not in s.state else "with_care",
-                      "Motor and sensor can not be bathed; most can not be parted from the body either.", _missing(s, "electronics_removed"))  # fmt: skip
     if s.way in ("on_cloth", "on_brush", "dry_wipe", "soft_brush"):
         missing = _missing(s, "plate_open") + (() if s.state & {"battery_off", "removed"} else ("battery_off",))
         if missing:
@@ -125,8 +185,69 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
         yield Finding(
             "throttle.gently", "with_care", "Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards."
         )
-    if s.way == "scraper":
-        yield Finding("throttle.scraper", "no", "A scraper scores the edge that meters the idle air.")
+    if s.way in ("scraper", "pick_or_wire", "compressed_air", "vacuum") and (missing := _powerless(s)):
+        yield Finding("throttle.tool_power", "only_after", "A motor holds the plate: power off before a tool comes near it.", missing)
+
+
+def throttle_edge(s: Situation) -> Iterator[Finding]:
+    """The edge that meters the idle air is soft metal, whatever moves the plate."""
+    if s.component == "throttle_body" and s.way in ("scraper", "pick_or_wire", "blast"):
+        yield Finding("throttle.scraper", "no", "A hard tool scores the edge that meters the idle air.")
+
+
+def greased(s: Situation) -> Iterator[Finding]:
+    """Greased bearings and gears are not bathed."""
+    if s.component in GREASED and s.way == "bath":
+        yield Finding("bath.grease", "no", "A bath washes the grease out of shaft and gears, and none can be put back.")
+
+
+def sensor_lines(s: Situation) -> Iterator[Finding]:
+    """Bores and tubes that a sensor reads through: the sensor out first."""
+    if s.component not in LINES_TO_SENSORS or s.has("assembly_aid"):
+        return
+    if s.way in ("running_ingestion", "dry_wipe", "blast", "on_cloth"):
+        return
+    if missing := _missing(s, "sensor_removed"):
+        yield Finding(
+            "sensor_line.sensor_out",
+            "only_after",
+            "What is pushed, blown or run in here ends at the sensor's membrane: sensor out first.",
+            missing,
+        )
+
+
+def rubber(s: Situation) -> Iterator[Finding]:
+    """Boots and hoses are rubber: soap and water."""
+    if s.component not in RUBBER or not s.wet or s.has("assembly_aid"):
+        return
+    if s.has(*WASHES_OIL):
+        yield Finding("rubber.swells", "no", "The part is rubber itself: solvents swell and crack it. Soap and water.")
+
+
+def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
+    """A two-stroke's bearings live on the oil in its charge."""
+    if s.component not in ("crankcase", "crankcase_pressure_hose") or s.engine.cycle != "two_stroke":
+        return
+    if s.wet and s.component == "crankcase" and s.has(*WASHES_OIL) and not s.has("assembly_aid"):
+        yield Finding("crankcase.washed_dry", "no", "It washes the oil off bearings that have no other: they run dry at the next start.")
+    if s.way in ("compressed_air", "pick_or_wire", "scraper") and s.component == "crankcase":
+        yield Finding("crankcase.driven_in", "no", "What is driven in there goes through the bearings.")
+
+
+def cooler_tubes(s: Situation) -> Iterator[Finding]:
+    """Thin tubes with coolant behind them."""
+    if s.component == "egr_cooler" and s.way in ("pick_or_wire", "scraper", "blast"):
+        yield Finding("cooler.tubes", "no", "The tubes are thin and coolant is behind them: a hole locks a cylinder.")
+
+
+def injectors(s: Situation) -> Iterator[Finding]:
+    """The doser is an electric injector."""
+    if s.component != "aftertreatment_doser":
+        return
+    if s.way == "bath":
+        yield Finding("doser.bath", "no", "It is an electric injector with seals: its tip may soak, never the whole of it.")
+    if s.wet and (missing := _missing(s, "removed")):
+        yield Finding("doser.off", "only_after", "Off and in the hand, tip down: nothing runs into plug or exhaust.", missing)
 
 
 def cable_throttle(s: Situation) -> Iterator[Finding]:
@@ -258,9 +379,23 @@ def ingestion(s: Situation) -> Iterator[Finding]:
     """Agents that the running engine draws in."""
     if s.way != "running_ingestion" or s.agent is None:
         return
+    if opened := s.state & {"electronics_removed", "sensor_removed", "seal_removed"}:
+        yield Finding("ingestion.opened", "no", f"Not with {min(opened).replace('_', ' ')}: nothing is open on a running engine.")
     if s.has("fuel_dosed"):
         yield Finding("fuel.dose", "with_care", "Dosed to the tank's volume by its label, never more; it acts over the next tank.")
         return
+    if s.engine.fuel == "diesel" and s.has("flammable"):
+        yield Finding("ingestion.runs_away", "no", "An unthrottled diesel burns whatever it is fed and runs away: shut its air, not its fuel.")
+    if s.engine.charged and s.component == "intake_tube":
+        yield Finding("ingestion.before_compressor", "no", "Never before compressor or charge cooler: droplets strike the wheel and pool in the cooler.")
+    if s.component not in DRAWN_TO:
+        yield Finding("ingestion.not_reached", "no", "What is drawn in must not come here, or never does.")
+    if s.engine.charged:
+        yield Finding("ingestion.behind_cooler", "with_care", "Fed in behind the charge cooler, at no boost.")
+    if s.engine.fuel == "diesel":
+        yield Finding("ingestion.diesel_limit", "with_care", "No mixture control takes it back here: the share of a clearance and an even idle are the limit.")
+    if s.engine.cycle == "two_stroke":
+        yield Finding("ingestion.two_stroke", "no", "It goes through the crankcase and washes the oil off its bearings.")
     if s.has("chlorinated"):
         yield Finding("ingestion.chlorinated", "no", "Chlorinated vapour burns to toxic gas and acid.")
     if not s.has("ingested", "fuel_dosed"):
@@ -281,8 +416,12 @@ def ingestion(s: Situation) -> Iterator[Finding]:
 
 def fuel_dosed(s: Situation) -> Iterator[Finding]:
     """What is put into the fuel reaches what lies behind the injectors only."""
-    if s.has("fuel_dosed") and s.component not in ("intake_ports", "oxygen_sensor", "oxidation_catalyst", "particulate_filter"):
+    if not s.has("fuel_dosed"):
+        return
+    if s.component not in ("intake_ports", "oxygen_sensor", "oxidation_catalyst", "particulate_filter"):
         yield Finding("fuel.never_there", "no", "Fuel passes this part by: the additive never gets here.")
+    if s.component == "intake_ports" and s.engine.injection == "direct":
+        yield Finding("fuel.direct_injection", "no", "Fuel goes past these ports into the cylinder: nothing dosed to it washes them.")
 
 
 def oxygen_sensor(s: Situation) -> Iterator[Finding]:
@@ -321,9 +460,14 @@ def fire(s: Situation) -> Iterator[Finding]:
     if not s.wet or s.way == "running_ingestion" or not s.has("flammable"):
         return
     if "engine_warm_running" in s.state:
-        yield Finding("fire.running", "no", "Flammable agent on a hot, running engine: alternator and exhaust light it.")
-        return
-    missing = (() if s.state & {"engine_cold", "removed"} else ("engine_cold",)) + _missing(s, "ventilated")
+        yield Finding(
+            "fire.running",
+            "only_after",
+            "Flammable agent on a hot, running engine: alternator and exhaust light it. Stop it, let it cool.",
+            ("engine_cold",),
+        )
+    # A part that was just taken off is as hot as the engine that it came from.
+    missing = _missing(s, "engine_cold", "ventilated")
     if missing:
         yield Finding(
             "fire.cold",
@@ -338,15 +482,12 @@ def chlorine(s: Situation) -> Iterator[Finding]:
     """Chlorinated solvents and heat."""
     if not s.wet or not s.has("chlorinated"):
         return
-    if "engine_warm_running" in s.state:
-        yield Finding("chlorinated.hot", "no", "Toxic gas forms on hot metal, flame or a welding arc.")
-        return
-    missing = (() if s.state & {"engine_cold", "removed"} else ("engine_cold",)) + _missing(s, "ventilated")
+    missing = _missing(s, "engine_cold", "ventilated")
     if missing:
         yield Finding(
             "chlorinated.cold",
             "only_after",
-            "Toxic gas forms on hot metal; its vapour is heavy and stays low.",
+            "Toxic gas forms on hot metal, flame or a welding arc; its vapour is heavy and stays low.",
             missing,
             ("respirator, type AX",),
         )
@@ -421,6 +562,10 @@ def assembly_aids(s: Situation) -> Iterator[Finding]:
     """Greases and oils."""
     if not s.has("assembly_aid"):
         return
+    if s.has("silicone") and "seal_silicone" in s.features:
+        yield Finding("aid.like_on_like", "no", "Silicone grease swells a silicone seal: a grease of another kind, or none.")
+    if s.has("silicone") and s.component in ("breather_valve", "idle_air_valve"):
+        yield Finding("aid.silicone_gas", "no", "Its vapour goes through the engine to oxygen sensor and catalyst.")
     if s.component in SENSORS and s.way != "on_cloth":
         yield Finding("aid.sensor", "no", "Never on a sensor's opening.")
     elif s.has("silicone") and s.component in SENSORS:
@@ -438,7 +583,8 @@ def water(s: Situation) -> Iterator[Finding]:
 
 
 RULES: tuple[Rule, ...] = (
-    made_for, hot_element, membrane, other_sensors, electronic_throttle, cable_throttle, coating, faces_down, electronics, baths, elastomers, plastics, aluminium, metal_only, ingestion,
+    made_for, powered, hot_element, membrane, other_sensors, electronic_throttle, throttle_edge, greased, sensor_lines, rubber, two_stroke_crankcase,
+    cooler_tubes, injectors, cable_throttle, coating, faces_down, electronics, baths, elastomers, plastics, aluminium, metal_only, ingestion,
     fuel_dosed, oxygen_sensor, aftertreatment, fire, chlorine, blasting, tools, soaking_ports, filters, assembly_aids, water,
 )  # fmt: skip
 """Every rule that `judge` asks."""

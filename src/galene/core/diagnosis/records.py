@@ -89,7 +89,6 @@ class Check:
     components: tuple[str, ...] = ()
     access: tuple[str, ...] = ()
     minutes_open: float | None = None
-    dangers: tuple[str, ...] = ()
     after: tuple[str, ...] = ()
     calculation: str | None = None
     last_resort: bool = False

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from galene.core.airpath import EngineFamily
 from galene.core.chemistry.judge import Agent
+from galene.core.planning.hazards import Hazard
 from galene.core.planning.procedure import PartProcedure, StepTemplate
 from galene.core.planning.records import (
     NOTHING,
@@ -31,8 +32,10 @@ class Treatment:
     procedure: PartProcedure
     tags: frozenset[str] = frozenset()
     instead: Mapping[str, str] = field(default_factory=dict)
+    agent: str = ""
+    """The class of agent that it is treated with, as chosen for this part."""
     label: Mapping[str, bool] = field(default_factory=dict)
-    """What the label of the agent that stands in must affirm."""
+    """What the label of that agent's product must affirm."""
     off: bool = False
 
     @property
@@ -75,6 +78,7 @@ class Trade:
     dry_minutes : base minutes of drying at 20 C by kind of component
     find_kinds : what may be found on the way
     proofs : kind of component to the tests that show its gain
+    hazards : what every step is held against, so that it carries its cautions
     """
 
     treat: Treat
@@ -83,6 +87,7 @@ class Trade:
     dry_minutes: Mapping[str, float]
     find_kinds: Mapping[str, FindKind] = field(default_factory=dict)
     proofs: Mapping[str, Sequence[ProofTest]] = field(default_factory=dict)
+    hazards: Sequence[Hazard] = ()
 
 
 @dataclass(frozen=True, kw_only=True)

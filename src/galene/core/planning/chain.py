@@ -281,8 +281,8 @@ class Chain:
         return replace(words, place=place)
 
     def _burns(self, template: StepTemplate) -> bool:
-        """Whether what the step brings lights on a warm engine: flammable, on a part that is on it."""
-        if not template.agent or template.way in DRY_USES or self.place == "off":
+        """Whether what the step brings lights on hot metal; a part just taken off is as hot as its engine."""
+        if not template.agent or template.way in DRY_USES:
             return False
         class_id = self.treatment.instead.get(template.agent, template.agent)
         return "flammable" in self.trade.agents[class_id].properties
@@ -306,14 +306,15 @@ class Chain:
         if template.agent:
             class_id = self.treatment.instead.get(template.agent, template.agent)
             agent = self.trade.agents[class_id]
-            if class_id in self.treatment.instead.values():
-                agent = refined(agent, self.treatment.label)
+            label = self.treatment.label if class_id == self.treatment.agent else {}
+            agent = refined(agent, label)
             way = template.way or "on_cloth"
             use = AgentUse(
                 class_id=class_id,
                 way=way,
                 ml=round(template.agent_ml * share, 1),
                 properties=tuple(sorted(agent.properties)),
+                label=tuple(sorted(word for word, affirmed in label.items() if affirmed)),
             )
             step = replace(step, agent=use)
             dries = way not in DRY_USES and "assembly_aid" not in agent.properties

@@ -33,6 +33,8 @@ class BilledAgent:
     title: str
     ml: float
     price: float
+    label: tuple[str, ...] = ()
+    """What its product's label must affirm."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -14,6 +14,7 @@ from galene.core.planning.answers import Changes, base_id, changes_of, consequen
 from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Chain, Link, bound, repeated
+from galene.core.planning.hazards import warned
 from galene.core.planning.openings import (
     SENSORS,
     bearer,
@@ -282,7 +283,12 @@ class _Planner:
         self.links: dict[str, list[Link]] = {}
         self.owner_parts: dict[str, tuple[str, ...]] = {}
         for owner, group in groups.items():
-            one = replace(group[0], tags=frozenset().union(*(t.tags for t in group)))
+            # One can for all that it reaches: its label affirms what any of these parts asks for.
+            one = replace(
+                group[0],
+                tags=frozenset().union(*(t.tags for t in group)),
+                label={word: holds for t in group for word, holds in t.label.items()},
+            )
             parts = tuple(t.part for t in group)
             self.owner_parts[owner] = parts
             whole = self._chain(one, parts)
@@ -574,6 +580,7 @@ class _Planner:
         return list(self.tasks.values())
 
     def _add(self, step: Step, rank: int, after: Iterable[str] = ()) -> Step:
+        step = warned(step, self.family, self.trade.hazards)
         self.tasks[step.id] = Task(step=step, rank=rank, after=set(after))
         return step
 

@@ -127,12 +127,16 @@ class Record:
 
 @dataclass(frozen=True, kw_only=True)
 class AgentUse:
-    """An agent as a step brings it: its class, the way, how much, its properties."""
+    """An agent as a step brings it: its class, the way, how much, its properties.
+
+    `label`: properties that the product's own label must affirm, or it is not the one.
+    """
 
     class_id: str
     way: str
     ml: float
     properties: tuple[str, ...] = ()
+    label: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)

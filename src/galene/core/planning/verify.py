@@ -4,6 +4,7 @@ from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from galene.core.airpath import EngineFamily
+from galene.core.chemistry.judge import EngineFacts, engine_of
 from galene.core.planning.car import Car, after, car_at, lacking
 from galene.core.planning.openings import (
     COVERED,
@@ -23,7 +24,7 @@ UNTRUE: tuple[tuple[str, str], ...] = (
     ("gear tooth", "electronic"),
 )
 """Words of a throttle's step that are false where a cable moves it."""
-Judge = Callable[[AgentUse, str, Sequence[str], Sequence[str]], str]
+Judge = Callable[[AgentUse, str, Sequence[str], Sequence[str], EngineFacts], str]
 """The agent as it is used, kind of component, features, states -> verdict."""
 
 
@@ -251,7 +252,8 @@ def _agent(walk: _Walk, step: Step) -> Iterator[Violation]:
     for part_id in step.treats or (step.part,):
         part = walk.family.part(part_id)
         states = _states(walk, step, part_id)
-        verdict = walk.judge(step.agent, part.component, part.features, states)
+        engine = engine_of(walk.family)
+        verdict = walk.judge(step.agent, part.component, part.features, states, engine)
         if verdict in ("no", "only_after"):
             text = f"{step.agent.class_id} {step.agent.way} on {part_id} is {verdict} in {states}"
             yield Violation(rule=4, step=step.id, text=text)

@@ -251,12 +251,12 @@ THROTTLE = PartProcedure(
     steps=(
         StepTemplate(
             key="wedge",
-            text="Fingers out. Ignition on, engine off: a helper presses the pedal right down, or the scan tool's service mode opens the plate. Lay the soft wedge at its edge, ignition off, key out",
+            text="Ignition on, engine off: a helper presses the pedal right down, or the scan tool's service mode opens the plate. No finger in the bore: set the soft wedge at its edge by its long handle; ignition off, key out",
             minutes=4,
             why="This plate is not moved by hand: its own motor opens it.",
             when=("service_mode", "on_engine"),
             place="first",
-            tools=("soft wedge", "helper or scan tool"),
+            tools=("soft wedge on a handle", "helper or scan tool"),
             cautions=("fingers",),
             opens=(Opened("Soft wedge at the plate", "tool inside", dangerous=True),),
             needs=("battery_on",),
@@ -366,7 +366,7 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="wedge_out",
-            text="Hold the plate's edge, take the soft wedge out and let the spring close it; look in with the lamp, then look again",
+            text="Power off still: hold the plate's edge, take the soft wedge out and let the spring close it; look in with the lamp, then look again",
             minutes=2,
             why="A wedge left in jams the plate open at the first start.",
             when=("service_mode", "on_engine"),

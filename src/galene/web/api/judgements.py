@@ -7,6 +7,7 @@ from fastapi.responses import JSONResponse
 
 from galene.core.errors import InputError
 from galene.exchange.cases import judgement_of
+from galene.jobs.families import families
 from galene.jobs.shelf import agents_on_shelf
 
 router = APIRouter(prefix="/api/v1/judgements")
@@ -17,7 +18,7 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The judgement of a situation; a product of the shelf may stand for a class."""
     try:
         with request.app.state.sessions() as db:
-            known = agents_on_shelf(db)
-        return JSONResponse(judgement_of(given, known))
+            known, named = agents_on_shelf(db), families(db)
+        return JSONResponse(judgement_of(given, known, named))
     except InputError as fault:
         return JSONResponse({"error": str(fault), "field": fault.field, "value": str(fault.value), "allowed": fault.allowed}, 422)

@@ -1,0 +1,136 @@
+"""Whatever can hurt carries its caution: every step, check, relearn phase and worksheet is gone through."""
+
+import re
+from collections.abc import Iterator
+from random import Random
+
+import pytest
+
+from galene.core.calculations import CALCULATIONS
+from galene.core.planning.hazards import engine_during
+from galene.core.planning.planner import make_plan
+from galene.core.planning.records import Step
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.hazards import (
+    CHECK_HAZARDS,
+    HAZARDS,
+    WORKSHEET_HAZARDS,
+    cautions_of_check,
+    cautions_of_phase,
+)
+from galene.knowledge.relearns import RELEARNS
+from tests.core.planning.cards import Card, work
+from tests.core.planning.cases import drawn
+
+MUST: tuple[tuple[str, str], ...] = (
+    # What stands in a step's words or tools, and the caution that must stand on it.
+    (r"\b[Bb]last\b", "dust"),
+    (r"\bscrape|\bscraper\b", "dust"),
+    (r"\btilt the cab\b|\bLower the cab\b", "cab"),
+    (r"\bpressure test kit\b|\bair gun\b", "air"),
+    (r"\bfused jumper\b", "jumper"),
+    (r"^Drive |\bRide it\b", "road"),
+)
+"""Written beside the program's own table, from what a reader of the step knows to be dangerous."""
+
+
+def plans() -> Iterator[tuple[str, str, Step]]:
+    """Steps of random plans: the fuel of the engine, its injection, the step."""
+    random = Random(20261125)
+    seen = 0
+    while seen < 120:
+        case = drawn(random)
+        if case is None:
+            continue
+        seen += 1
+        for step in make_plan(case.case, case.trade).steps:
+            yield case.case.family.fuel, case.case.family.injection, step
+
+
+@pytest.fixture(scope="module")
+def steps() -> list[tuple[str, str, Step]]:
+    return list(plans())
+
+
+@pytest.mark.parametrize(("words", "caution"), MUST)
+def test_words_that_name_a_danger_have_their_caution(
+    steps: list[tuple[str, str, Step]], words: str, caution: str
+) -> None:
+    found = 0
+    for _, _, step in steps:
+        if re.search(words, f"{step.text}\n{'; '.join(step.tools)}", re.MULTILINE):
+            found += 1
+            assert caution in step.cautions, (step.id, step.text, step.cautions)
+    assert found, "the case occurs"
+
+
+def test_states_and_agents_that_hurt_have_their_caution(steps: list[tuple[str, str, Step]]) -> None:
+    ran = fed = lines = cooled = 0
+    for fuel, injection, step in steps:
+        if engine_during(step) == "running":
+            ran += 1
+            assert {"exhaust", "rotating"} <= set(step.cautions), step.id
+        if step.agent and step.agent.way == "running_ingestion" and fuel == "diesel":
+            fed += 1
+            assert "runaway" in step.cautions, step.id
+        if (
+            step.agent
+            and step.agent.way != "running_ingestion"
+            and "flammable" in step.agent.properties
+        ):
+            assert {"fire", "fumes", "eyes"} <= set(step.cautions), step.id
+        if step.does.fuel_line == "opened":
+            lines += 1
+            assert "fire" in step.cautions
+            assert ("rail" in step.cautions) == (fuel == "diesel" or injection == "direct"), step.id
+        if step.does.coolant is not None:
+            cooled += 1
+            assert {"hot_coolant", "coolant"} <= set(step.cautions), step.id
+    assert min(ran, fed, lines, cooled) > 0, "each occurs"
+
+
+def test_every_check_names_what_can_hurt() -> None:
+    assert set(CHECK_HAZARDS) == set(KNOWLEDGE.checks)
+    for check in KNOWLEDGE.checks.values():
+        held = cautions_of_check(check)
+        assert all(c in CAUTIONS for c in held)
+        if re.search(r"[Ii]dle|[Ww]arm|[Ss]teady", check.how):
+            assert "exhaust" in held or "road" in held, check.id
+        if re.search(r"[Cc]ommand|press the pedal", check.how) and "exhaust" not in held:
+            assert "fingers" in held, check.id
+
+
+def test_every_phase_of_a_relearn_names_what_can_hurt() -> None:
+    for template in RELEARNS.values():
+        for phase in template.phases:
+            held = cautions_of_phase(template.id, phase)
+            assert all(c in CAUTIONS for c in held)
+            assert not phase.engine_on or "exhaust" in held
+            assert "Drive" not in phase.text or "road" in held
+    burn = RELEARNS["particulate_burn_off"]
+    assert all("burn_off" in cautions_of_phase(burn.id, p) for p in burn.phases)
+
+
+def test_worksheets_and_hazards_name_what_there_is() -> None:
+    assert set(WORKSHEET_HAZARDS) <= set(CALCULATIONS)
+    assert {c for held in WORKSHEET_HAZARDS.values() for c in held} <= set(CAUTIONS)
+    assert {h.caution for h in HAZARDS} <= set(CAUTIONS)
+
+
+def test_coolant_is_never_opened_hot() -> None:
+    bleed, hot = RELEARNS["coolant_bleed_and_watch"].phases
+    assert "80 °C" in bleed.text and "cap goes on and stays on" in bleed.text
+    assert [g.id for g in bleed.guards] == ["coolant_open"] and "cap on" in hot.text.lower()
+
+
+def test_the_plate_that_a_motor_moves_is_wedged_by_a_tool() -> None:
+    card = Card("A", work("throttle_body", grade=2), policy={"D": "never"})
+    wedge = card.step("throttle_body:wedge")
+    assert "No finger in the bore" in wedge["text"] and "long handle" in wedge["text"]
+    assert "fingers" in wedge["cautions"]
+
+
+def test_nothing_that_burns_is_sprayed_at_a_running_engine_to_find_a_leak() -> None:
+    spray = KNOWLEDGE.checks["leak_spray"]
+    assert "never anything that burns" in spray.how and spray.last_resort
