@@ -29,7 +29,7 @@ CASES: tuple[tuple[str, dict[str, Any], str, str, dict[str, str], str], ...] = (
     # what it is, the case, first cause, next check, contrary evidence, first cause then
     ("idle deposit", case("A", "P0506", rough_idle=YES), "throttle_deposit", "idle_readings", {"look_throttle_clean": YES, "trim_leak_shape": YES}, "unmetered_air_leak"),
     ("dies at the stop", case("A", "P0506", stalls_coming_to_stop=YES, learned_opening_high=YES), "throttle_deposit", "throttle_sweep", {"look_throttle_clean": YES, "leak_found": YES}, "unmetered_air_leak"),
-    ("high idle after cleaning", case("A", "P0507", high_idle=YES, adaptation_not_done_after_work=YES), "idle_adaptation_lost", "idle_readings", {"trim_leak_shape": YES, "leak_found": YES}, "unmetered_air_leak"),
+    ("high idle after cleaning", case("A", "P0507", high_idle=YES, adaptation_not_done_after_work=YES), "idle_adaptation_lost", "trim_survey", {"trim_leak_shape": YES, "leak_found": YES}, "unmetered_air_leak"),
     ("battery was off", case("A", "P0507", high_idle=YES, battery_was_disconnected=YES, look_throttle_clean=YES), "idle_adaptation_lost", "trim_survey", {"leak_found": YES}, "unmetered_air_leak"),
     ("late pedal", case("A", "P0121", delayed_pedal_response=YES), "throttle_sticking", "throttle_sweep", {"plate_sticks": NO, "look_throttle_clean": YES}, "throttle_actuator_fault"),
     ("lean alone", case("A", "P0171"), "unmetered_air_leak", "trim_survey", {"trim_leak_shape": NO, "trim_meter_shape": YES}, "maf_dust"),
@@ -48,15 +48,15 @@ CASES: tuple[tuple[str, dict[str, Any], str, str, dict[str, str], str], ...] = (
     ("direct injection, cold misfire", case("C", "P0300", km=150_000, rough_idle=YES, weak_low_end=YES), "ports_coked", "trim_survey", {"ports_coked_seen": NO}, "ignition_or_fuel_fault"),
     ("flaps, back in minutes, free", case("C", "P2004", code_returns_within_minutes=YES, flap_moves_freely=YES), "runner_actuator_sensor_dirty", "runner_sweep_by_hand", {"lever_unhooked_seen": YES}, "runner_lever_unhooked"),
     ("flaps, back in minutes, stiff", case("C", "P2004", code_returns_within_minutes=YES, flap_stiff=YES, flap_moves_freely=NO), "manifold_coked", "look_manifold", {"flap_stiff": NO, "flap_moves_freely": YES}, "runner_actuator_sensor_dirty"),
-    ("hiss under boost", case("C", "P0299", whistle_or_hiss=YES, low_power_all_range=YES), "boost_leak", "key_on_agreement", {"boost_leak_found": NO, "soot_on_boost_sensor": YES}, "boost_sensor_fouled"),
-    ("diesel, throttle warning", case("D", "P2101 P0236", reduced_power_mode=YES), "boost_sensor_fouled", "", {"soot_on_boost_sensor": NO, "plate_sticks": YES, "boost_leak_found": NO, "delayed_pedal_response": YES}, "throttle_sticking"),
+    ("hiss under boost", case("C", "P0299", whistle_or_hiss=YES, low_power_all_range=YES), "boost_leak", "trim_survey", {"boost_leak_found": NO, "soot_on_boost_sensor": YES}, "boost_sensor_fouled"),
+    ("diesel, throttle warning", case("D", "P2101 P0236", reduced_power_mode=YES), "boost_sensor_fouled", "", {"soot_on_boost_sensor": NO, "plate_sticks": YES, "boost_leak_found": NO, "delayed_pedal_response": YES}, "throttle_actuator_fault"),
     ("diesel loses coolant", case("D", coolant_loss=YES, reduced_power_mode=YES), "egr_cooler_leak", "coolant_level_cold", {"coolant_low_cold": NO, "soot_on_boost_sensor": YES}, "boost_sensor_fouled"),
     ("diesel, oil and soot", case("D", "P2002", oil_in_charge_pipe=YES, frequent_regeneration=YES), "manifold_coked", "egr_position_sweep", {"manifold_coked_seen": NO, "egr_position_reaches_zero": NO}, "egr_valve_stuck_open"),
     ("heavy, weak, flat economy", case("E", "P2002", km=420_000, low_power_all_range=YES, fuel_economy_flat=YES, frequent_regeneration=YES, soot_on_map_sensor=YES), "map_fouled", "look_egr_dp_ports", {"soot_on_map_sensor": NO, "burn_off_incomplete": YES}, "doser_fouled"),
     ("heavy, sensor starved", case("E", "P0401", km=400_000, dp_low_but_balance_high=YES), "egr_dp_ports_blocked", "look_egr_dp_ports", {"dp_low_but_balance_high": NO, "dp_and_balance_low": YES, "dp_ports_blocked_seen": NO}, "egr_cooler_plugged"),
     ("heavy, both low", case("E", "P0401", km=400_000, dp_and_balance_low=YES, egr_position_follows=YES), "egr_cooler_plugged", "look_egr_passage", {"egr_passage_blocked_seen": YES, "cooler_face_plugged": NO}, "egr_passage_plugged"),
     ("heavy, high after cleaning", case("E", "P0402", km=400_000, dp_reads_high_after_cleaning=YES), "egr_dp_sensor_damaged", "egr_position_sweep", {"egr_position_reaches_zero": NO, "dp_reads_high_after_cleaning": NO}, "egr_valve_stuck_open"),
-    ("heavy, boost without thrust", case("E", "P0069", km=380_000, boost_shown_but_no_thrust=YES, black_smoke=YES, fuel_economy_down=YES), "exhaust_pressure_tube_blocked", "key_on_agreement", {"tube_blocked_seen": NO, "soot_on_boost_sensor": YES}, "boost_sensor_fouled"),
+    ("heavy, boost without thrust", case("E", "P006B", km=380_000, boost_shown_but_no_thrust=YES, black_smoke=YES, fuel_economy_down=YES), "exhaust_pressure_tube_blocked", "blow_through_exhaust_pressure_tube", {"tube_blocked_seen": NO, "soot_on_boost_sensor": YES}, "boost_sensor_fouled"),
     ("heavy, burn-off never lights", case("E", "P2002", km=420_000, frequent_regeneration=YES, burn_off_incomplete=YES), "doser_fouled", "", {"burn_off_incomplete": NO, "dp_low_but_balance_high": YES, "dp_ports_blocked_seen": YES}, "egr_dp_ports_blocked"),
     ("two-stroke, hose clear", case("F", "P051B", km=None, bogs_high_rpm=YES, hose_clear=YES), "crankcase_sensor_seal_leak", "key_on_agreement", {"hose_clear": NO, "seal_dust_path_seen": NO}, "crankcase_hose_blocked"),
     ("two-stroke, code alone", case("F", "P051B", km=None, bogs_high_rpm=YES), "crankcase_hose_blocked", "blow_through_crankcase_hose", {"hose_clear": YES, "seal_dust_path_seen": NO, "key_on_one_off__crankcase_pressure_sensor": YES}, "crankcase_sensor_failed"),
@@ -113,7 +113,7 @@ def test_checks_that_an_engine_can_not_have_are_not_offered() -> None:
 
 
 def test_the_order_of_repair_counts_the_way_in_and_shares_it() -> None:
-    given = case("D", "P0401 P2457", valve_already_replaced=NO)
+    given = case("D", "P0401 P0404", valve_already_replaced=NO)
     shut, open_ = assess_case(given), assess_case({**given, "access_open": ["engine_cover", "coolant_low", "egr_valve_off"]})
 
     def minutes(found: Any) -> list[float]:

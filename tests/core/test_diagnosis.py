@@ -225,7 +225,7 @@ def test_a_case_that_can_not_be_is_refused_by_name(change: dict, named: str) -> 
 
 
 def test_codes_become_evidence_in_any_form() -> None:
-    assert set(code_evidence(("p0171", "P0506 pending"))) == {"code_lean", "code_idle"}
+    assert set(code_evidence(("p0171", "P0506 pending"))) == {"code_lean", "code_idle_low"}
 
 
 def test_the_tables_hang_together() -> None:

@@ -113,7 +113,8 @@ def test_a_list_of_codes_survives_any_separator_and_case(codes: list[str], separ
 def test_every_group_has_its_evidence_and_every_known_code_a_group() -> None:
     ids = {e.id for e in EVIDENCE}
     assert set(GROUPS) <= ids
-    assert {group for _, group in KNOWN.values()} == set(GROUPS)
+    assert {m.group for m in KNOWN.values()} == set(GROUPS)
+    assert {m.evidence for m in KNOWN.values()} - {None} <= ids
     assert code_meaning("P1234").group is None and "Maker" in code_meaning("P1234").text
     assert "network" in code_meaning("U0100").text
 

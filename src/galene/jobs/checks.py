@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
-from galene.core.diagnosis.assess import assess
+from galene.core.diagnosis.assess import assess, is_offered
 from galene.core.diagnosis.records import Check
 from galene.core.errors import InputError
 from galene.exchange.cases import calculate
@@ -54,8 +54,8 @@ def why_not(check: Check, family: EngineFamily) -> str:
         return "this engine has no " + " and no ".join(lacking)
     if not check.possible_on(outline_of(family)):
         return "it works on " + ", ".join(f"{v.replace('_', ' ')} engines" for v in check.only.values()) + " only"
-    if check.yields and all(set(KNOWLEDGE.evidence[e].needs) - family.components for e in check.yields):
-        return "this engine has none of the parts that it asks about"
+    if not is_offered(check, outline_of(family), KNOWLEDGE):
+        return "what it shows says nothing about this engine"
     return ""
 
 

@@ -11,8 +11,8 @@ from galene.core.codes import read_codes
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import current_version
-from galene.knowledge.base import KNOWLEDGE
-from galene.knowledge.codes import code_meaning
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.codes import evidence_of
 from galene.store.models import Family, Job, JobCode, MakerCode, ObservationRow, Vehicle
 
 STATES = ("present", "absent", "unknown")
@@ -306,15 +306,15 @@ def find_open_jobs_with(db: Session, code: str) -> list[Job]:
 def code_evidence_of(act: Act, job: Job) -> None:
     """Set the groups of a job's codes as evidence; a maker's own code counts as the group that the workshop gave it."""
     named = {row.code: row.evidence for row in act.db.execute(select(MakerCode.code, MakerCode.evidence))}
-    components = family_of(job).components
-    groups: dict[str, bool] = {}
-    for row in (c for c in job.codes if c.phase == "before"):
-        group = code_meaning(row.code).group or named.get(row.code)
-        if group and set(KNOWLEDGE.evidence[group].needs) <= components:
-            # A pending code has been seen once only: it counts, but less.
-            groups[group] = groups.get(group, False) or row.status != "pending"
+    engine = outline_of(family_of(job))
+    rows = [(c.code, c.status == "pending") for c in job.codes if c.phase == "before"]
+    said = {
+        evidence: sure
+        for evidence, sure in evidence_of(rows, engine.banks, named).items()
+        if set(KNOWLEDGE.evidence[evidence].needs) <= engine.components
+    }
     for seen in list(job.observations):
-        if seen.source == "code" and seen.evidence not in groups:
+        if seen.source == "code" and seen.evidence not in said:
             observe(act, job, seen.evidence, "unknown", "code")
-    for group, sure in groups.items():
-        observe(act, job, group, "present", "code", 1.0 if sure else 0.8)
+    for evidence, sure in said.items():
+        observe(act, job, evidence, "present", "code", sure)

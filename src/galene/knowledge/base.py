@@ -9,8 +9,9 @@ from galene.core.diagnosis.records import Case, EngineOutline, KnowledgeBase, Ob
 from galene.core.errors import InputError
 from galene.knowledge.causes import CAUSES, ROOT_CAUSES
 from galene.knowledge.checks import CHECKS
-from galene.knowledge.codes import code_meaning
+from galene.knowledge.codes import code_meaning, evidence_of
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.dangers import DANGERS
 from galene.knowledge.evidence import EVIDENCE
 
 KNOWLEDGE = KnowledgeBase(
@@ -19,31 +20,38 @@ KNOWLEDGE = KnowledgeBase(
     {e.id: e for e in EVIDENCE},
     {c.id: c for c in CHECKS},
     frozenset(COMPONENTS),
+    DANGERS,
 )
 
 
 def outline_of(family: EngineFamily) -> EngineOutline:
     """What the diagnosis must know of a family."""
-    return EngineOutline(family.components, family.fuel, family.injection, family.cycle, family.throttle)
+    upstream = sum(p.component == "oxygen_sensor" and "upstream" in p.features for p in family.parts)
+    return EngineOutline(
+        family.components,
+        family.fuel,
+        family.injection,
+        family.cycle,
+        family.throttle,
+        banks=max(1, upstream),
+    )
 
 
-def code_evidence(codes: tuple[str, ...]) -> dict[str, Observation]:
-    """The groups of the codes as evidence.
+def code_evidence(codes: tuple[str, ...], banks: int = 1) -> dict[str, Observation]:
+    """What the codes say together, as evidence.
 
     Raises
     ------
     InputError
         A text that is no trouble code, naming it.
     """
-    found = {}
+    known: list[tuple[str, bool]] = []
     for code in codes:
         read = read_codes(code)
         if len(read.codes) != 1 or read.not_understood:
             raise InputError("codes", code, "a trouble code such as P0171")
-        group = code_meaning(read.codes[0].code).group
-        if group:
-            found[group] = Observation("present")
-    return found
+        known.append((read.codes[0].code, read.codes[0].status == "pending"))
+    return {e: Observation("present", sure) for e, sure in evidence_of(known, banks).items()}
 
 
 def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -> Case:
@@ -62,8 +70,13 @@ def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -
         evidence_id: seen if isinstance(seen, Observation) else Observation(**seen) if isinstance(seen, Mapping) else Observation(seen)
         for evidence_id, seen in given.get("evidence", {}).items()
     }
+    for code in given.get("codes", ()):
+        read = read_codes(code).codes
+        group = code_meaning(read[0].code).group if read else None
+        if group in evidence and evidence[group].state == "absent":
+            raise InputError(f"evidence.{group}", "absent", "not absent, as codes show it present")
     for source, found in (
-        ("codes", code_evidence(tuple(given.get("codes", ())))),
+        ("codes", code_evidence(tuple(given.get("codes", ())), outline.banks)),
         ("duty", {d: Observation("present") for d in given.get("duty", ())}),
     ):
         for evidence_id, seen in found.items():

@@ -18,9 +18,18 @@ def _fault(id_: str, title: str, prior: float, component: str, action: str, minu
                  minutes, cost, only, mends)  # fmt: skip
 
 
+def _wiring(id_: str, title: str, component: str) -> Cause:
+    """A plug, pin or wire of a sensor: found by looking and pulling, before a new sensor is bought."""
+    return _fault(
+        id_, title, 0.012, component, "repair", 25, 5,
+        "Look at plug, pins and loom, measure the wire through, mend it there; then the sensor is asked again.",
+    )  # fmt: skip
+
+
 CAUSES: tuple[Cause, ...] = (
-    _deposit("throttle_deposit", "Deposit round the throttle plate", 0.14, "throttle_body", 35, 8),
-    _deposit("throttle_sticking", "Throttle plate sticks in its deposit", 0.05, "throttle_body", 45, 8),
+    # A diesel is not throttled: its intake flap wears soot and idles no worse for it.
+    _deposit("throttle_deposit", "Deposit round the throttle plate", 0.14, "throttle_body", 35, 8, fuel="petrol"),
+    _deposit("throttle_sticking", "Throttle plate sticks in its deposit", 0.05, "throttle_body", 45, 8, fuel="petrol"),
     _deposit("idle_valve_deposit", "Deposit in the idle air valve", 0.10, "idle_air_valve", 35, 6),
     _deposit("maf_dust", "Dust on the air meter's element", 0.07, "maf_sensor", 20, 6),
     _deposit("maf_oil_film", "Oil film on the air meter's element", 0.05, "maf_sensor", 20, 6),
@@ -44,7 +53,7 @@ CAUSES: tuple[Cause, ...] = (
     _deposit("doser_fouled", "Exhaust fuel doser coked", 0.05, "aftertreatment_doser", 70, 25),
     _deposit("filter_restricted", "Air filter restricted", 0.06, "air_filter", 10, 22),
     _fault("unmetered_air_leak", "Air enters behind the meter", 0.09, "intake_tube", "repair", 30, 35,
-           "Mend the boot, clamp or gasket; cleaning does not close a leak.", ()),
+           "Mend the boot, clamp or gasket; cleaning does not close a leak.", (), fuel="petrol"),
     _fault("maf_failed", "Air meter failed", 0.02, "maf_sensor", "replace", 15, 190, "Replace it; a clean element changed nothing."),
     _fault("map_failed", "Manifold pressure sensor failed", 0.015, "map_sensor", "replace", 15, 70, "Replace the sensor."),
     _fault("boost_leak", "Charge air leaks", 0.06, "charge_air_pipe", "repair", 40, 45, "Mend seal, clip or hose."),
@@ -53,7 +62,7 @@ CAUSES: tuple[Cause, ...] = (
     _fault("throttle_actuator_fault", "Throttle motor or its position tracks at fault", 0.02, "throttle_body", "replace", 45, 320,
            "Replace the throttle body.", throttle="electronic"),
     _fault("idle_adaptation_lost", "Idle adaptation lost or out of date", 0.03, "throttle_body", "relearn", 35, 0,
-           "Relearn; nothing is dirty or broken.", throttle="electronic"),
+           "Relearn; nothing is dirty or broken.", throttle="electronic", fuel="petrol"),
     _fault("egr_valve_electrical", "Recirculation valve's electrics at fault", 0.03, "egr_valve", "replace", 45, 240,
            "Find the circuit's fault, else replace the valve."),
     _fault("egr_dp_sensor_damaged", "Differential pressure sensor damaged", 0.02, "egr_dp_sensor", "replace", 20, 120, "Replace it."),
@@ -68,6 +77,27 @@ CAUSES: tuple[Cause, ...] = (
     _fault("crankcase_sensor_failed", "Crankcase pressure sensor failed", 0.02, "crankcase_pressure_sensor", "replace", 15, 85, "Replace it."),
     _fault("oxygen_sensor_failed", "Oxygen sensor failed", 0.02, "oxygen_sensor", "replace", 30, 95,
            "Replace it: flat, cracked or soaked sensors do not come back."),
+    _wiring("maf_wiring", "Air meter's plug or wire", "maf_sensor"),
+    _wiring("map_wiring", "Manifold pressure sensor's plug or wire", "map_sensor"),
+    _wiring("iat_wiring", "Intake temperature sensor's plug or wire", "iat_sensor"),
+    _wiring("boost_sensor_wiring", "Boost sensor's plug or wire", "boost_sensor"),
+    _wiring("exhaust_pressure_wiring", "Exhaust pressure sensor's plug or wire", "exhaust_pressure_sensor"),
+    _wiring("crankcase_sensor_wiring", "Crankcase sensor's plug or wire", "crankcase_pressure_sensor"),
+    _wiring("oxygen_sensor_wiring", "Oxygen sensor's plug, wire or heater circuit", "oxygen_sensor"),
+    _wiring("throttle_wiring", "Throttle's plug or wire", "throttle_body"),
+    _wiring("runner_wiring", "Flap actuator's plug or wire", "runner_actuator"),
+    _wiring("secondary_meter_wiring", "Small secondary-air meter's plug or wire", "secondary_air_flow_sensor"),
+    _fault("pedal_sensor_fault", "Pedal sensor or its wires at fault", 0.008, "engine", "refer_on", 40, 110,
+           "Read both pedal tracks against each other; it is changed as a whole.", (), throttle="electronic"),
+    _fault("idle_valve_electrical", "Idle valve's motor or wires at fault", 0.015, "idle_air_valve", "replace", 25, 95,
+           "Find the circuit's fault, else replace the valve."),
+    _fault("boost_sensor_failed", "Boost sensor failed", 0.012, "boost_sensor", "replace", 15, 65, "Replace the sensor."),
+    _fault("barometric_failed", "Ambient pressure sensor failed", 0.006, "barometric_sensor", "replace", 20, 60,
+           "Replace it; inside the control unit it is a matter for its maker."),
+    _fault("secondary_air_supply_fault", "Secondary air pump, its relay or its line", 0.03, "secondary_air_valve", "refer_on", 50, 160,
+           "Hear whether the pump runs, feel its line, read relay and fuse."),
+    _fault("turbo_seal_leak", "Turbine's seal passes oil", 0.012, "charge_air_pipe", "refer_on", 120, 700,
+           "Outside this work: stop running it, the turbine goes to those who rebuild it."),
     Cause("ignition_or_fuel_fault", "Ignition, fuel or the engine itself", "outside", 0.08, (), "refer_on", "engine", 60, 60, {},
           "Outside this work: refer on."),
 )  # fmt: skip

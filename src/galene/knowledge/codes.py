@@ -1,9 +1,8 @@
 """Generic meanings of trouble codes, in our own words, by the public standard's numbering (SAE J2012, ISO 15031-6)."""
 
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-
-CIRCUIT = {0: "circuit", 1: "range or performance", 2: "signal low", 3: "signal high", 4: "signal comes and goes"}
-EGR_CIRCUIT = {0: "flow", 1: "flow too low", 2: "flow too high", 3: "control circuit", 4: "control range or performance"}
+from types import MappingProxyType
 
 
 @dataclass(frozen=True)
@@ -26,8 +25,8 @@ GROUPS: dict[str, CodeGroup] = {
                   "It does not tell sensor from plugged snout, hose or port.", "map_sensor"),
         CodeGroup("code_iat", "Intake air temperature", "The intake temperature signal is out of range or frozen.",
                   "Often the plug or a film, and often part of the air meter.", "iat_sensor"),
-        CodeGroup("code_throttle_position", "Throttle position", "Two position signals disagree or leave their range.",
-                  "A sticking plate does this before the motor or sensor is bad.", "throttle_body"),
+        CodeGroup("code_throttle_position", "Throttle position", "A position signal leaves its range or disagrees with the other.",
+                  "Not whose track it is, the plate's or the pedal's; only a range code may be a plate that sticks.", "throttle_body"),
         CodeGroup("code_lean", "Mixture lean", "The control unit adds more fuel than it may.",
                   "Not an oxygen sensor fault: first air that is not counted, then the meter.", None),
         CodeGroup("code_rich", "Mixture rich", "The control unit takes away more fuel than it may.",
@@ -48,8 +47,8 @@ GROUPS: dict[str, CodeGroup] = {
                   "A seat held open by carbon, or the sensor that watches.", "egr_valve"),
         CodeGroup("code_egr_control", "Recirculation control", "The valve's or cooler's control does not do what it is told.",
                   "Circuit, motor or a stem that sticks.", "egr_valve"),
-        CodeGroup("code_egr_position", "Recirculation position", "The position signal is out of its range.",
-                  "Soot that stops the valve short moves the signal too.", "egr_valve"),
+        CodeGroup("code_egr_position", "Recirculation position", "The position signal's circuit is out of its range.",
+                  "A circuit code blames no soot: plug and wires first.", "egr_valve"),
         CodeGroup("code_secondary_air", "Secondary air", "Secondary air is missing or leaks.",
                   "Not the main air meter: the small meter and the valve.", "secondary_air_valve"),
         CodeGroup("code_exhaust_pressure", "Exhaust pressure", "The exhaust pressure signal does not fit.",
@@ -62,84 +61,410 @@ GROUPS: dict[str, CodeGroup] = {
                   "Stiff flaps, an unhooked lever or dust in the actuator's sensor.", "runner_flaps"),
         CodeGroup("code_particulate_filter", "Particulate filter", "The filter's load or burn-off is not as expected.",
                   "What feeds it soot comes first.", "particulate_filter"),
+        CodeGroup("code_barometric", "Ambient pressure", "The ambient pressure signal is out of its range.",
+                  "Often inside the control unit; no deposit does it.", "barometric_sensor"),
         CodeGroup("code_crankcase_pressure", "Crankcase pressure", "The crankcase pressure signal does not fit.",
                   "Hose, fitting and seal come before the sensor.", "crankcase_pressure_sensor"),
     )
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CodeMeaning:
-    """What a code means in general; `group` is None for a code outside this work."""
+    """What a code means in general.
+
+    `group` is None for a code outside this work; `evidence` is what the code's own meaning says in the diagnosis: of its
+    group, or narrower (a circuit code blames no deposit); `bank` is that of the mixture it speaks of, 0 where none.
+    """
 
     code: str
     text: str
-    group: str | None
+    group: str | None = None
+    evidence: str | None = None
+    bank: int = 0
 
 
-def _run(first: int, name: str, group: str, words: dict[int, str] | None = None) -> dict[str, tuple[str, str]]:
-    return {f"P{first + k:04d}": (f"{name}: {word}", group) for k, word in (words or CIRCUIT).items()}
+def _code(code: str, text: str, group: str, evidence: str = "", bank: int = 0) -> CodeMeaning:
+    return CodeMeaning(code=code, text=text, group=group, evidence=evidence or group, bank=bank)
 
 
-KNOWN: dict[str, tuple[str, str]] = {
-    **_run(100, "Air meter", "code_maf"),
-    **_run(105, "Manifold pressure", "code_map"),
-    **_run(110, "Intake air temperature", "code_iat"),
-    **_run(120, "Throttle position, first track", "code_throttle_position"),
-    **_run(220, "Throttle position, second track", "code_throttle_position"),
-    "P2135": ("Throttle position: the two tracks disagree", "code_throttle_position"),
-    "P0171": ("Mixture too lean, bank 1", "code_lean"),
-    "P0174": ("Mixture too lean, bank 2", "code_lean"),
-    "P0172": ("Mixture too rich, bank 1", "code_rich"),
-    "P0175": ("Mixture too rich, bank 2", "code_rich"),
-    "P0300": ("Misfire, more than one cylinder", "code_misfire"),
-    **{f"P03{n:02d}": (f"Misfire, cylinder {n}", "code_misfire") for n in range(1, 13)},
-    "P0505": ("Idle control", "code_idle"),
-    "P0506": ("Idle speed below target", "code_idle"),
-    "P0507": ("Idle speed above target", "code_idle"),
-    "P0638": ("Throttle actuator: range or performance", "code_throttle_control"),
-    **{f"P{n}": ("Throttle actuator control", "code_throttle_control") for n in range(2100, 2120)},
-    "P2100": ("Throttle actuator motor: circuit open", "code_throttle_control"),
-    "P2101": ("Throttle actuator motor: range or performance", "code_throttle_control"),
-    "P2106": ("Throttle actuator: power is limited on purpose", "code_throttle_control"),
-    "P2111": ("Throttle actuator: stuck open", "code_throttle_control"),
-    "P2112": ("Throttle actuator: stuck closed", "code_throttle_control"),
-    "P2119": ("Throttle plate: range or performance", "code_throttle_control"),
-    "P2176": ("Throttle: idle position not learned", "code_throttle_control"),
-    "P0299": ("Charge pressure too low", "code_boost_low"),
-    **{f"P0{n}": ("Charge pressure sensor", "code_boost_sensor") for n in range(235, 240)},
-    "P0401": ("Exhaust recirculation: flow too low", "code_egr_flow_low"),
-    "P0402": ("Exhaust recirculation: flow too high", "code_egr_flow_high"),
-    "P0403": ("Exhaust recirculation: control circuit", "code_egr_control"),
-    "P0404": ("Exhaust recirculation: control range or performance", "code_egr_control"),
-    "P2413": ("Exhaust recirculation: system performance", "code_egr_control"),
-    "P2457": ("Recirculation cooler: performance", "code_egr_control"),
-    **{f"P0{n}": ("Exhaust recirculation: position signal", "code_egr_position") for n in range(405, 409)},
-    **{f"P0{n}": ("Secondary air", "code_secondary_air") for n in (*range(410, 420), 491, 492)},
-    **{f"P0{n}": ("Exhaust pressure", "code_exhaust_pressure") for n in range(470, 477)},
-    "P0068": ("Manifold pressure or air meter against throttle position", "code_pressure_correlation"),
-    "P0069": ("Manifold pressure against ambient pressure", "code_pressure_correlation"),
-    **{f"P006{x}": ("Pressure or airflow signals disagree", "code_pressure_correlation") for x in "ABCDEF"},
-    **{f"P0{n}": ("Oxygen sensor", "code_oxygen_sensor") for n in range(130, 168)},
-    "P0130": ("Oxygen sensor 1, bank 1: circuit", "code_oxygen_sensor"),
-    "P0133": ("Oxygen sensor 1, bank 1: slow", "code_oxygen_sensor"),
-    "P0135": ("Oxygen sensor 1, bank 1: heater", "code_oxygen_sensor"),
-    "P0139": ("Oxygen sensor 2, bank 1: slow", "code_oxygen_sensor"),
-    **{f"P{n}": ("Intake runner control", "code_runner") for n in (*range(2004, 2023), *range(2070, 2078))},
-    "P2002": ("Particulate filter: efficiency", "code_particulate_filter"),
-    **{f"P{n}": ("Particulate filter: pressure or load", "code_particulate_filter") for n in range(2452, 2464) if n != 2457},
-    **{f"P051{x}": ("Crankcase pressure", "code_crankcase_pressure") for x in "ABCDEF"},
+def _signal(first: int, name: str, group: str, circuit: str) -> tuple[CodeMeaning, ...]:
+    """The five codes of a signal: circuit, range or performance, low, high, comes and goes."""
+    words = (
+        "circuit",
+        "range or performance",
+        "signal low",
+        "signal high",
+        "signal comes and goes",
+    )
+    return tuple(
+        _code(f"P{first + k:04d}", f"{name}: {word}", group, group if k == 1 else circuit)
+        for k, word in enumerate(words)
+    )
+
+
+def _several(
+    codes: Iterable[str], text: str, group: str, evidence: str = ""
+) -> tuple[CodeMeaning, ...]:
+    return tuple(_code(c, text, group, evidence) for c in codes)
+
+
+def _numbers(*runs: tuple[int, int]) -> tuple[str, ...]:
+    """Codes of these runs of numbers, both ends counted."""
+    return tuple(f"P{n:04d}" for first, last in runs for n in range(first, last + 1))
+
+
+MIXTURE: tuple[CodeMeaning, ...] = (
+    _code("P0171", "Mixture too lean, bank 1", "code_lean", bank=1),
+    _code("P0174", "Mixture too lean, bank 2", "code_lean", bank=2),
+    _code("P2177", "Mixture too lean off idle, bank 1", "code_lean", "code_lean_off_idle", 1),
+    _code("P2179", "Mixture too lean off idle, bank 2", "code_lean", "code_lean_off_idle", 2),
+    _code("P2187", "Mixture too lean at idle, bank 1", "code_lean", "code_lean_at_idle", 1),
+    _code("P2189", "Mixture too lean at idle, bank 2", "code_lean", "code_lean_at_idle", 2),
+    _code("P0172", "Mixture too rich, bank 1", "code_rich", bank=1),
+    _code("P0175", "Mixture too rich, bank 2", "code_rich", bank=2),
+    _code("P2178", "Mixture too rich off idle, bank 1", "code_rich", bank=1),
+    _code("P2180", "Mixture too rich off idle, bank 2", "code_rich", bank=2),
+    _code("P2188", "Mixture too rich at idle, bank 1", "code_rich", bank=1),
+    _code("P2190", "Mixture too rich at idle, bank 2", "code_rich", bank=2),
+)
+THROTTLE: tuple[CodeMeaning, ...] = (
+    *_signal(120, "Throttle or pedal position A", "code_throttle_position", "code_throttle_tracks"),
+    *_signal(220, "Throttle or pedal position B", "code_throttle_position", "code_throttle_tracks"),
+    _code(
+        "P2135",
+        "Throttle or pedal position: A and B disagree",
+        "code_throttle_position",
+        "code_throttle_tracks",
+    ),
+    _code("P0638", "Throttle actuator: range or performance", "code_throttle_control"),
+    *_several(_numbers((2100, 2112)), "Throttle actuator control", "code_throttle_control"),
+    _code(
+        "P2100",
+        "Throttle actuator motor: circuit open",
+        "code_throttle_control",
+        "code_throttle_motor",
+    ),
+    _code("P2101", "Throttle actuator motor: range or performance", "code_throttle_control"),
+    _code(
+        "P2102",
+        "Throttle actuator motor: circuit low",
+        "code_throttle_control",
+        "code_throttle_motor",
+    ),
+    _code(
+        "P2103",
+        "Throttle actuator motor: circuit high",
+        "code_throttle_control",
+        "code_throttle_motor",
+    ),
+    _code(
+        "P2106",
+        "Throttle actuator: power is limited on purpose",
+        "code_throttle_control",
+        "code_throttle_limited",
+    ),
+    _code("P2111", "Throttle actuator: stuck open", "code_throttle_control"),
+    _code("P2112", "Throttle actuator: stuck closed", "code_throttle_control"),
+    _code(
+        "P2118",
+        "Throttle actuator motor: current out of range",
+        "code_throttle_control",
+        "code_throttle_motor",
+    ),
+    _code("P2119", "Throttle plate: range or performance", "code_throttle_control"),
+    _code(
+        "P2176",
+        "Throttle: idle position not learned",
+        "code_throttle_control",
+        "code_throttle_not_learned",
+    ),
+)
+IDLE: tuple[CodeMeaning, ...] = (
+    _code("P0505", "Idle control", "code_idle"),
+    _code("P0506", "Idle speed below target", "code_idle", "code_idle_low"),
+    _code("P0507", "Idle speed above target", "code_idle", "code_idle_high"),
+    _code("P0508", "Idle valve: circuit low", "code_idle", "code_idle_circuit"),
+    _code("P0509", "Idle valve: circuit high", "code_idle", "code_idle_circuit"),
+    _code("P0511", "Idle valve: circuit", "code_idle", "code_idle_circuit"),
+)
+RECIRCULATION: tuple[CodeMeaning, ...] = (
+    _code("P0400", "Exhaust recirculation: flow", "code_egr_flow_low"),
+    _code("P0401", "Exhaust recirculation: flow too low", "code_egr_flow_low"),
+    _code("P0402", "Exhaust recirculation: flow too high", "code_egr_flow_high"),
+    _code("P042E", "Exhaust recirculation: control stuck open", "code_egr_flow_high"),
+    _code(
+        "P0403", "Exhaust recirculation: control circuit", "code_egr_control", "code_egr_circuit"
+    ),
+    _code("P0404", "Exhaust recirculation: control range or performance", "code_egr_control"),
+    _code("P0405", "Recirculation position: signal low", "code_egr_position"),
+    _code("P0406", "Recirculation position: signal high", "code_egr_position"),
+    _code("P0407", "Recirculation position B: signal low", "code_egr_position"),
+    _code("P0408", "Recirculation position B: signal high", "code_egr_position"),
+    _code("P0409", "Recirculation sensor: circuit", "code_egr_control", "code_egr_circuit"),
+    *_several(
+        _numbers((487, 490)),
+        "Recirculation throttle or valve: control circuit",
+        "code_egr_control",
+        "code_egr_circuit",
+    ),
+    _code("P2413", "Exhaust recirculation: system performance", "code_egr_control"),
+    _code("P2457", "Recirculation cooler: performance", "code_egr_control", "code_egr_cooler"),
+)
+SECONDARY: tuple[CodeMeaning, ...] = (
+    _code("P0410", "Secondary air: system", "code_secondary_air"),
+    _code("P0411", "Secondary air: flow not right", "code_secondary_air"),
+    _code("P0491", "Secondary air: flow too low, bank 1", "code_secondary_air"),
+    _code("P0492", "Secondary air: flow too low, bank 2", "code_secondary_air"),
+    *_several(
+        _numbers((412, 419)),
+        "Secondary air: valve or relay circuit",
+        "code_secondary_air",
+        "code_secondary_circuit",
+    ),
+    _code(
+        "P2431",
+        "Small secondary-air meter: range or performance",
+        "code_secondary_air",
+        "code_secondary_meter",
+    ),
+    _code(
+        "P2432",
+        "Small secondary-air meter: signal low",
+        "code_secondary_air",
+        "code_secondary_circuit",
+    ),
+    _code(
+        "P2433",
+        "Small secondary-air meter: signal high",
+        "code_secondary_air",
+        "code_secondary_circuit",
+    ),
+    *_several(
+        _numbers((2440, 2443)),
+        "Secondary air: valve stuck",
+        "code_secondary_air",
+        "code_secondary_valve",
+    ),
+    *_several(
+        _numbers((2444, 2445)),
+        "Secondary air: pump stuck on or off",
+        "code_secondary_air",
+        "code_secondary_circuit",
+    ),
+)
+PRESSURES: tuple[CodeMeaning, ...] = (
+    *_signal(470, "Exhaust pressure", "code_exhaust_pressure", "code_exhaust_pressure_circuit"),
+    _code(
+        "P0068",
+        "Manifold pressure or air meter against throttle position",
+        "code_pressure_correlation",
+        "code_load_against_throttle",
+    ),
+    _code(
+        "P2073",
+        "Manifold pressure or air meter against throttle position, at idle",
+        "code_pressure_correlation",
+        "code_load_against_throttle",
+    ),
+    _code(
+        "P2074",
+        "Manifold pressure or air meter against throttle position, under load",
+        "code_pressure_correlation",
+        "code_load_against_throttle",
+    ),
+    _code(
+        "P0069",
+        "Manifold pressure against ambient pressure",
+        "code_pressure_correlation",
+        "code_manifold_against_ambient",
+    ),
+    _code(
+        "P006A",
+        "Manifold pressure against air meter",
+        "code_pressure_correlation",
+        "code_manifold_against_meter",
+    ),
+    _code(
+        "P006B",
+        "Manifold pressure against exhaust pressure",
+        "code_pressure_correlation",
+        "code_manifold_against_exhaust",
+    ),
+    _code(
+        "P006C",
+        "Manifold pressure against turbine inlet pressure",
+        "code_pressure_correlation",
+        "code_manifold_against_exhaust",
+    ),
+    _code(
+        "P006D",
+        "Ambient pressure against turbine inlet pressure",
+        "code_pressure_correlation",
+        "code_manifold_against_exhaust",
+    ),
+    _code("P0129", "Ambient pressure too low", "code_barometric"),
+    *_several(_numbers((2226, 2229)), "Ambient pressure sensor: circuit", "code_barometric"),
+    _code("P0299", "Charge pressure too low", "code_boost_low"),
+    _code("P2263", "Charging: performance", "code_boost_low"),
+    *_signal(235, "Charge pressure sensor", "code_boost_sensor", "code_boost_sensor_circuit"),
+    _code(
+        "P051A", "Crankcase pressure: circuit", "code_crankcase_pressure", "code_crankcase_circuit"
+    ),
+    _code("P051B", "Crankcase pressure: range or performance", "code_crankcase_pressure"),
+    _code(
+        "P051C",
+        "Crankcase pressure: signal low",
+        "code_crankcase_pressure",
+        "code_crankcase_circuit",
+    ),
+    _code(
+        "P051D",
+        "Crankcase pressure: signal high",
+        "code_crankcase_pressure",
+        "code_crankcase_circuit",
+    ),
+    _code(
+        "P051E",
+        "Crankcase pressure: signal comes and goes",
+        "code_crankcase_pressure",
+        "code_crankcase_circuit",
+    ),
+)
+
+
+def _oxygen() -> Iterator[CodeMeaning]:
+    """Codes of the oxygen sensors: six of one sensor's, three sensors a bank."""
+    circuit = "code_oxygen_circuit"
+    meant = (
+        ("circuit", circuit),
+        ("signal low: lean, or a wire to ground", ""),
+        ("signal high: rich, or a wire to supply", ""),
+        ("slow", "code_oxygen_slow"),
+        ("no activity", "code_oxygen_dead"),
+        ("heater circuit", circuit),
+    )
+    for first, bank in ((130, 1), (150, 2)):
+        for sensor in range(3):
+            for k, (text, evidence) in enumerate(meant):
+                name = f"Oxygen sensor {sensor + 1}, bank {bank}"
+                yield _code(
+                    f"P{first + 6 * sensor + k:04d}",
+                    f"{name}: {text}",
+                    "code_oxygen_sensor",
+                    evidence,
+                )
+
+
+RUNNERS: tuple[CodeMeaning, ...] = (
+    *_several(_numbers((2004, 2007)), "Intake runner: stuck", "code_runner"),
+    *_several(
+        _numbers((2008, 2013)),
+        "Intake runner: control circuit",
+        "code_runner",
+        "code_runner_circuit",
+    ),
+    *_several(
+        _numbers((2014, 2023)),
+        "Intake runner position: circuit",
+        "code_runner",
+        "code_runner_circuit",
+    ),
+    *_several(("P2015", "P2020"), "Intake runner position: range or performance", "code_runner"),
+    *_several(("P2070", "P2071"), "Intake tuning valve: stuck", "code_runner"),
+    *_several(
+        ("P2075", "P2077", "P2078"),
+        "Intake tuning valve position: circuit",
+        "code_runner",
+        "code_runner_circuit",
+    ),
+    _code("P2076", "Intake tuning valve position: range or performance", "code_runner"),
+)
+FILTER: tuple[CodeMeaning, ...] = (
+    _code("P2002", "Particulate filter: efficiency", "code_particulate_filter"),
+    _code("P242F", "Particulate filter: ash", "code_particulate_filter"),
+    _code("P244A", "Particulate filter: pressure difference too low", "code_particulate_filter"),
+    _code("P244B", "Particulate filter: pressure difference too high", "code_particulate_filter"),
+    *_several(
+        (c for c in _numbers((2452, 2463)) if c != "P2457"),
+        "Particulate filter: pressure or load",
+        "code_particulate_filter",
+    ),
+)
+MISFIRE: tuple[CodeMeaning, ...] = (
+    _code("P0300", "Misfire, more than one cylinder", "code_misfire"),
+    *(_code(f"P03{n:02d}", f"Misfire, cylinder {n}", "code_misfire") for n in range(1, 13)),
+)
+OPEN_MIXTURE = CodeMeaning(
+    code="P0170", text="Mixture control, bank 1: lean or rich by its trims", group="code_lean"
+)
+"""It says lean or rich by what the trims say: by itself nothing."""
+KNOWN: dict[str, CodeMeaning] = {
+    m.code: m
+    for m in (
+        *_signal(100, "Air meter", "code_maf", "code_maf_circuit"),
+        *_signal(105, "Manifold pressure", "code_map", "code_map_circuit"),
+        *_signal(110, "Intake air temperature", "code_iat", "code_iat_circuit"),
+        *THROTTLE,
+        OPEN_MIXTURE,
+        *MIXTURE,
+        *MISFIRE,
+        *IDLE,
+        *RECIRCULATION,
+        *SECONDARY,
+        *PRESSURES,
+        *_oxygen(),
+        *RUNNERS,
+        *FILTER,
+    )
 }
+NOT_OURS = frozenset({"P0148", "P0149", "P0168", "P0169", "P2072"})
 KINDS = {"P": "engine and drive", "B": "body", "C": "chassis", "U": "network between control units"}
 
 
 def code_meaning(code: str) -> CodeMeaning:
     """The generic meaning of a five-character code. Never fails for a code that can exist."""
-    if code in KNOWN:
-        text, group = KNOWN[code]
-        return CodeMeaning(code, text, group)
+    if code in KNOWN and code not in NOT_OURS:
+        return KNOWN[code]
+    text = "Generic code outside the air path: look it up in the service information"
     if code[0] != "P":
-        return CodeMeaning(code, f"A code of the {KINDS[code[0]]}: outside this work, keep it on the job and refer on", None)
-    if code[1] == "1" or (code[1] == "3" and code[2] in "0123"):
-        return CodeMeaning(code, "Maker's own code: look it up in the service information", None)
-    return CodeMeaning(code, "Generic code outside the air path: look it up in the service information", None)
+        text = f"A code of the {KINDS[code[0]]}: outside this work, keep it on the job and refer on"
+    elif code[1] == "1" or (code[1] == "3" and code[2] in "0123"):
+        text = "Maker's own code: look it up in the service information"
+    return CodeMeaning(code=code, text=text)
+
+
+PENDING_CONFIDENCE = 0.8
+"""How sure a code is that was seen once only (project default)."""
+
+
+def evidence_of(
+    codes: Iterable[tuple[str, bool]],
+    banks: int = 1,
+    named: Mapping[str, str | None] = MappingProxyType({}),
+) -> dict[str, float]:
+    """What codes say together: evidence present, and how sure.
+
+    Parameters
+    ----------
+    codes : each with whether it is only pending
+    banks : rows of cylinders with a mixture control of their own
+    named : maker's own codes to the evidence that the workshop gave them
+
+    Notes
+    -----
+    On an engine of two banks, lean codes of one of them alone speak against what both share.
+    """
+    found: dict[str, float] = {}
+    lean: set[int] = set()
+    for code, pending in codes:
+        meaning = code_meaning(code)
+        evidence = meaning.evidence or named.get(code)
+        if evidence:
+            sure = PENDING_CONFIDENCE if pending else 1.0
+            found[evidence] = max(sure, found.get(evidence, 0.0))
+        if meaning.group == "code_lean" and meaning.bank:
+            lean.add(meaning.bank)
+    if banks > 1 and len(lean) == 1:
+        found["lean_one_bank"] = 0.9
+    return found

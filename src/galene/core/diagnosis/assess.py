@@ -19,6 +19,8 @@ from galene.core.diagnosis.records import (
     Cause,
     CauseSet,
     Check,
+    Danger,
+    DangerRule,
     EngineOutline,
     Evidence,
     KnowledgeBase,
@@ -41,6 +43,10 @@ RAISED, FOCUS = 0.25, 6
 DISTANCE_ODDS_KM = 100_000.0
 """Deposits are as likely as their prior says at this distance (project default)."""
 TOP = 12
+OFFERED = 8
+"""Checks that are told, the most telling first."""
+FEARED_AT = 0.2
+"""A cause that a danger names goes before all other repairs from this probability (project default)."""
 HOURLY_FOR_ORDER = 70.0
 """Money per hour that makes minutes and parts one cost when no rate is given."""
 
@@ -59,6 +65,27 @@ def _sets(count: int) -> Floats:
 def causes_of(engine: EngineOutline, knowledge: KnowledgeBase) -> tuple[Cause, ...]:
     """The causes that this engine can have, in the order of the tables."""
     return tuple(c for c in knowledge.causes.values() if c.possible_on(engine))
+
+
+def is_heard(kind: Evidence, engine: EngineOutline, knowledge: KnowledgeBase) -> bool:
+    """Whether a piece of evidence can exist on an engine and says something there: what is not, is not asked."""
+    if not set(kind.needs) <= engine.components:
+        return False
+    danger = any(kind.id in d.evidence and d.possible_on(engine) for d in knowledge.dangers)
+    possible = {c.id for c in causes_of(engine, knowledge)}
+    return danger or bool(possible & (set(kind.links) | set(kind.odds)))
+
+
+def is_offered(check: Check, engine: EngineOutline, knowledge: KnowledgeBase) -> bool:
+    """Whether a check can be done on an engine and yields something that is heard there.
+
+    A check that yields no evidence by itself, as one that another needs first, is offered where its parts are.
+    """
+    if not check.possible_on(engine):
+        return False
+    return not check.yields or any(
+        is_heard(knowledge.evidence[e], engine, knowledge) for e in check.yields
+    )
 
 
 def evidence_kind(evidence_id: str, knowledge: KnowledgeBase) -> Evidence:
@@ -252,6 +279,11 @@ def assess(
     ways = access or {}
     repairs = _repair_order(causes, by_id, hourly_rate, ways, work_minutes or {})
     checks = _next_checks(case, model, posterior, background, _prices(causes, hourly_rate, ways))
+    dangers = _dangers(case, by_id, knowledge)
+    settle = {c for d in dangers for c in d.checks}
+    checks = tuple(sorted(checks, key=lambda c: c.id not in settle))[:OFFERED]
+    feared = {c for d in dangers for c in d.causes}
+    repairs = tuple(sorted(repairs, key=lambda r: r.cause not in feared or r.probability < FEARED_AT))
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
         tuple(ranked),
@@ -261,6 +293,23 @@ def assess(
         repairs,
         bool(refer >= 0.5 or (ranked[0].id == "ignition_or_fuel_fault" and refer >= 0.2)),
         not any(c.changes_first_action for c in checks),
+        tuple(Danger(id=d.id, text=d.text) for d in dangers),
+    )
+
+
+def _dangers(
+    case: Case, chance: Mapping[str, float], knowledge: KnowledgeBase
+) -> tuple[DangerRule, ...]:
+    """The dangers that this case is in."""
+    seen = {e for e, o in case.evidence.items() if o.state == "present"}
+    return tuple(
+        rule
+        for rule in knowledge.dangers
+        if rule.possible_on(case.engine)
+        and (
+            seen & set(rule.evidence)
+            or any(chance.get(cause, 0.0) >= least for cause, least in rule.causes.items())
+        )
     )
 
 
@@ -351,7 +400,7 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, background: Float
         found.append(NextCheck(check.id, bits, _minutes(check, case), outcomes[0], outcomes[1], changes))
     last = {c.id: c.last_resort for c in knowledge.checks.values()}
     found.sort(key=lambda c: (last[c.id], -c.bits / max(0.5, c.minutes)))
-    return tuple(found[:8])
+    return tuple(found)
 
 
 def _information(posterior: Floats, groups: npt.NDArray[np.intp], model: _Model, kinds: list[Evidence]) -> float:

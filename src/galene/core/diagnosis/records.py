@@ -13,6 +13,8 @@ class EngineOutline:
     injection: str
     cycle: str
     throttle: str
+    banks: int = 1
+    """Rows of cylinders with a mixture control of their own."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +102,37 @@ class Check:
         return set(self.components) <= engine.components and all(getattr(engine, k) == v for k, v in self.only.items())
 
 
+@dataclass(frozen=True, kw_only=True)
+class DangerRule:
+    """What is said before everything else, and when: one of these causes is at least so likely, or one of these pieces
+    of evidence is present, on an engine with these parts and facts. `checks` settle it and are offered first."""
+
+    id: str
+    text: str
+    causes: Mapping[str, float] = field(default_factory=dict)
+    evidence: tuple[str, ...] = ()
+    components: tuple[str, ...] = ()
+    without: tuple[str, ...] = ()
+    only: Mapping[str, str] = field(default_factory=dict)
+    checks: tuple[str, ...] = ()
+
+    def possible_on(self, engine: EngineOutline) -> bool:
+        """Whether this engine can be in the danger."""
+        return (
+            set(self.components) <= engine.components
+            and not set(self.without) & engine.components
+            and all(getattr(engine, k) == v for k, v in self.only.items())
+        )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Danger:
+    """A danger that this case is in."""
+
+    id: str
+    text: str
+
+
 @dataclass(frozen=True)
 class KnowledgeBase:
     """All tables together."""
@@ -109,6 +142,7 @@ class KnowledgeBase:
     evidence: Mapping[str, Evidence]
     checks: Mapping[str, Check]
     components: frozenset[str]
+    dangers: tuple[DangerRule, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -211,3 +245,5 @@ class Assessment:
     repair_order: tuple[Repair, ...]
     refer_on: bool
     stop: bool
+    dangers: tuple[Danger, ...] = ()
+    """What is said before the ranking."""

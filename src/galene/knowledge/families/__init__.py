@@ -3,6 +3,7 @@
 from galene.core.diagnosis.records import EngineOutline
 from galene.core.family_faults import Vocabulary
 from galene.core.proving import METRICS
+from galene.knowledge.base import outline_of
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families.family_a import FAMILY_A
@@ -15,7 +16,7 @@ from galene.knowledge.relearns import RELEARNS
 from galene.knowledge.schools import SCHOOLS
 
 FAMILIES = {f.id: f for f in (FAMILY_A, FAMILY_B, FAMILY_C, FAMILY_D, FAMILY_E, FAMILY_F)}
-OUTLINES: dict[str, EngineOutline] = {i: EngineOutline(f.components, f.fuel, f.injection, f.cycle, f.throttle) for i, f in FAMILIES.items()}
+OUTLINES: dict[str, EngineOutline] = {i: outline_of(f) for i, f in FAMILIES.items()}
 VOCABULARY = Vocabulary(
     frozenset(COMPONENTS),
     frozenset(c.id for c in COMPONENTS.values() if c.once),

@@ -6,12 +6,13 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.calculations import CALCULATIONS
+from galene.core.diagnosis.assess import is_heard
 from galene.core.errors import InputError
 from galene.jobs import checks, diagnosis, evidence, logs
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.planning import policy_of
-from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
 from galene.knowledge.check_words import NEEDS_AND_SHOWS
@@ -35,7 +36,7 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
     looked_at = [p for p in family.parts if p.component in check.components]
     return visit.page(
         "check.html", status, needs=needs, shows=shows, looked_at=looked_at, picture=picture_of(family, job, lit=[p.id for p in looked_at]), job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps, to_list=items_of(check_id, family, diagnosis.opened_of(job)), listed=checks.listed_for(job, check_id),
-        yields=[e for e in check.yields if set(KNOWLEDGE.evidence[e].needs) <= family.components], why_not=checks.why_not(check, family),
+        yields=[e for e in check.yields if is_heard(KNOWLEDGE.evidence[e], outline_of(family), KNOWLEDGE)], why_not=checks.why_not(check, family),
         changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
         seen_schools=revision(job, "schools"), jumper=checks.jumper_allowed(visit.db, job), isolates=policy_of(job, visit.shop).get("Q") == "timed", entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
         calculation=CALCULATIONS[reading.calculation] if reading else None, **(outcome(sheet, shown) if sheet and shown else {"result": None, "fault": None, "drawing": None}), **extra,

@@ -8,12 +8,14 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import select
 
 from galene.core.codes import read_codes
+from galene.core.diagnosis.assess import is_heard
 from galene.jobs import intake, maker_codes
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import bulletins_for, families
 from galene.jobs.stages import advance, go_back, lacks
-from galene.knowledge.evidence import HISTORY, SYMPTOMS, WHEN
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.evidence import EVIDENCE, WHEN
 from galene.store.models import Job, Trace, Vehicle
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
@@ -78,21 +80,15 @@ def begin(visit: Signed, form: Sent) -> Response:
 
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
     states = {o.evidence: o.state for o in job.observations}
-    components = family_of(job).components
+    engine = outline_of(family_of(job))
+    heard = [e for e in EVIDENCE if is_heard(e, engine, KNOWLEDGE)]
     earlier = [j for j in job.vehicle.jobs if j.id < job.id]
     return visit.page(
         "intake.html", status, job=job, stage="intake", states=states, when=WHEN, earlier=earlier,
-        symptoms={g: [e for e in SYMPTOMS if e.group == g and _shows(e.links, components)] for g in WHEN},
-        histories=[e for e in HISTORY if _shows(e.odds or e.links, components)], lacks=lacks(job, "intake"), seen=revision(job, "intake"),
+        symptoms={g: [e for e in heard if e.group == g] for g in WHEN},
+        histories=[e for e in heard if e.group in ("history", "duty")], lacks=lacks(job, "intake"), seen=revision(job, "intake"),
         maker=maker_codes.words_of(visit.db), makers_own=maker_codes.is_makers_own, known_bulletins=bulletins_for(visit.db, job.family_id, job.vehicle), **extra,
     )  # fmt: skip
-
-
-def _shows(links: Any, components: frozenset[str]) -> bool:
-    """Whether any cause that this engine can have shows the symptom."""
-    from galene.knowledge.base import KNOWLEDGE
-
-    return any(set(KNOWLEDGE.causes[c].components) <= components for c in links)
 
 
 @router.get("/jobs/{number}")
