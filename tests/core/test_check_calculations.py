@@ -47,7 +47,7 @@ def test_worked_examples() -> None:
     assert calculate("sensor-line", LINE)["kpa"] == pytest.approx(112)
 
 
-@given(st.floats(35, 95), st.floats(300, 900))
+@given(st.floats(35, 89), st.floats(300, 900))
 def test_more_pressure_at_the_same_speed_means_a_larger_passage(pressure: float, rpm: float) -> None:
     def area(p: float) -> float:
         return calculate("egr-flow-test", {**FLOW, "closed": {"map_kpa": 34, "rpm": rpm}, "open": {"map_kpa": p, "rpm": rpm}})[

@@ -1,12 +1,16 @@
 """Facts that decide something, each by name: what a code blames, what a danger says first, what a reading means."""
 
+import re
 from typing import Any
 
 import pytest
 
-from galene.exchange.cases import assess_case
+from galene.core.errors import InputError
+from galene.exchange.cases import assess_case, calculate
 from galene.knowledge.causes import CAUSES
 from galene.knowledge.codes import code_meaning
+from galene.knowledge.families import FAMILIES
+from tests.core.planning.cards import Card, work
 from tests.core.test_cases import NO, YES, case
 
 DEPOSITS = {c.id for c in CAUSES if c.kind == "deposit"}
@@ -86,7 +90,7 @@ def test_manifold_against_ambient_is_not_manifold_against_exhaust() -> None:
 
 def test_one_lean_bank_speaks_against_the_meter_that_both_share() -> None:
     both, one = case("B", "P0171 P0174"), case("B", "P0171")
-    assert chance(one, "maf_dust") < 0.6 * chance(both, "maf_dust")
+    assert chance(one, "maf_dust") < 0.65 * chance(both, "maf_dust")
     assert first(one) == "unmetered_air_leak"
     assert "lean_one_bank" not in str(assess_case(case("A", "P0171"))), "an engine of one bank"
 
@@ -158,3 +162,101 @@ def test_the_restriction_gauge_blames_the_filter() -> None:
 
 def test_a_differential_sensor_off_its_zero_is_damaged() -> None:
     assert first(case("E", dp_zero_off=YES)) == "egr_dp_sensor_damaged"
+
+
+def test_no_flow_is_reckoned_where_the_throttle_drops_nothing() -> None:
+    flow = {
+        "displacement_l": 2.2,
+        "volumetric_efficiency": 0.85,
+        "intake_c": 40,
+        "ambient_kpa": 100.5,
+        "exhaust_kpa": 104,
+        "exhaust_c": 150,
+        "closed": {"map_kpa": 99.0, "rpm": 800},
+        "open": {"map_kpa": 99.6, "rpm": 800},
+    }
+    with pytest.raises(InputError, match=r"closed\.map_kpa"):
+        calculate("egr-flow-test", flow)
+    assert "egr_area_mm2" not in FAMILIES["D"].bands, "a test that is not done there has no band"
+
+
+def trace(*volts: float) -> str:
+    rows = [f"{i * 0.2:.1f},{v}" for i, v in enumerate(volts)]
+    return "time_s,volts\n" + "\n".join(rows)
+
+
+@pytest.mark.parametrize(
+    ("level", "verdict"), [(0.85, "steady_rich"), (0.08, "steady_lean"), (0.45, "flat")]
+)
+def test_a_steady_signal_is_not_a_dead_sensor(level: float, verdict: str) -> None:
+    found = calculate("oxygen-response", {"csv": trace(*([level, level + 0.02] * 12))})
+    assert found["verdict"] == verdict
+    assert ("Not dead yet" in found["sentence"]) == (verdict != "flat")
+
+
+def test_trims_that_rise_with_airflow_are_no_constant_share() -> None:
+    rising = [(3.0, 2.0), (9.0, 9.0), (22.0, 11.0), (48.0, 12.0)]
+    points = [{"airflow_g_s": a, "trim_percent": t} for a, t in rising]
+    assert calculate("trim-split", {"points": points, "barometer_kpa": 101})["verdict"] == "rises"
+    constant = [
+        {"airflow_g_s": a, "trim_percent": 12 + e}
+        for (a, _), e in zip(rising, (0.1, -0.1, 0.1, -0.1), strict=True)
+    ]
+    found = calculate("trim-split", {"points": constant, "barometer_kpa": 101})
+    assert found["verdict"] == "meter" and "fuel pressure or fuel kind" in found["sentence"]
+
+
+def key_on(readings: dict[str, float], **more: float) -> dict[str, Any]:
+    rows = [{"component": c, "pressure_kpa": p} for c, p in readings.items()]
+    return dict(calculate("key-on-agreement", {"readings": rows, **more}))
+
+
+def test_the_height_leaves_the_weather_open() -> None:
+    low = key_on({"map_sensor": 97.8}, altitude_m=0)
+    assert low["verdict"] == "undecided" and "barometer" in low["sentence"]
+    assert key_on({"map_sensor": 100.5}, altitude_m=0)["verdict"] == "agree"
+    assert key_on({"map_sensor": 94.0}, altitude_m=0)["verdict"] == "one_off"
+    # In a low all stand low together: no fault. One that leaves the others is one all the same.
+    together = {"map_sensor": 98.0, "boost_sensor": 98.2, "barometric_sensor": 97.9}
+    assert key_on(together, altitude_m=0)["verdict"] == "agree"
+    apart = key_on({**together, "boost_sensor": 101.3}, altitude_m=0)
+    assert (apart["verdict"], apart["suspect"]) == ("one_off", "boost_sensor")
+
+
+def test_a_wide_sensor_has_its_own_tolerance() -> None:
+    rows = [{"component": "boost_sensor", "pressure_kpa": 105.0, "span_kpa": 400}]
+    found = calculate("key-on-agreement", {"readings": rows, "barometer_kpa": 101.3})
+    assert found["verdict"] == "agree"
+    rows[0].pop("span_kpa")
+    assert (
+        calculate("key-on-agreement", {"readings": rows, "barometer_kpa": 101.3})["verdict"]
+        == "one_off"
+    )
+
+
+BURST = {
+    "airflow_g_s": 12.0,
+    "can_rate_g_s": 1.8,
+    "burst_s": 1.0,
+    "displacement_l": 2.2,
+    "cylinders": 4,
+    "compression_ratio": 16.0,
+}
+
+
+def test_nothing_that_burns_is_reckoned_for_a_diesel_and_water_has_real_pauses() -> None:
+    with pytest.raises(InputError, match="fuel"):
+        calculate("ingestion-limit", {**BURST, "fuel": "diesel"})
+    water = calculate("ingestion-limit", {**BURST, "fuel": "diesel", "water_based": True})
+    assert water["pause_s"] >= 10 and water["clearance_share"] < 0.1
+    card = Card("D", work("egr_passage", "upkeep", 1, "soot"))
+    note = card.step("running_flush:bursts")["note"]
+    pause = re.search(r"with (\d+) s between", note)
+    assert pause and int(pause[1]) >= 10, note
+
+
+def test_a_reading_outside_its_line_is_no_pressure() -> None:
+    line = {"points": [{"volts": 0.5, "kpa": 20}, {"volts": 4.5, "kpa": 250}], "supply_v": 5}
+    below = calculate("sensor-line", {**line, "volts": 0.3})
+    assert (below["in_range"], below["verdict"]) == (False, "below_line")
+    assert calculate("sensor-line", {**line, "volts": 0.5})["in_range"]

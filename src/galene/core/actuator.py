@@ -126,6 +126,10 @@ RAIL = 0.02
 """Share of the supply at either end in which a signal is a broken or shorted wire, not a pressure."""
 
 
+LINE_SLACK = 0.02
+"""Share of the supply by which a reading may leave the ends of its line (offset and wear; project default)."""
+
+
 def sensor_line(given: SensorLineInput) -> SensorLineResult:
     """Volts of a linear pressure sensor as kPa.
 
@@ -147,5 +151,15 @@ def sensor_line(given: SensorLineInput) -> SensorLineResult:
         end = "bottom" if given.volts <= low else "top"
         return SensorLineResult(
             kpa, False, f"rail_{end}", f"{given.volts:.2f} V is the {end} rail: a wire or the sensor is at fault, this is no pressure."
+        )
+    first, last = sorted((a.volts, b.volts))
+    slack = LINE_SLACK * given.supply_v
+    if not first - slack <= given.volts <= last + slack:
+        side = "below" if given.volts < first else "above"
+        return SensorLineResult(
+            kpa,
+            False,
+            f"{side}_line",
+            f"{given.volts:.2f} V lies {side} the sensor's line: no pressure that it can read, a wire or the sensor is at fault.",
         )
     return SensorLineResult(kpa, True, "in_range", f"{given.volts:.2f} V stands for {kpa:.1f} kPa.")

@@ -163,6 +163,7 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
     Notes
     -----
     t = (1/k - 1) + L s / m, least squares in s/m; s = Psi(map/baro)/Psi_max where the pressure is known, else 1.
+    Verdict ``rises``: trims that grow with airflow, which no leak and no constant share makes.
     Verdict ``not_enough``: fewer than three points, or airflows that span less than a factor of two.
     A finding needs its 95 % interval clear of zero effect, and a size that matters (3 %).
 
@@ -203,9 +204,16 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
         leak_low, leak_high = leak - line.slope_half, leak + line.slope_half
     flows = [p.airflow_g_s for p in given.points]
     lowest = min(flows)
+    rising = leak_high is not None and leak_high < 0 and -leak * max(x) >= LEAK_TRIM_MATTERS
     if leak_low is None or max(flows) < 2 * lowest:
         verdict = "not_enough"
         sentence = "Hold three or more airflows, the highest at least twice the lowest, before this can be split."
+    elif rising:
+        verdict = "rises"
+        sentence = (
+            "Lean that grows with airflow: the fuel supply falls behind, or the meter errs with flow. No leak does "
+            "this: measure fuel pressure under load first."
+        )
     else:
         meter_off = gain_low is not None and abs(gain - 1) >= GAIN_MATTERS and (gain_low > 1 or (gain_high is not None and gain_high < 1))
         leaking = leak_low > 0 and leak * max(x) >= LEAK_TRIM_MATTERS
@@ -213,7 +221,8 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
         sentence = {
             "both": f"Air enters behind the meter ({leak:.2f} g/s) and the meter shows {gain:.1%} of the truth. "
             "Mend the leak first, then measure again.",
-            "meter": f"A constant share at every airflow: the meter shows {gain:.1%} of the true air.",
+            "meter": f"A constant share at every airflow: the meter shows {gain:.1%} of the true air, or fuel pressure or "
+            "fuel kind is off by as much.",
             "leak": f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. A torn boot or a loose clamp first.",
             "neither": "The trims hold no steady share and no leak that matters.",
         }[verdict]

@@ -11,6 +11,7 @@ from galene.core.airpath import CIRCUITS, EngineFamily, graph
 from galene.core.errors import Fault, InputError
 from galene.core.ingestion import BlastInput, blast_positions
 from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.threads import most_torque_nm
 
 STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running")
 """States of the engine that an operation may ask for."""
@@ -143,6 +144,13 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
             yield Fault(f"fasteners[{i}].count", f"{fastener.count} is not from 1 to 99")
         if fastener.torque_nm is not None and not 0 < fastener.torque_nm <= 1000:
             yield Fault(f"fasteners[{i}].torque_nm", f"{fastener.torque_nm:g} is not above 0 to 1000 N m")
+            continue
+        most = most_torque_nm(fastener)
+        if most is not None and fastener.torque_nm is not None and fastener.torque_nm > most:
+            yield Fault(
+                f"fasteners[{i}].torque_nm",
+                f"{fastener.torque_nm:g} N m is more than the thread under a {fastener.driver} bears: {most:g} N m",
+            )
 
 
 def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:

@@ -12,6 +12,10 @@ WARN_SHARE, REFUSE_SHARE = 0.10, 0.30
 """Share of one cylinder's clearance volume that a burst may fill before it is warned of, before it is refused."""
 
 
+LEAST_PAUSE_S, PAUSE_PER_BURST = 10.0, 3.0
+"""Pause on a diesel, in which its idle comes back: seconds at least, and in bursts (project default)."""
+
+
 def clearance_ml(displacement_l: float, cylinders: int, compression_ratio: float) -> float:
     """One cylinder's clearance volume V / (n (cr - 1)) in ml: what liquid must never come near, as it does not compress."""
     return displacement_l * 1000 / (cylinders * (compression_ratio - 1))
@@ -31,6 +35,8 @@ class IngestionInput:
     trim_authority: float = 0.25
     density_g_ml: float = 0.74
     can_g: float | None = None
+    fuel: str = "petrol"
+    water_based: bool = False
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -59,7 +65,8 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
     Notes
     -----
     Liquid that the control can take back on average = authority * air / stoichiometric ratio; the pause makes the
-    average hold. One cylinder's clearance volume is V / (n (cr - 1)); all of a burst may end in one cylinder.
+    average hold. A diesel has no such control: there the limit is the share of a clearance, and pauses in which the idle
+    comes back, at least ten seconds and three times the burst (project default). One cylinder's clearance volume is V / (n (cr - 1)); all of a burst may end in one cylinder.
     """
     within("airflow_g_s", given.airflow_g_s, 0.2, 1000, "g/s")
     within("can_rate_g_s", given.can_rate_g_s, 0.01, 100, "g/s")
@@ -72,7 +79,19 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
     within("density_g_ml", given.density_g_ml, 0.4, 1.8, "g/ml")
     if given.can_g is not None:
         within("can_g", given.can_g, 1, 20_000, "g")
-    sustained = given.trim_authority * given.airflow_g_s / given.stoichiometric_ratio
+    need(given.fuel in ("petrol", "diesel"), "fuel", given.fuel, "petrol or diesel")
+    need(
+        given.fuel == "petrol" or given.water_based,
+        "fuel",
+        given.fuel,
+        "petrol: a diesel has no mixture control that takes anything back, and runs away on what burns; only a "
+        "water-based agent is fed to it",
+    )
+    if given.fuel == "diesel":
+        rest = max(LEAST_PAUSE_S, PAUSE_PER_BURST * given.burst_s)
+        sustained = given.can_rate_g_s * given.burst_s / (given.burst_s + rest)
+    else:
+        sustained = given.trim_authority * given.airflow_g_s / given.stoichiometric_ratio
     pause = max(0.0, given.burst_s * (given.can_rate_g_s / sustained - 1))
     burst_ml = given.can_rate_g_s * given.burst_s / given.density_g_ml
     clearance = clearance_ml(given.displacement_l, given.cylinders, given.compression_ratio)
@@ -134,6 +153,7 @@ def running_bursts(
     amount_ml: float,
     water_based: bool,
     longest_s: float = 3.0,
+    fuel: str = "petrol",
 ) -> RunningBursts:
     """The longest bursts, in half seconds up to `longest_s`, that `ingestion_limit` neither warns of nor refuses.
 
@@ -146,7 +166,16 @@ def running_bursts(
     for halves in range(round(longest_s * 2), 0, -1):
         burst = halves / 2
         given = IngestionInput(
-            airflow_g_s, CAN_RATE_G_S, burst, displacement_l, cylinders, compression_ratio, density_g_ml=density, can_g=amount_ml * density
+            airflow_g_s,
+            CAN_RATE_G_S,
+            burst,
+            displacement_l,
+            cylinders,
+            compression_ratio,
+            density_g_ml=density,
+            can_g=amount_ml * density,
+            fuel=fuel,
+            water_based=water_based,
         )
         found = ingestion_limit(given)
         if found.verdict == "ok" or halves == 1:

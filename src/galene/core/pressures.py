@@ -62,6 +62,8 @@ class PressureReading:
 
     component: str
     pressure_kpa: float
+    span_kpa: float | None = None
+    """The sensor's span: a wide one is coarser, and has its own tolerance."""
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -95,6 +97,17 @@ class KeyOnResult:
     suspect: str | None = None
     verdict: str = "undecided"
     sentence: str = ""
+
+
+WEATHER_KPA = 3.0
+"""How far weather moves the air from the standard of its height (ISO 2533 is a mean; highs and lows at sea level)."""
+SPAN_SHARE = 0.01
+"""Share of a sensor's span that its makers usually allow it to be off."""
+
+
+def _tolerance(reading: PressureReading, usual_kpa: float) -> float:
+    """What one sensor may be off, kPa: the usual, or the share of a wide span."""
+    return max(usual_kpa, SPAN_SHARE * (reading.span_kpa or 0.0))
 
 
 def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
@@ -133,6 +146,8 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
         )
         seen.add(reading.component)
         within(f"readings[{i}].pressure_kpa", reading.pressure_kpa, 0, 600, "kPa")
+        if reading.span_kpa is not None:
+            within(f"readings[{i}].span_kpa", reading.span_kpa, 20, 1000, "kPa")
     values = [r.pressure_kpa for r in given.readings]
     reference: float | None
     if given.barometer_kpa is not None:
@@ -156,9 +171,28 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
             "undecided",
             f"{why}: read a barometer, or give the altitude.",
         )
-    deviations = [
-        Deviation(r.component, r.pressure_kpa - reference, abs(r.pressure_kpa - reference) <= given.tolerance_kpa) for r in given.readings
-    ]
+    # The height alone leaves the weather open: what it may be is no fault, and no agreement either.
+    weather = WEATHER_KPA if source == "altitude" else 0.0
+    middle = median(values) if weather and len(values) >= 3 else None
+    deviations, open_ = [], False
+    for r in given.readings:
+        off_by, allowed = r.pressure_kpa - reference, _tolerance(r, given.tolerance_kpa)
+        fits = abs(off_by) <= allowed + weather
+        if middle is not None:
+            # Weather moves all alike: one that leaves the others is off whatever the weather.
+            fits = fits and abs(r.pressure_kpa - middle) <= allowed
+        elif fits and abs(off_by) > allowed:
+            open_ = True
+        deviations.append(Deviation(r.component, off_by, fits))
+    if open_ and all(d.within for d in deviations):
+        return KeyOnResult(
+            reference,
+            source,
+            deviations,
+            None,
+            "undecided",
+            f"Weather moves the air by up to {WEATHER_KPA:g} kPa from what the height gives: read a barometer.",
+        )
     off = [d for d in deviations if not d.within]
     if not off:
         verdict, suspect = "agree", None

@@ -251,7 +251,10 @@ class VoltPoint:
 
 @dataclass(frozen=True)
 class OxygenInput:
-    """A switching sensor's trace, warm, at a fast idle, as `csv` or `points`."""
+    """A narrow-band sensor's trace before the catalyst, warm, at a fast idle, forced rich and lean once, as `csv` or `points`.
+
+    A sensor behind the catalyst hardly moves when all is well; a wide-band one does not switch at all.
+    """
 
     csv: str | None = None
     points: list[VoltPoint] = field(default_factory=list)
@@ -271,6 +274,8 @@ class OxygenResult:
 
 
 MIDDLE, LOW_V, HIGH_V = 0.45, 0.3, 0.6
+RICH_V, LEAN_V = 0.6, 0.25
+"""Means of a narrow-band sensor that does not move, from which it says rich or lean all the time: its cell may be sound."""
 FLAT_V, SLOW_S, FEW = 0.2, 0.3, 4.0
 """Amplitude of a dead sensor, rise or fall of a slow one, crossings in ten seconds that a live one makes at least
 (general workshop practice for switching zirconia sensors)."""
@@ -296,7 +301,16 @@ def oxygen_response(given: OxygenInput) -> OxygenResult:
     rise = sum(rises) / len(rises) if rises else None
     fall = sum(falls) / len(falls) if falls else None
     slow = max((x for x in (rise, fall) if x is not None), default=None)
-    if amplitude < FLAT_V:
+    level = sum(r[1] for r in rows) / len(rows)
+    if amplitude < FLAT_V and level >= RICH_V:
+        verdict, sentence = "steady_rich", (
+            f"It stands at {level:.2f} V: rich, or a wire to supply. Not dead yet: force it lean, then look again."
+        )
+    elif amplitude < FLAT_V and level <= LEAN_V:
+        verdict, sentence = "steady_lean", (
+            f"It stands at {level:.2f} V: lean, cold, or a wire to ground. Not dead yet: force it rich, then look again."
+        )
+    elif amplitude < FLAT_V:
         verdict, sentence = "flat", f"It moves by {amplitude:.2f} V only: dead, cracked or soaked. No cleaning brings it back."
     elif crossings < FEW or (slow is not None and slow > SLOW_S):
         speed = f", up to {slow:.2f} s for a change" if slow is not None else ""

@@ -406,6 +406,7 @@ def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Ste
         ml,
         water,
         longest_s,
+        family.fuel,
     )
     note = (
         f"Bursts of {bursts.burst_s:g} s with {bursts.pause_s:.0f} s between them: "

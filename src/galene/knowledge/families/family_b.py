@@ -54,7 +54,7 @@ FAMILY_B = EngineFamily(
     fasteners=(
         Fastener("air_filter", "lid clip", 5, "fingers", None), screw("maf_sensor", 1.5, 2), screw("map_sensor", 2.0, 2, "8 mm nut driver"),
         Fastener("intake_tube", "hose clamp", 4, "7 mm nut driver", 3.0, True), Fastener("throttle_body", "nut", 4, "10 mm socket", 11.0),
-        screw("idle_air_valve", 2.5, 2, "T25 driver"), Fastener("egr_valve", "bolt", 2, "10 mm socket", 20.0), Fastener("egr_pipe", "union nut", 2, "24 mm flare spanner", 35.0),
+        screw("idle_air_valve", 2.5, 2, "T25 driver"), Fastener("egr_valve", "bolt", 2, "12 mm socket", 20.0), Fastener("egr_pipe", "union nut", 2, "24 mm flare spanner", 35.0),
         Fastener("intake_manifold", "bolt", 10, "12 mm socket", 18.0), Fastener("secondary_air_valve", "bolt", 2, "10 mm socket", 10.0),
         screw("secondary_air_flow_sensor", 1.0, 2, "T15 driver"), Fastener("oxygen_sensor_right", "sensor thread", 1, "22 mm slotted socket", 44.0),
         Fastener("oxygen_sensor_left", "sensor thread", 1, "22 mm slotted socket", 44.0),

@@ -52,8 +52,8 @@ FAMILY_D = EngineFamily(
     ),
     fasteners=(
         Fastener("air_filter", "screw", 6, "T25 driver", 2.0, True), screw("maf_sensor", 1.5, 2), screw("boost_sensor", 4.0, 1, "T25 driver"),
-        Fastener("throttle_body", "bolt", 4, "10 mm socket", 9.0), Fastener("egr_valve", "bolt", 4, "10 mm socket", 22.0), Fastener("egr_cooler", "bolt", 5, "12 mm socket", 25.0),
-        Fastener("egr_pipe", "V-clamp", 2, "10 mm socket", 10.0), screw("runner_actuator", 4.0, 3, "T25 driver"), Fastener("intake_manifold", "bolt", 9, "10 mm socket", 16.0),
+        Fastener("throttle_body", "bolt", 4, "10 mm socket", 9.0), Fastener("egr_valve", "bolt", 4, "12 mm socket", 22.0), Fastener("egr_cooler", "bolt", 5, "12 mm socket", 25.0),
+        Fastener("egr_pipe", "V-clamp", 2, "10 mm socket", 10.0), screw("runner_actuator", 4.0, 3, "T25 driver"), Fastener("intake_manifold", "bolt", 9, "10 mm socket", 10.0),
         Fastener("egr_temperature_sensor", "sensor thread", 1, "17 mm spanner", 30.0),
     ),
     operations=(
@@ -96,7 +96,6 @@ FAMILY_D = EngineFamily(
         "idle_rpm": Band(770, 850, "family entry: target 810 rpm warm, loads off"),
         "idle_map_kpa": Band(96.0, 103.0, "family entry: near ambient, the flap is open"),
         "idle_airflow_g_s": Band(13.2, 16.2, "family entry: recirculation shut for the reading"),
-        "egr_area_mm2": Band(110.0, 190.0, "flow tests of clean engines of this family"),
         "open_area_percent": Band(90.0, 100.0, "manifold inlets of this family after cleaning"),
     },
     spares=(

@@ -56,8 +56,8 @@ FAMILY_E = EngineFamily(
     fasteners=(
         screw("maf_sensor", 2.0, 2, "T25 driver"), Fastener("map_sensor", "bolt", 1, "10 mm nut driver", 8.0, True), Fastener("boost_sensor", "bolt", 1, "10 mm nut driver", 8.0, True),
         Fastener("exhaust_pressure_sensor", "sensor thread", 1, "27 mm spanner", 28.0), Fastener("exhaust_pressure_tube", "union nut", 2, "19 mm flare spanner", 40.0),
-        Fastener("egr_dp_sensor", "bolt", 2, "8 mm nut driver", 6.0, True), Fastener("egr_valve", "bolt", 6, "13 mm socket", 36.0), Fastener("egr_cooler", "bolt", 10, "15 mm socket", 58.0),
-        Fastener("aftertreatment_doser", "bolt", 3, "10 mm socket", 12.0), Fastener("intake_manifold", "bolt", 14, "13 mm socket", 32.0),
+        Fastener("egr_dp_sensor", "bolt", 2, "8 mm nut driver", 6.0, True), Fastener("egr_valve", "bolt", 6, "13 mm socket", 25.0), Fastener("egr_cooler", "bolt", 10, "15 mm socket", 50.0),
+        Fastener("aftertreatment_doser", "bolt", 3, "10 mm socket", 10.0), Fastener("intake_manifold", "bolt", 14, "13 mm socket", 25.0),
     ),
     operations=(
         Operation("cab_tilt", "Chock the wheels, tilt the cab and set its lock", "Lower the cab, lock shown home", "air_filter", 6, 6, tools=("wheel chocks", "tilt bar"),

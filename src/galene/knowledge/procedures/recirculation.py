@@ -250,7 +250,7 @@ COOLER = PartProcedure(
         check(
             "Look through every tube against a lamp: they pass, and it is dry",
             minutes=4,
-            why="One shut tube in ten is a fifth of its cooling.",
+            why="One shut tube in ten is a tenth of its area and of its cooling.",
             left=Record(
                 id="grade_after",
                 kind="grade",
