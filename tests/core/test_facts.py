@@ -1,15 +1,18 @@
 """Facts that decide something, each by name: what a code blames, what a danger says first, what a reading means."""
 
+import math
 import re
 from typing import Any
 
 import pytest
 
 from galene.core.errors import InputError
+from galene.core.flow import charge_flow_g_s
 from galene.exchange.cases import assess_case, calculate
 from galene.knowledge.causes import CAUSES
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.relearns import RELEARNS, with_holds
 from tests.core.planning.cards import Card, work
 from tests.core.test_cases import NO, YES, case
 
@@ -260,3 +263,60 @@ def test_a_reading_outside_its_line_is_no_pressure() -> None:
     below = calculate("sensor-line", {**line, "volts": 0.3})
     assert (below["in_range"], below["verdict"]) == (False, "below_line")
     assert calculate("sensor-line", {**line, "volts": 0.5})["in_range"]
+
+
+def test_a_truck_has_24_volts_and_an_air_cooled_engine_no_coolant() -> None:
+    truck = with_holds(FAMILIES["E"], "egr_valve_zero", RELEARNS)
+    assert ("voltage", "Battery above 24.4 V") in truck.conditions
+    assert all(g.text == "Voltage under 24.4 V" for p in truck.phases for g in p.guards)
+    by_air = with_holds(FAMILIES["F"], "cable_none", RELEARNS)
+    assert not {g.id for p in by_air.phases for g in p.guards} & {"coolant", "fan"}
+    assert "oolant" not in " ".join(t for _, t in by_air.conditions)
+    card = Card("F", work("crankcase_pressure_hose"))
+    assert "oolant" not in card.text
+
+
+def test_idle_air_of_the_families_is_what_their_figures_give() -> None:
+    """Speed-density of the bands' middles: displacement, filling, pressure and speed agree with the air told."""
+    for family in (f for f in FAMILIES.values() if "idle_airflow_g_s" in f.bands):
+        rpm, pressure, air = (
+            (family.bands[b].low + family.bands[b].high) / 2
+            for b in ("idle_rpm", "idle_map_kpa", "idle_airflow_g_s")
+        )
+        reckoned = charge_flow_g_s(
+            family.displacement_l, rpm, pressure, 40.0, family.volumetric_efficiency_idle
+        )
+        assert air == pytest.approx(reckoned, rel=0.1), family.id
+
+
+def test_passages_are_no_larger_than_their_bores() -> None:
+    for family in FAMILIES.values():
+        band = family.bands.get("egr_area_mm2")
+        bore = next((p.bore_mm for p in family.parts if p.component == "egr_passage"), None)
+        if band and bore:
+            assert band.high < math.pi / 4 * bore**2, family.id
+
+
+def test_a_throttle_lets_the_idle_air_through_a_gap_of_plausible_width() -> None:
+    """The gap round the plate at the middle of the bands: some hundredths of a millimetre, as plates have."""
+    seen = 0
+    for family in (f for f in FAMILIES.values() if f.fuel == "petrol" and f.cycle == "four_stroke"):
+        bore = next(p.bore_mm for p in family.parts if p.component == "throttle_body")
+        air, pressure = family.bands["idle_airflow_g_s"], family.bands["idle_map_kpa"]
+        found = calculate(
+            "idle-gap",
+            {
+                "bore_mm": bore,
+                "closed_angle_deg": family.closed_angle_deg,
+                "idle_air_g_s": (air.low + air.high) / 2,
+                "intake_kpa": 100.0,
+                "intake_c": 25.0,
+                "manifold_kpa": (pressure.low + pressure.high) / 2,
+                "discharge_coefficient": 0.82,
+                "deposit_mm": 0.0,
+            },
+        )
+        seen += 1
+        assert 40 < found["mean_gap_um"] < 160, (family.id, found["mean_gap_um"])
+        assert family.closed_angle_deg < found["angle_clean_deg"] < family.closed_angle_deg + 6
+    assert seen == 3

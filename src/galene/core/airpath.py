@@ -155,6 +155,9 @@ class EngineFamily:
     intake_opens_btdc_deg: float | None = None
     intake_closes_abdc_deg: float | None = None
     """Valve timing in degrees of crank, from the service information: with the firing order it gives the positions in which ports are shut."""
+    battery_v: float = 12.0
+    cooling: str = "liquid"
+    """Liquid or air: an engine without coolant has none to watch."""
 
     def part(self, part_id: str) -> Part:
         """The part `part_id`, or the only part of that component kind.

@@ -24,6 +24,7 @@ FACTS: tuple[tuple[str, float, float, str], ...] = (
     ("closed_angle_deg", 0, 30, "degrees"),
     ("degrees_per_percent", 0.1, 2, "degrees"),
     ("fan_on_c", 60, 130, "°C"),
+    ("battery_v", 6, 48, "V"),
 )
 """Numbers of a family and the range in which an engine can lie."""
 
@@ -67,7 +68,7 @@ def _facts(family: EngineFamily) -> Iterator[Fault]:
         yield Fault("name", "a name of 1 to 80 characters")
     for name, allowed in (
         ("fuel", ("petrol", "diesel")), ("injection", ("port", "direct")), ("cycle", ("four_stroke", "two_stroke")),
-        ("throttle", ("cable", "electronic", "none")),
+        ("throttle", ("cable", "electronic", "none")), ("cooling", ("liquid", "air")),
     ):  # fmt: skip
         if getattr(family, name) not in allowed:
             yield Fault(name, f"{getattr(family, name)!r} is none of {', '.join(allowed)}")

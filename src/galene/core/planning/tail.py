@@ -206,7 +206,7 @@ def tail_steps(situation: Situation) -> list[Step]:
     _start(t)
     moving = [r for r in relearns if r not in still]
     if not any(r.id == "coolant_bleed_and_watch" for r in moving):
-        t.add(_warm_up())
+        t.add(_warm_up(t.s.case.family.cooling))
     for relearn in moving:
         _relearn(t, relearn)
     _prove(t)
@@ -554,10 +554,11 @@ def _start(t: _Tail) -> None:
     )
 
 
-def _warm_up() -> Step:
+def _warm_up(cooling: str) -> Step:
+    warm = "the coolant is above 75 °C" if cooling == "liquid" else "the cylinder's fins are too hot to hold"
     return Step(
         id="warm_up",
-        text="Let it idle until the coolant is above 75 °C; look and listen round every joint meanwhile",
+        text=f"Let it idle until {warm}; look and listen round every joint meanwhile",
         why="Cold, neither idle nor readings say anything, and a leak shows as it warms.",
         phase="start",
         minutes=WARM_MINUTES,

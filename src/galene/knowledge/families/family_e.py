@@ -127,5 +127,6 @@ FAMILY_E = EngineFamily(
     ),
     volumetric_efficiency_idle=0.9,
     relearn="memory_reset",
+    battery_v=24.0,
     notes=("Nothing is done under a cab whose lock is not seen home.",),
 )  # fmt: skip

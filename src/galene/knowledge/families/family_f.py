@@ -65,5 +65,6 @@ FAMILY_F = EngineFamily(
         SparePart("exhaust_pipe", "Expansion chamber", "SS-2580", 190.00),
     ),
     volumetric_efficiency_idle=0.5,
+    cooling="air",
     notes=("Salt and sand: look at every seal before it is shut.",),
 )  # fmt: skip

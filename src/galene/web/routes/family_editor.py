@@ -260,6 +260,7 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
             volumetric_efficiency_idle=filling, closed_angle_deg=angle, degrees_per_percent=step, fan_on_c=98.0 if fan is None else fan, relearn=form.text("relearn"),
             relearn_holds=holds, notes=notes, maker_says=maker, firing_order=tuple(int(c) for c in order if c.isdigit()),
             intake_opens_btdc_deg=opens, intake_closes_abdc_deg=shuts,
+            battery_v=24.0 if form.text("battery_v") == "24" else 12.0, cooling=form.text("cooling") or family.cooling,
         )  # fmt: skip
 
     return _save(visit, family_id, form, "changed the engine's facts", change, "section=facts")
