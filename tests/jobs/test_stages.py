@@ -122,9 +122,9 @@ def test_intake_refuses_what_can_not_be(odd: Act) -> None:
 def test_codes_become_evidence_and_go_with_their_code(odd: Act, fresh: str) -> None:
     intake.add_codes(odd, fresh, "P0171 pending, P0506")
     job = find_job(odd.db, fresh)
-    assert {o.evidence: o.confidence for o in job.observations} == {"code_lean": 0.8, "code_idle": 1.0}
+    assert {o.evidence: o.confidence for o in job.observations} == {"code_lean": 0.8, "code_idle_low": 1.0}
     intake.remove_code(odd, fresh, "P0171")
-    assert set(present(odd, fresh)) == {"code_idle"}
+    assert set(present(odd, fresh)) == {"code_idle_low"}
     for wrong in ("P9999", "nothing here", ""):
         with pytest.raises(Invalid):
             intake.add_codes(odd, fresh, wrong)

@@ -148,7 +148,7 @@ def test_the_matrix_is_what_the_rules_give(web: Browser) -> None:
 
 def test_judgements_by_the_api(visitor: Browser, db: Session) -> None:
     product = db.scalars(select(Product).where(Product.name == "Tern brake spray, plastic-safe")).one()
-    asked = {"product": str(product.id), "application": "direct_spray", "component": "map_sensor", "state": ["removed", "ventilated"]}
+    asked = {"product": str(product.id), "application": "direct_spray", "component": "map_sensor", "state": ["removed", "ventilated", "engine_cold"]}
     found = visitor.post("/api/v1/judgements", json=asked)
     assert found.status_code == 200 and found.json()["verdict"] == "with_care"
     wrong = visitor.post("/api/v1/judgements", json={**asked, "product": "9999"})

@@ -180,7 +180,7 @@ class Treater:
         )
         if work.work == "upkeep":
             chosen = frozenset({upkeep_tag(self.family, part, self.now.policy)}) | (
-                chosen - {"leave"}
+                chosen - LAID_OPEN - {"leave"}
             )
         heavy = work.grade is not None and work.grade >= 3
         return (

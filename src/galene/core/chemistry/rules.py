@@ -62,6 +62,8 @@ RUBBER = frozenset({"intake_tube", "crankcase_pressure_hose"})
 """Parts that are an elastomer themselves: no seal that could be taken out first."""
 GREASED = frozenset({"throttle_body", "runner_actuator", "idle_air_valve"})
 """Parts whose bearings or gears live on the grease that is in them."""
+COOL_PARTS = frozenset({"air_filter", "maf_sensor", "secondary_air_flow_sensor", "intake_tube", "barometric_sensor"})
+"""Parts before throttle and compressor, which the engine never heats: in the hand they are as warm as the bay."""
 WASHES_OIL = ("ketones", "aromatics", "alkanes", "chlorinated", "mineral_oil", "amine", "alkaline")
 
 
@@ -72,6 +74,13 @@ def _missing(s: Situation, *states: str) -> tuple[str, ...]:
 def _powerless(s: Situation) -> tuple[str, ...]:
     """Without power: battery or ignition off, or the part in the hand. A state that is not known is not off."""
     return () if s.state & {"battery_off", "ignition_off", "removed"} else ("ignition_off",)
+
+
+def _warm_metal(s: Situation) -> tuple[str, ...]:
+    """The state that is missing until the metal is cold. A part just taken off is as hot as the engine that it came from,
+    but for what only ever had the air outside round it."""
+    cool = s.component in COOL_PARTS and "removed" in s.state
+    return () if cool else _missing(s, "engine_cold")
 
 
 def powered(s: Situation) -> Iterator[Finding]:
@@ -466,8 +475,7 @@ def fire(s: Situation) -> Iterator[Finding]:
             "Flammable agent on a hot, running engine: alternator and exhaust light it. Stop it, let it cool.",
             ("engine_cold",),
         )
-    # A part that was just taken off is as hot as the engine that it came from.
-    missing = _missing(s, "engine_cold", "ventilated")
+    missing = _warm_metal(s) + _missing(s, "ventilated")
     if missing:
         yield Finding(
             "fire.cold",

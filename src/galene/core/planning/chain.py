@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 from galene.core.airpath import EngineFamily, Opened
 from galene.core.chemistry.judge import refined
+from galene.core.chemistry.rules import COOL_PARTS
 from galene.core.drying import DryingTimeInput, drying_time
 from galene.core.ingestion import (
     HELD_RPM,
@@ -283,6 +284,8 @@ class Chain:
     def _burns(self, template: StepTemplate) -> bool:
         """Whether what the step brings lights on hot metal; a part just taken off is as hot as its engine."""
         if not template.agent or template.way in DRY_USES:
+            return False
+        if self.place == "off" and self.part.component in COOL_PARTS:
             return False
         class_id = self.treatment.instead.get(template.agent, template.agent)
         return "flammable" in self.trade.agents[class_id].properties
