@@ -22,7 +22,7 @@ CAUTIONS: dict[str, Caution] = {
         Caution("eyes", "Splashes", "burnt eyes and skin", "Glasses and solvent-proof gloves."),
         Caution("hot_coolant", "Hot coolant under pressure", "scalds", "Wait until cold, open the cap slowly, catch what runs out.", True),
         Caution("battery", "Airbag and high-voltage circuits", "a bag that fires, a shock", "Airbag and hybrid wiring: stop, qualified person only. Radio code at hand?"),
-        Caution("fingers", "Motor-driven plate", "crushed fingers", "No power while fingers are in the bore.", True),
+        Caution("fingers", "A plate, flap or valve that a motor moves", "crushed fingers", "No power while fingers are at it.", True),
         Caution("element", "Hot-film element", "a meter that lies or dies", "Never touched, no cloth, no brush, no compressed air."),
         Caution("objects", "Things left in the intake", "a wrecked cylinder", "If anything drops in: stop, no cranking, get it out.", True),
         Caution("exhaust", "Exhaust gas", "carbon monoxide poisoning", "Outside or extraction on, for every running test.", True),

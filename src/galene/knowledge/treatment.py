@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from itertools import combinations, product
 from types import MappingProxyType
 
@@ -273,7 +274,29 @@ def judged(
     engine: EngineFacts = EngineFacts(),
 ) -> Judgement:
     """The rules on a class of agent, or on a product of it whose label affirms or denies `label`."""
-    agent = refined(AGENTS[class_id].agent, label)
+    return _judged(
+        class_id,
+        way,
+        component,
+        tuple(features),
+        tuple(state),
+        tuple(sorted(label.items())),
+        engine,
+    )
+
+
+@lru_cache(maxsize=4096)
+def _judged(
+    class_id: str,
+    way: str,
+    component: str,
+    features: tuple[str, ...],
+    state: tuple[str, ...],
+    label: tuple[tuple[str, bool], ...],
+    engine: EngineFacts,
+) -> Judgement:
+    """Plans ask the same few situations again and again: the rules are the same for the life of the process."""
+    agent = refined(AGENTS[class_id].agent, dict(label))
     return judge(RULES, agent, way, subject_of(component), features, state, engine)
 
 

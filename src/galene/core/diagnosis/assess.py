@@ -369,10 +369,10 @@ def _focus(model: _Model, posterior: Floats, background: Floats) -> npt.NDArray[
 def _next_checks(case: Case, model: _Model, posterior: Floats, background: Floats, prices: Floats) -> tuple[NextCheck, ...]:
     """Checks by expected information per minute about the causes in question; mutual information, exact."""
     groups = _focus(model, posterior, background)
-    found: list[NextCheck] = []
     causes, table, knowledge = model.causes, model.table, model.knowledge
     now = int(np.argmax((posterior @ table) / prices))
     known = {e for e, o in case.evidence.items() if o.state != "unknown"}
+    telling: list[tuple[Check, float, Evidence]] = []
     for check in knowledge.checks.values():
         if check.id in case.done_checks or not check.possible_on(case.engine):
             continue
@@ -388,15 +388,22 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, background: Float
         if bits < 0.002:
             continue
         main = kinds[0] if len(kinds) == 1 else max(kinds, key=lambda kind: _information(posterior, groups, model, [kind]))
-        positive = model.chance(main)
-        p_yes = float(posterior @ positive)
+        telling.append((check, bits, main))
+    if not telling:
+        return ()
+    # checks x sets: all answers at once, yes above no
+    likely = np.array([model.chance(main) for _, _, main in telling])
+    joint = np.concatenate([posterior * likely, posterior * (1 - likely)])
+    chance = joint.sum(axis=1)
+    marginals = (joint @ table) / chance[:, None]
+    found: list[NextCheck] = []
+    for k, (check, bits, _) in enumerate(telling):
         outcomes, changes = [], False
-        for p, likely in ((p_yes, positive), (1 - p_yes, 1 - positive)):
-            after = posterior * likely
-            after_marginal = (after / after.sum()) @ table
-            top = np.argsort(-after_marginal, kind="stable")[:3]
-            outcomes.append(Outcome(p, {causes[i].id: float(after_marginal[i]) for i in top}))
-            changes = changes or (p >= 0.05 and int(np.argmax(after_marginal / prices)) != now)
+        for row in (k, k + len(telling)):
+            top = np.argsort(-marginals[row], kind="stable")[:3]
+            p = float(chance[row])
+            outcomes.append(Outcome(p, {causes[i].id: float(marginals[row, i]) for i in top}))
+            changes = changes or (p >= 0.05 and int(np.argmax(marginals[row] / prices)) != now)
         found.append(NextCheck(check.id, bits, _minutes(check, case), outcomes[0], outcomes[1], changes))
     last = {c.id: c.last_resort for c in knowledge.checks.values()}
     found.sort(key=lambda c: (last[c.id], -c.bits / max(0.5, c.minutes)))

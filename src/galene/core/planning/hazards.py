@@ -47,14 +47,16 @@ class Hazard:
             return False
         if self.injections and family.injection not in self.injections:
             return False
+        if self.tools and any(word in tool for tool in step.tools for word in self.tools):
+            return True
+        if self.words and any(word in step.text for word in self.words):
+            return True
         return (
-            any(word in tool for tool in step.tools for word in self.tools)
-            or self._by_agent(step)
-            or engine_during(step) in self.engines
-            or self._commanded(step, family)
+            (step.agent is not None and self._by_agent(step))
+            or (bool(self.engines) and engine_during(step) in self.engines)
+            or (bool(self.commands) and self._commanded(step, family))
             or step.act in self.acts
             or step.relearn in self.relearns
-            or any(word in step.text for word in self.words)
             or (self.fuel_line and step.does.fuel_line == "opened")
             or (self.coolant and step.does.coolant is not None)
         )
@@ -80,5 +82,5 @@ def engine_during(step: Step) -> str:
 
 def warned(step: Step, family: EngineFamily, hazards: Sequence[Hazard]) -> Step:
     """The step with a caution for everything at it that can hurt, its own first."""
-    more = (h.caution for h in hazards if h.holds(step, family))
-    return replace(step, cautions=tuple(dict.fromkeys((*step.cautions, *more))))
+    more = [h.caution for h in hazards if h.caution not in step.cautions and h.holds(step, family)]
+    return replace(step, cautions=(*step.cautions, *dict.fromkeys(more))) if more else step

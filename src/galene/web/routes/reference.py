@@ -7,10 +7,12 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.jobs import families
 from galene.jobs.act import family_in
-from galene.jobs.errors import Invalid, NotAllowed
+from galene.jobs.errors import Invalid, Missing, NotAllowed
 from galene.jobs.learning import how_right
 from galene.jobs.people import WorkshopForm, save_workshop
+from galene.knowledge.components import COMPONENTS
 from galene.knowledge.schools import SCHOOLS
+from galene.knowledge.sources import KIND_WORDS, facts_of
 from galene.web.forms import Form
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
@@ -36,6 +38,22 @@ def learning(visit: Signed) -> HTMLResponse:
     if visit.person.role != "foreman":
         raise NotAllowed
     return visit.page("learning.html", found=how_right(visit.db), place="reference")
+
+
+@router.get("/reference/facts")
+def facts(visit: Signed, part: str = "egr_valve") -> HTMLResponse:
+    """What is held true of a kind of part, and where it is from."""
+    if part not in COMPONENTS:
+        raise Missing(f"part {part[:40]}")
+    known = {f.id: f for _, f in ((v, family_in(v)) for v in families.versions_in_force(visit.db))}
+    return visit.page(
+        "facts.html",
+        kind=COMPONENTS[part],
+        kinds=sorted(COMPONENTS.values(), key=lambda c: c.title),
+        facts=facts_of(part, known),
+        words=KIND_WORDS,
+        place="reference",
+    )
 
 
 def _settings(form: Form) -> WorkshopForm:
