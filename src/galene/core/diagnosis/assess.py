@@ -391,11 +391,11 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, background: Float
         telling.append((check, bits, main))
     if not telling:
         return ()
-    # checks x sets: all answers at once, yes above no
-    likely = np.array([model.chance(main) for _, _, main in telling])
-    joint = np.concatenate([posterior * likely, posterior * (1 - likely)])
-    chance = joint.sum(axis=1)
-    marginals = (joint @ table) / chance[:, None]
+    # checks x sets: every yes at once; what is not yes is no
+    yes = np.array([model.chance(main) for _, _, main in telling]) * posterior
+    chance_yes, held_yes = yes.sum(axis=1), yes @ table
+    chance = np.clip(np.concatenate([chance_yes, 1 - chance_yes]), 1e-12, None)
+    marginals = np.concatenate([held_yes, posterior @ table - held_yes]) / chance[:, None]
     found: list[NextCheck] = []
     for k, (check, bits, _) in enumerate(telling):
         outcomes, changes = [], False
