@@ -1,4 +1,4 @@
-"""Measure and print; nothing here is asserted. Run: .venv/bin/python bench/run.py
+"""Measure and print; nothing here is asserted. Run: .venv/bin/python -m bench.run
 
 Server time of every main view on the demo data and again with 5,000 generated jobs, the step tick with the database's
 durable settings on, throughput of the job card against a bare route with as many queries, a long log, start-up, memory.
@@ -20,7 +20,7 @@ import uuid
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import asdict, replace
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -41,8 +41,9 @@ from galene.core.access import scope
 from galene.core.airpath import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
-from galene.core.planning.records import Step
 from galene.demo.world import load
+from galene.jobs import work
+from galene.jobs.act import Act
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
@@ -51,6 +52,7 @@ from galene.store.database import make_engine, migrate
 from galene.store.models import Job, JobCode, ObservationRow, Person, StepRow, Vehicle
 from galene.web.app import create_app, settle
 from galene.web.drawings.airpath_layout import NARROW, WIDE, lay_out
+from tests.jobs.hands import begun, good
 
 ROOT = Path(__file__).resolve().parent.parent
 SIGN_IN = {"name": "odd", "password": "slipway-odd", "back": "/"}
@@ -179,41 +181,43 @@ def send(client: httpx.Client, job: str, me: int, entries: list[dict[str, object
     return [r["outcome"] for r in answer.json()["results"]]
 
 
+def answered(row: StepRow) -> dict[str, object]:
+    """What a card sends with the tick of a step: good answers, and a reason where it waits."""
+    given = {f"record:{name}": answer for name, answer in good(row.document).items()}
+    return {"step": row.id, "early_reason": "bench", **given}
+
+
 def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds: int = 40) -> None:
     """Tick and undo the same step: both are durable when they are answered."""
     with Session(engine) as db:
         job = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
-        step, me = (
-            next(s.id for s in job.steps if s.done_at is None),
-            db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one(),
-        )
+        row = next(s for s in job.steps if s.done_at is None)
+        me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
+        data, cautions = answered(row), list(row.document.cautions)
+    for k, caution in enumerate(cautions):
+        send(client, numbers["work"], me, [entry("caution", k, caution=caution)])
     found = []
     for i in range(rounds):
-        data = {"step": step, "record:grade_after": "0", "early_reason": "bench"}
         assert send(client, numbers["work"], me, [entry("tick", i, **data)]) == ["done"]
         found.append(last())
-        assert send(client, numbers["work"], me, [entry("untick", i, step=step)]) == ["done"]
+        assert send(client, numbers["work"], me, [entry("untick", i, step=data["step"])]) == ["done"]
     with engine.connect() as connection:
         durable = {name: connection.execute(text(f"show {name}")).scalar() for name in ("fsync", "synchronous_commit")}
     print(f"  {'step tick':<16} {spread(found)}   ({', '.join(f'{k} {v}' for k, v in durable.items())})")
 
 
-def twenty_cards(address: str, client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds: int = 12) -> None:
+def twenty_cards(address: str, client: httpx.Client, engine: Engine, rounds: int = 12) -> None:
     """Twenty cards that tick at once, a client each: from the sending to the durable answer, as the card sees it."""
     with Session(engine) as db:
-        pattern = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
-        me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
-        row = {c.key: getattr(pattern, c.key) for c in Job.__table__.columns if c.key not in ("id", "number")}
-        cards: list[tuple[str, list[int]]] = []
+        person = db.scalars(select(Person).where(Person.sign_in == SIGN_IN["name"])).one()
+        me = person.id
+        cards: list[tuple[str, list[dict[str, object]]]] = []
         for k in range(20):
-            job = db.scalars(insert(Job).returning(Job), [{**row, "number": f"20-{k:05d}"}]).one()
-            plain = Step("bench", "walk", "", "Bench step", "", 1)
-            steps = [
-                StepRow(job_id=job.id, position=i, document=asdict(plain), records={}, done_at=None, done_by_id=None) for i in range(rounds)
-            ]
-            db.add_all(steps)
-            db.flush()
-            cards.append((job.number, [s.id for s in steps]))
+            act = Act(db, person, datetime.now(UTC))
+            job = begun(act, "A", "throttle_body", "intake_tube", plate=f"BN-{k:03d}")
+            for caution in {c for s in job.steps for c in s.document.cautions}:
+                work.acknowledge(act, job.number, caution)
+            cards.append((job.number, [answered(s) for s in job.steps[:rounds]]))
         db.commit()
 
     # The cards are in a process of their own, so that they do not wait for the server's interpreter.
@@ -224,22 +228,22 @@ def twenty_cards(address: str, client: httpx.Client, engine: Engine, numbers: di
     print(f"  {'twenty cards':<16} {spread(server)}   (two ticks a second each; as the card sees it: {spread(found).strip()})")
 
 
-def tick_cards(address: str, cookies: dict[str, str], me: int, cards: list[tuple[str, list[int]]]) -> list[float]:
+def tick_cards(address: str, cookies: dict[str, str], me: int, cards: list[tuple[str, list[dict[str, object]]]]) -> list[float]:
     """Seconds of every tick of cards that tick side by side."""
 
-    def work(card: tuple[str, list[int]]) -> list[float]:
+    def tick_one(card: tuple[str, list[dict[str, object]]]) -> list[float]:
         own, times = httpx.Client(base_url=address, cookies=cookies, headers={"origin": address}, timeout=30), []
         time.sleep(random.random() / 2)
-        for i, step in enumerate(card[1]):
+        for i, data in enumerate(card[1]):
             begin = time.perf_counter()
-            assert send(own, card[0], me, [entry("tick", i, step=step)]) == ["done"]
+            assert send(own, card[0], me, [entry("tick", i, **data)]) == ["done"]
             times.append(time.perf_counter() - begin)
             # A hand needs a while from one step to the next.
             time.sleep(0.5)
         return times
 
     with ThreadPoolExecutor(20) as pool:
-        return [t for times in pool.map(work, cards) for t in times]
+        return [t for times in pool.map(tick_one, cards) for t in times]
 
 
 def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> None:
@@ -486,7 +490,7 @@ def main() -> None:
             print("Interactions")
             interactions(client, numbers)
             ticks(client, engine, numbers)
-            twenty_cards(address, client, engine, numbers)
+            twenty_cards(address, client, engine)
             replay(client, engine, numbers)
             generate(engine, 5000)
             print("Pages, with 5,000 generated jobs")

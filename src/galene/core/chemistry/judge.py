@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from galene.core.airpath import EngineFamily
 from galene.core.errors import InputError, need
@@ -13,7 +14,9 @@ WAYS: dict[str, str] = {
     "running_ingestion": "drawn in by the running engine", "blast": "blasted", "dry_wipe": "wiped dry", "soft_brush": "brushed dry, soft",
     "scraper": "scraped", "pick_or_wire": "cleared with a pick or wire", "compressed_air": "blown out", "vacuum": "vacuumed",
 }  # fmt: skip
-DRY_WAYS = frozenset({"dry_wipe", "soft_brush", "scraper", "pick_or_wire", "compressed_air", "vacuum"})
+DRY_WAYS = frozenset(
+    {"dry_wipe", "soft_brush", "scraper", "pick_or_wire", "compressed_air", "vacuum"}
+)
 """Ways that bring no agent."""
 STATES: dict[str, str] = {
     "battery_off": "battery off", "ignition_off": "ignition off", "engine_cold": "engine cold", "engine_warm_running": "engine warm and running",
@@ -78,6 +81,7 @@ POSSIBLE_ENGINES: tuple[EngineFacts, ...] = (
 """Engines that there are, the strictest first: what is not known may be any of them."""
 
 
+@lru_cache(maxsize=256)
 def possible_engines(facts: EngineFacts) -> tuple[EngineFacts, ...]:
     """The engines that what is known leaves open.
 
@@ -95,7 +99,12 @@ def possible_engines(facts: EngineFacts) -> tuple[EngineFacts, ...]:
         and facts.charged in (None, e.charged)
     )
     told = " ".join(str(x) for x in (facts.fuel, facts.injection, facts.cycle) if x)
-    need(bool(found), "engine", told, "a petrol engine, or a diesel with direct injection, four-stroke")
+    need(
+        bool(found),
+        "engine",
+        told,
+        "a petrol engine, or a diesel with direct injection, four-stroke",
+    )
     return found
 
 
@@ -132,7 +141,10 @@ class Situation:
     @property
     def asks_engine(self) -> bool:
         """Whether the engine can matter: what it draws in, and what washes a two-stroke's bearings."""
-        return self.way == "running_ingestion" or self.component in ("crankcase", "crankcase_pressure_hose")
+        return self.way == "running_ingestion" or self.component in (
+            "crankcase",
+            "crankcase_pressure_hose",
+        )
 
     @property
     def wet(self) -> bool:
@@ -236,7 +248,9 @@ def check_together(field_name: str, words: Sequence[str]) -> None:
     """Raise `InputError` for two words that can not hold together."""
     for a, b in CONTRADICTIONS:
         if a in words and b in words:
-            raise InputError(field_name, f"{a} and {b}", "one of the two: they can not hold together")
+            raise InputError(
+                field_name, f"{a} and {b}", "one of the two: they can not hold together"
+            )
 
 
 def judge(
@@ -274,7 +288,12 @@ def judge(
         held -= {a} if b in features else {b} if a in features else set()
     check_together("features", list(features))
     check_together("state", list(state))
-    need(agent is not None or way in DRY_WAYS, "class", None, "an agent's class, as this way brings one")
+    need(
+        agent is not None or way in DRY_WAYS,
+        "class",
+        None,
+        "an agent's class, as this way brings one",
+    )
     plain = Situation(
         None if way in DRY_WAYS else agent,
         way,
@@ -290,8 +309,10 @@ def judge(
     findings = list(found_for[verdicts.index(verdict)])
     if len(set(verdicts)) > 1:
         findings.append(_unknown_engine(situations[verdicts.index(verdict)].engine, verdict))
-    # What any engine that it may be must have first is asked for.
-    findings += [f for found, v in zip(found_for, verdicts, strict=True) if v == verdict for f in found if f not in findings]
+    if len(situations) > 1:
+        # What any engine that it may be must have first is asked for.
+        alike = [found for found, v in zip(found_for, verdicts, strict=True) if v == verdict]
+        findings = list(dict.fromkeys((*findings, *(f for found in alike for f in found))))
     # Beside a plain no, conditions would read as a way round it.
     told = [f for f in findings if verdict != "no" or f.verdict == "no"]
     conditions = tuple(dict.fromkeys(c for f in told for c in f.conditions))
@@ -299,9 +320,13 @@ def judge(
     if plain.agent is not None:
         protection = tuple(dict.fromkeys((*plain.agent.protection, *protection)))
     minutes = (
-        subject.drying_minutes if plain.wet and plain.agent is not None and plain.agent.drying and verdict != "no" else 0.0
+        subject.drying_minutes
+        if plain.wet and plain.agent is not None and plain.agent.drying and verdict != "no"
+        else 0.0
     )
-    reasons = tuple(Reason(f.rule, f.text) for f in sorted(told, key=lambda f: -VERDICTS.index(f.verdict)))
+    reasons = tuple(
+        Reason(f.rule, f.text) for f in sorted(told, key=lambda f: -VERDICTS.index(f.verdict))
+    )
     if not reasons:
         reasons = (Reason("nothing_against", "No rule stands against it."),)
     return Judgement(verdict, reasons, conditions, protection, minutes)

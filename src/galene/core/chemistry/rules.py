@@ -8,7 +8,9 @@ from collections.abc import Iterator
 
 from galene.core.chemistry.judge import WAYS, Finding, Rule, Situation
 
-TOUCH = frozenset({"on_cloth", "on_brush", "dry_wipe", "soft_brush", "scraper", "pick_or_wire", "blast"})
+TOUCH = frozenset(
+    {"on_cloth", "on_brush", "dry_wipe", "soft_brush", "scraper", "pick_or_wire", "blast"}
+)
 SOAK = frozenset({"drip_soak", "bath"})
 SENSORS = frozenset({"maf_sensor", "iat_sensor", "secondary_air_flow_sensor", "map_sensor", "boost_sensor", "barometric_sensor", "exhaust_pressure_sensor",
                      "egr_dp_sensor", "egr_temperature_sensor", "crankcase_pressure_sensor", "oxygen_sensor"})  # fmt: skip
@@ -56,13 +58,17 @@ DRAWN_TO = frozenset(
 """Parts that a mist drawn in behind meter, compressor and charge cooler comes to."""
 MOTOR_DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve", "runner_flaps"})
 """Parts that a motor or solenoid moves of its own accord while there is power."""
-LINES_TO_SENSORS = frozenset({"egr_dp_ports", "exhaust_pressure_tube", "crankcase_pressure_hose", "intake_manifold"})
+LINES_TO_SENSORS = frozenset(
+    {"egr_dp_ports", "exhaust_pressure_tube", "crankcase_pressure_hose", "intake_manifold"}
+)
 """Ways that a pressure sensor reads through: what is pushed or blown in there ends at its membrane."""
 RUBBER = frozenset({"intake_tube", "crankcase_pressure_hose"})
 """Parts that are an elastomer themselves: no seal that could be taken out first."""
 GREASED = frozenset({"throttle_body", "runner_actuator", "idle_air_valve"})
 """Parts whose bearings or gears live on the grease that is in them."""
-COOL_PARTS = frozenset({"air_filter", "maf_sensor", "secondary_air_flow_sensor", "intake_tube", "barometric_sensor"})
+COOL_PARTS = frozenset(
+    {"air_filter", "maf_sensor", "secondary_air_flow_sensor", "intake_tube", "barometric_sensor"}
+)
 """Parts before throttle and compressor, which the engine never heats: in the hand they are as warm as the bay."""
 WASHES_OIL = ("ketones", "aromatics", "alkanes", "chlorinated", "mineral_oil", "amine", "alkaline")
 
@@ -91,9 +97,19 @@ def powered(s: Situation) -> Iterator[Finding]:
     if not missing:
         return
     if s.way in TOUCH or s.way == "vacuum" or s.way == "compressed_air":
-        yield Finding("power.moves", "only_after", "It moves by itself while there is power: ignition or battery off first.", missing)
+        yield Finding(
+            "power.moves",
+            "only_after",
+            "It moves by itself while there is power: ignition or battery off first.",
+            missing,
+        )
     elif s.wet and s.has("flammable"):
-        yield Finding("power.sparks", "only_after", "Vapour at a live plug or motor: ignition or battery off first.", missing)
+        yield Finding(
+            "power.sparks",
+            "only_after",
+            "Vapour at a live plug or motor: ignition or battery off first.",
+            missing,
+        )
 
 
 def made_for(s: Situation) -> Iterator[Finding]:
@@ -108,20 +124,40 @@ def hot_element(s: Situation) -> Iterator[Finding]:
     if "hot_element" not in s.features:
         return
     if s.way in TOUCH:
-        yield Finding("hot_element.touch", "no", "A hot element is never touched: it breaks, or a fibre stays on it.")
+        yield Finding(
+            "hot_element.touch",
+            "no",
+            "A hot element is never touched: it breaks, or a fibre stays on it.",
+        )
     if s.way == "compressed_air":
-        yield Finding("hot_element.air", "no", "Compressed air breaks the element or drives dirt into it.")
+        yield Finding(
+            "hot_element.air", "no", "Compressed air breaks the element or drives dirt into it."
+        )
     if s.way == "vacuum":
-        yield Finding("hot_element.vacuum", "no", "A nozzle at the element tears it: suction and its edge are both too much.")
+        yield Finding(
+            "hot_element.vacuum",
+            "no",
+            "A nozzle at the element tears it: suction and its edge are both too much.",
+        )
     if s.way in SOAK or s.way == "running_ingestion":
-        yield Finding("hot_element.soak", "no", "Liquid that stands gets into the electronics behind the element.")
+        yield Finding(
+            "hot_element.soak",
+            "no",
+            "Liquid that stands gets into the electronics behind the element.",
+        )
     if s.wet:
         if not s.has("residue_free"):
             yield Finding(
-                "hot_element.residue", "no", "What it leaves behind bakes on the element, and the meter reads wrong from then on."
+                "hot_element.residue",
+                "no",
+                "What it leaves behind bakes on the element, and the meter reads wrong from then on.",
             )
         if not s.has("plastic_safe"):
-            yield Finding("hot_element.plastic", "no", "It attacks the body and the resin that holds the element.")
+            yield Finding(
+                "hot_element.plastic",
+                "no",
+                "It attacks the body and the resin that holds the element.",
+            )
         missing = (*_missing(s, "removed"), *_powerless(s))
         if missing:
             yield Finding(
@@ -131,7 +167,9 @@ def hot_element(s: Situation) -> Iterator[Finding]:
                 tuple(dict.fromkeys(missing)),
             )
         yield Finding(
-            "hot_element.bursts", "with_care", "Short bursts from a hand's breadth, across the element; dry completely before power."
+            "hot_element.bursts",
+            "with_care",
+            "Short bursts from a hand's breadth, across the element; dry completely before power.",
         )
 
 
@@ -141,15 +179,21 @@ def membrane(s: Situation) -> Iterator[Finding]:
         return
     if s.way in ("pick_or_wire", "scraper", "blast", "on_brush", "soft_brush"):
         yield Finding(
-            "membrane.nothing_in", "no", "Nothing is pushed into a sensor: the membrane tears. A pick is for the port that it came from."
+            "membrane.nothing_in",
+            "no",
+            "Nothing is pushed into a sensor: the membrane tears. A pick is for the port that it came from.",
         )
     if s.way == "compressed_air":
         yield Finding("membrane.air", "no", "Air at the hole bursts the membrane.")
     if s.way in SOAK or s.way == "running_ingestion":
-        yield Finding("membrane.soak", "no", "Soaked, the electronics behind the membrane are wet for days.")
+        yield Finding(
+            "membrane.soak", "no", "Soaked, the electronics behind the membrane are wet for days."
+        )
     if s.wet and not s.has("assembly_aid"):
         if not s.has("residue_free"):
-            yield Finding("membrane.residue", "no", "A film on the membrane slows it and holds the next soot.")
+            yield Finding(
+                "membrane.residue", "no", "A film on the membrane slows it and holds the next soot."
+            )
         if not s.has("plastic_safe"):
             yield Finding("membrane.plastic", "no", "It attacks body, gel and O-ring.")
         missing = (*_missing(s, "removed"), *_powerless(s))
@@ -161,17 +205,29 @@ def membrane(s: Situation) -> Iterator[Finding]:
                 tuple(dict.fromkeys(missing)),
             )
         yield Finding(
-            "membrane.across", "with_care", "Spray across the hole, never into it; then look at the tab inside and at the O-ring."
+            "membrane.across",
+            "with_care",
+            "Spray across the hole, never into it; then look at the tab inside and at the O-ring.",
         )
 
 
 def other_sensors(s: Situation) -> Iterator[Finding]:
     """Sensors without element or membrane: still electronics in a plastic body."""
-    if s.component in SENSORS and not s.features & {"hot_element", "membrane"} and s.component != "oxygen_sensor":
+    if (
+        s.component in SENSORS
+        and not s.features & {"hot_element", "membrane"}
+        and s.component != "oxygen_sensor"
+    ):
         if s.way in SOAK and s.wet:
-            yield Finding("sensor.soak", "no", "A sensor is never soaked or bathed: the liquid stays behind its seal.")
+            yield Finding(
+                "sensor.soak",
+                "no",
+                "A sensor is never soaked or bathed: the liquid stays behind its seal.",
+            )
         if s.way == "direct_spray" and s.wet and (missing := _powerless(s)):
-            yield Finding("sensor.power", "only_after", "Without power: a wet plug sets codes.", missing)
+            yield Finding(
+                "sensor.power", "only_after", "Without power: a wet plug sets codes.", missing
+            )
 
 
 def electronic_throttle(s: Situation) -> Iterator[Finding]:
@@ -180,10 +236,14 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
         return
     if s.way in ("direct_spray", "drip_soak"):
         yield Finding(
-            "throttle.shaft", "no", "Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush."
+            "throttle.shaft",
+            "no",
+            "Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush.",
         )
     if s.way in ("on_cloth", "on_brush", "dry_wipe", "soft_brush"):
-        missing = _missing(s, "plate_open") + (() if s.state & {"battery_off", "removed"} else ("battery_off",))
+        missing = _missing(s, "plate_open") + (
+            () if s.state & {"battery_off", "removed"} else ("battery_off",)
+        )
         if missing:
             yield Finding(
                 "throttle.power",
@@ -192,22 +252,37 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
                 missing,
             )
         yield Finding(
-            "throttle.gently", "with_care", "Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards."
+            "throttle.gently",
+            "with_care",
+            "Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards.",
         )
-    if s.way in ("scraper", "pick_or_wire", "compressed_air", "vacuum") and (missing := _powerless(s)):
-        yield Finding("throttle.tool_power", "only_after", "A motor holds the plate: power off before a tool comes near it.", missing)
+    if s.way in ("scraper", "pick_or_wire", "compressed_air", "vacuum") and (
+        missing := _powerless(s)
+    ):
+        yield Finding(
+            "throttle.tool_power",
+            "only_after",
+            "A motor holds the plate: power off before a tool comes near it.",
+            missing,
+        )
 
 
 def throttle_edge(s: Situation) -> Iterator[Finding]:
     """The edge that meters the idle air is soft metal, whatever moves the plate."""
     if s.component == "throttle_body" and s.way in ("scraper", "pick_or_wire", "blast"):
-        yield Finding("throttle.scraper", "no", "A hard tool scores the edge that meters the idle air.")
+        yield Finding(
+            "throttle.scraper", "no", "A hard tool scores the edge that meters the idle air."
+        )
 
 
 def greased(s: Situation) -> Iterator[Finding]:
     """Greased bearings and gears are not bathed."""
     if s.component in GREASED and s.way == "bath":
-        yield Finding("bath.grease", "no", "A bath washes the grease out of shaft and gears, and none can be put back.")
+        yield Finding(
+            "bath.grease",
+            "no",
+            "A bath washes the grease out of shaft and gears, and none can be put back.",
+        )
 
 
 def sensor_lines(s: Situation) -> Iterator[Finding]:
@@ -230,23 +305,40 @@ def rubber(s: Situation) -> Iterator[Finding]:
     if s.component not in RUBBER or not s.wet or s.has("assembly_aid"):
         return
     if s.has(*WASHES_OIL):
-        yield Finding("rubber.swells", "no", "The part is rubber itself: solvents swell and crack it. Soap and water.")
+        yield Finding(
+            "rubber.swells",
+            "no",
+            "The part is rubber itself: solvents swell and crack it. Soap and water.",
+        )
 
 
 def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
     """A two-stroke's bearings live on the oil in its charge."""
-    if s.component not in ("crankcase", "crankcase_pressure_hose") or s.engine.cycle != "two_stroke":
+    if (
+        s.component not in ("crankcase", "crankcase_pressure_hose")
+        or s.engine.cycle != "two_stroke"
+    ):
         return
     if s.wet and s.component == "crankcase" and s.has(*WASHES_OIL) and not s.has("assembly_aid"):
-        yield Finding("crankcase.washed_dry", "no", "It washes the oil off bearings that have no other: they run dry at the next start.")
+        yield Finding(
+            "crankcase.washed_dry",
+            "no",
+            "It washes the oil off bearings that have no other: they run dry at the next start.",
+        )
     if s.way in ("compressed_air", "pick_or_wire", "scraper") and s.component == "crankcase":
-        yield Finding("crankcase.driven_in", "no", "What is driven in there goes through the bearings.")
+        yield Finding(
+            "crankcase.driven_in", "no", "What is driven in there goes through the bearings."
+        )
 
 
 def cooler_tubes(s: Situation) -> Iterator[Finding]:
     """Thin tubes with coolant behind them."""
     if s.component == "egr_cooler" and s.way in ("pick_or_wire", "scraper", "blast"):
-        yield Finding("cooler.tubes", "no", "The tubes are thin and coolant is behind them: a hole locks a cylinder.")
+        yield Finding(
+            "cooler.tubes",
+            "no",
+            "The tubes are thin and coolant is behind them: a hole locks a cylinder.",
+        )
 
 
 def injectors(s: Situation) -> Iterator[Finding]:
@@ -254,9 +346,18 @@ def injectors(s: Situation) -> Iterator[Finding]:
     if s.component != "aftertreatment_doser":
         return
     if s.way == "bath":
-        yield Finding("doser.bath", "no", "It is an electric injector with seals: its tip may soak, never the whole of it.")
+        yield Finding(
+            "doser.bath",
+            "no",
+            "It is an electric injector with seals: its tip may soak, never the whole of it.",
+        )
     if s.wet and (missing := _missing(s, "removed")):
-        yield Finding("doser.off", "only_after", "Off and in the hand, tip down: nothing runs into plug or exhaust.", missing)
+        yield Finding(
+            "doser.off",
+            "only_after",
+            "Off and in the hand, tip down: nothing runs into plug or exhaust.",
+            missing,
+        )
 
 
 def cable_throttle(s: Situation) -> Iterator[Finding]:
@@ -266,7 +367,10 @@ def cable_throttle(s: Situation) -> Iterator[Finding]:
     if s.way in ("direct_spray", "drip_soak", "on_cloth", "on_brush"):
         if missing := _missing(s, "plate_open"):
             yield Finding(
-                "throttle.plate", "only_after", "With the plate shut the liquid pools behind it or at the very line to be cleaned.", missing
+                "throttle.plate",
+                "only_after",
+                "With the plate shut the liquid pools behind it or at the very line to be cleaned.",
+                missing,
             )
         if s.way in ("direct_spray", "drip_soak"):
             yield Finding(
@@ -281,7 +385,11 @@ def coating(s: Situation) -> Iterator[Finding]:
     if "coated_bore" not in s.features:
         return
     if s.wet and not s.has("coating_safe"):
-        yield Finding("coating.label", "no", "The bore is coated: only an agent that is coating-safe by label.")
+        yield Finding(
+            "coating.label",
+            "no",
+            "The bore is coated: only an agent that is coating-safe by label.",
+        )
     if s.way in ("on_brush", "scraper", "blast"):
         yield Finding("coating.brush", "no", "No brush on the coated band: a soft cloth.")
 
@@ -291,12 +399,21 @@ def faces_down(s: Situation) -> Iterator[Finding]:
     if "faces_down" not in s.features:
         return
     if s.way == "running_ingestion":
-        yield Finding("faces_down.pools", "no", "The agent pools before the plate and goes down in one gulp.")
+        yield Finding(
+            "faces_down.pools", "no", "The agent pools before the plate and goes down in one gulp."
+        )
     elif s.wet and "removed" not in s.state:
         if s.way in ("direct_spray", "drip_soak"):
-            yield Finding("faces_down.off", "only_after", "It faces down: liquid runs into the engine.", ("removed",))
+            yield Finding(
+                "faces_down.off",
+                "only_after",
+                "It faces down: liquid runs into the engine.",
+                ("removed",),
+            )
         elif s.way in ("on_cloth", "on_brush"):
-            yield Finding("faces_down.dry", "with_care", "It faces down: nearly dry, nothing that drips.")
+            yield Finding(
+                "faces_down.dry", "with_care", "It faces down: nearly dry, nothing that drips."
+            )
 
 
 def electronics(s: Situation) -> Iterator[Finding]:
@@ -316,7 +433,11 @@ def electronics(s: Situation) -> Iterator[Finding]:
         and "electronics_removed" not in s.state
         and not (s.has("residue_free") and s.has("plastic_safe"))
     ):
-        yield Finding("electronics.hall", "no", "A film or a swollen body puts the magnet's sensor off: dry brush and vacuum.")
+        yield Finding(
+            "electronics.hall",
+            "no",
+            "A film or a swollen body puts the magnet's sensor off: dry brush and vacuum.",
+        )
     if s.way in ("on_cloth", "on_brush") and s.wet:
         yield Finding("electronics.up", "with_care", "Motor side up, nothing that runs.")
 
@@ -325,10 +446,17 @@ def baths(s: Situation) -> Iterator[Finding]:
     """What goes into a bath is off the engine and stripped."""
     if s.way != "bath" or not s.wet:
         return
-    needed = ("removed", "electronics_removed", "sensor_removed") if s.component == "intake_manifold" else ("removed",)
+    needed = (
+        ("removed", "electronics_removed", "sensor_removed")
+        if s.component == "intake_manifold"
+        else ("removed",)
+    )
     if missing := _missing(s, *needed):
         yield Finding(
-            "bath.stripped", "only_after", "Off the engine and stripped bare: no electronics and no sensor goes into a bath.", missing
+            "bath.stripped",
+            "only_after",
+            "Off the engine and stripped bare: no electronics and no sensor goes into a bath.",
+            missing,
         )
 
 
@@ -360,7 +488,11 @@ def plastics(s: Situation) -> Iterator[Finding]:
     if s.has("ketones", "chlorinated", "metal_only"):
         yield Finding("plastic.attacks", "no", "It crazes or softens plastic.")
     elif s.has("aromatics"):
-        yield Finding("plastic.aromatics", "with_care", "Aromatics dull plastic: on the cloth, short, wiped off.")
+        yield Finding(
+            "plastic.aromatics",
+            "with_care",
+            "Aromatics dull plastic: on the cloth, short, wiped off.",
+        )
     if s.way == "bath":
         yield Finding("plastic.bath", "with_care", "Plastic only within the label's temperature.")
 
@@ -372,16 +504,29 @@ def aluminium(s: Situation) -> Iterator[Finding]:
     if not s.has("aluminium_safe"):
         yield Finding("aluminium.alkaline", "no", "Alkali eats aluminium and leaves it black.")
     else:
-        yield Finding("aluminium.limits", "with_care", "Within the label's time and temperature; rinse, then dry.")
+        yield Finding(
+            "aluminium.limits",
+            "with_care",
+            "Within the label's time and temperature; rinse, then dry.",
+        )
 
 
 def metal_only(s: Situation) -> Iterator[Finding]:
     """Soot removers for metal stay on metal."""
     if s.wet and s.has("metal_only"):
-        if s.component in SENSORS or s.component in ("air_filter", "intake_tube", "breather_valve", "crankcase_pressure_hose"):
+        if s.component in SENSORS or s.component in (
+            "air_filter",
+            "intake_tube",
+            "breather_valve",
+            "crankcase_pressure_hose",
+        ):
             yield Finding("metal_only.part", "no", "It is made for bare metal only.")
         else:
-            yield Finding("metal_only.rinse", "with_care", "On bare metal only; rinse or wipe off what it loosens.")
+            yield Finding(
+                "metal_only.rinse",
+                "with_care",
+                "On bare metal only; rinse or wipe off what it loosens.",
+            )
 
 
 def ingestion(s: Situation) -> Iterator[Finding]:
@@ -389,32 +534,71 @@ def ingestion(s: Situation) -> Iterator[Finding]:
     if s.way != "running_ingestion" or s.agent is None:
         return
     if opened := s.state & {"electronics_removed", "sensor_removed", "seal_removed"}:
-        yield Finding("ingestion.opened", "no", f"Not with {min(opened).replace('_', ' ')}: nothing is open on a running engine.")
+        yield Finding(
+            "ingestion.opened",
+            "no",
+            f"Not with {min(opened).replace('_', ' ')}: nothing is open on a running engine.",
+        )
     if s.has("fuel_dosed"):
-        yield Finding("fuel.dose", "with_care", "Dosed to the tank's volume by its label, never more; it acts over the next tank.")
+        yield Finding(
+            "fuel.dose",
+            "with_care",
+            "Dosed to the tank's volume by its label, never more; it acts over the next tank.",
+        )
         return
     if s.engine.fuel == "diesel" and s.has("flammable"):
-        yield Finding("ingestion.runs_away", "no", "An unthrottled diesel burns whatever it is fed and runs away: shut its air, not its fuel.")
+        yield Finding(
+            "ingestion.runs_away",
+            "no",
+            "An unthrottled diesel burns whatever it is fed and runs away: shut its air, not its fuel.",
+        )
     if s.engine.charged and s.component == "intake_tube":
-        yield Finding("ingestion.before_compressor", "no", "Never before compressor or charge cooler: droplets strike the wheel and pool in the cooler.")
+        yield Finding(
+            "ingestion.before_compressor",
+            "no",
+            "Never before compressor or charge cooler: droplets strike the wheel and pool in the cooler.",
+        )
     if s.component not in DRAWN_TO:
-        yield Finding("ingestion.not_reached", "no", "What is drawn in must not come here, or never does.")
+        yield Finding(
+            "ingestion.not_reached", "no", "What is drawn in must not come here, or never does."
+        )
     if s.engine.charged:
-        yield Finding("ingestion.behind_cooler", "with_care", "Fed in behind the charge cooler, at no boost.")
+        yield Finding(
+            "ingestion.behind_cooler", "with_care", "Fed in behind the charge cooler, at no boost."
+        )
     if s.engine.fuel == "diesel":
-        yield Finding("ingestion.diesel_limit", "with_care", "No mixture control takes it back here: the share of a clearance and an even idle are the limit.")
+        yield Finding(
+            "ingestion.diesel_limit",
+            "with_care",
+            "No mixture control takes it back here: the share of a clearance and an even idle are the limit.",
+        )
     if s.engine.cycle == "two_stroke":
-        yield Finding("ingestion.two_stroke", "no", "It goes through the crankcase and washes the oil off its bearings.")
+        yield Finding(
+            "ingestion.two_stroke",
+            "no",
+            "It goes through the crankcase and washes the oil off its bearings.",
+        )
     if s.has("chlorinated"):
-        yield Finding("ingestion.chlorinated", "no", "Chlorinated vapour burns to toxic gas and acid.")
+        yield Finding(
+            "ingestion.chlorinated", "no", "Chlorinated vapour burns to toxic gas and acid."
+        )
     if not s.has("ingested", "fuel_dosed"):
         yield Finding("ingestion.not_made", "no", "Only an agent that is made to be drawn in.")
     if s.component in ("maf_sensor", "secondary_air_flow_sensor", "air_filter"):
-        yield Finding("ingestion.behind_meter", "no", "Only behind the air meter: its element is ruined by the first burst.")
+        yield Finding(
+            "ingestion.behind_meter",
+            "no",
+            "Only behind the air meter: its element is ruined by the first burst.",
+        )
     if s.component in ("oxidation_catalyst", "particulate_filter") and not s.has("catalyst_safe"):
         yield Finding("ingestion.catalyst", "no", "Not into a catalyst without its label's word.")
     if missing := _missing(s, "engine_warm_running", "ventilated"):
-        yield Finding("ingestion.running", "only_after", "Engine warm, speed held, exhaust led outside.", missing)
+        yield Finding(
+            "ingestion.running",
+            "only_after",
+            "Engine warm, speed held, exhaust led outside.",
+            missing,
+        )
     yield Finding(
         "ingestion.bursts",
         "with_care",
@@ -427,10 +611,21 @@ def fuel_dosed(s: Situation) -> Iterator[Finding]:
     """What is put into the fuel reaches what lies behind the injectors only."""
     if not s.has("fuel_dosed"):
         return
-    if s.component not in ("intake_ports", "oxygen_sensor", "oxidation_catalyst", "particulate_filter"):
-        yield Finding("fuel.never_there", "no", "Fuel passes this part by: the additive never gets here.")
+    if s.component not in (
+        "intake_ports",
+        "oxygen_sensor",
+        "oxidation_catalyst",
+        "particulate_filter",
+    ):
+        yield Finding(
+            "fuel.never_there", "no", "Fuel passes this part by: the additive never gets here."
+        )
     if s.component == "intake_ports" and s.engine.injection == "direct":
-        yield Finding("fuel.direct_injection", "no", "Fuel goes past these ports into the cylinder: nothing dosed to it washes them.")
+        yield Finding(
+            "fuel.direct_injection",
+            "no",
+            "Fuel goes past these ports into the cylinder: nothing dosed to it washes them.",
+        )
 
 
 def oxygen_sensor(s: Situation) -> Iterator[Finding]:
@@ -441,12 +636,20 @@ def oxygen_sensor(s: Situation) -> Iterator[Finding]:
         yield Finding("oxygen_sensor.silicone", "no", "Silicone poisons it for good.")
     if s.way != "running_ingestion":
         yield Finding(
-            "oxygen_sensor.never_sprayed", "no", "No agent and no tool on an oxygen sensor: only labelled fuel or intake products reach it."
+            "oxygen_sensor.never_sprayed",
+            "no",
+            "No agent and no tool on an oxygen sensor: only labelled fuel or intake products reach it.",
         )
     elif not s.has("oxygen_sensor_safe"):
-        yield Finding("oxygen_sensor.label", "no", "Only a product that is safe for oxygen sensors by its label.")
+        yield Finding(
+            "oxygen_sensor.label",
+            "no",
+            "Only a product that is safe for oxygen sensors by its label.",
+        )
     elif "downstream" in s.features:
-        yield Finding("oxygen_sensor.downstream", "with_care", "The downstream sensor gains little from it.")
+        yield Finding(
+            "oxygen_sensor.downstream", "with_care", "The downstream sensor gains little from it."
+        )
 
 
 def aftertreatment(s: Situation) -> Iterator[Finding]:
@@ -455,12 +658,22 @@ def aftertreatment(s: Situation) -> Iterator[Finding]:
         if s.has("silicone", "chlorinated"):
             yield Finding("catalyst.poison", "no", "Silicone and chlorine poison the coat.")
         if s.way not in ("running_ingestion", "vacuum"):
-            yield Finding("catalyst.not_cleaned", "no", "Not cleaned by agents or tools: a burn-off, or its own specialist.")
+            yield Finding(
+                "catalyst.not_cleaned",
+                "no",
+                "Not cleaned by agents or tools: a burn-off, or its own specialist.",
+            )
     elif s.wet and s.component in IN_GAS and s.has("silicone"):
-        yield Finding("catalyst.silicone_upstream", "no", "Its vapour goes through the engine to oxygen sensor and catalyst.")
+        yield Finding(
+            "catalyst.silicone_upstream",
+            "no",
+            "Its vapour goes through the engine to oxygen sensor and catalyst.",
+        )
     elif s.wet and s.component in IN_GAS and s.has("chlorinated"):
         yield Finding(
-            "catalyst.chlorine_upstream", "no", "What stays behind burns in the engine to acid and toxic gas and harms the catalyst."
+            "catalyst.chlorine_upstream",
+            "no",
+            "What stays behind burns in the engine to acid and toxic gas and harms the catalyst.",
         )
 
 
@@ -499,7 +712,11 @@ def chlorine(s: Situation) -> Iterator[Finding]:
             missing,
             ("respirator, type AX",),
         )
-    yield Finding("chlorinated.after", "with_care", "Let it dry whole before any heat, and keep it off the floor drain.")
+    yield Finding(
+        "chlorinated.after",
+        "with_care",
+        "Let it dry whole before any heat, and keep it off the floor drain.",
+    )
 
 
 def blasting(s: Situation) -> Iterator[Finding]:
@@ -509,7 +726,12 @@ def blasting(s: Situation) -> Iterator[Finding]:
     if s.component != "intake_ports":
         yield Finding("blast.ports_only", "no", "Media stay in everything but a shut port.")
     elif missing := _missing(s, "port_shut"):
-        yield Finding("blast.shut", "only_after", "Only into a port whose valves are shut: blast-positions gives the crank.", missing)
+        yield Finding(
+            "blast.shut",
+            "only_after",
+            "Only into a port whose valves are shut: blast-positions gives the crank.",
+            missing,
+        )
     yield Finding(
         "blast.out",
         "with_care",
@@ -526,7 +748,9 @@ def tools(s: Situation) -> Iterator[Finding]:
     if s.way == "scraper" and s.component in SENSORS:
         yield Finding("tools.scraper_sensor", "no", "No scraper on a sensor.")
     if s.way in ("scraper", "pick_or_wire") and s.component == "aftertreatment_doser":
-        yield Finding("tools.nozzle", "no", "Nothing in the nozzle's hole: it never sprays right again.")
+        yield Finding(
+            "tools.nozzle", "no", "Nothing in the nozzle's hole: it never sprays right again."
+        )
     if s.way == "compressed_air":
         yield Finding(
             "tools.air",
@@ -535,7 +759,11 @@ def tools(s: Situation) -> Iterator[Finding]:
             (),
             ("shield", "glasses"),
         )
-    if s.way in ("scraper", "pick_or_wire") and s.component in ("intake_ports", "intake_manifold", "egr_passage"):
+    if s.way in ("scraper", "pick_or_wire") and s.component in (
+        "intake_ports",
+        "intake_manifold",
+        "egr_passage",
+    ):
         missing = _missing(s, "port_shut") if s.component == "intake_ports" else ()
         yield Finding(
             "tools.loosened",
@@ -550,8 +778,17 @@ def soaking_ports(s: Situation) -> Iterator[Finding]:
     """Liquid in a port stands on the valve."""
     if s.component == "intake_ports" and s.wet and s.way != "running_ingestion":
         if missing := _missing(s, "port_shut"):
-            yield Finding("ports.shut", "only_after", "Above an open valve the liquid and what it loosens run into the cylinder.", missing)
-        yield Finding("ports.amount", "with_care", "Measured amounts, vacuumed out before the crank is turned: liquid does not compress.")
+            yield Finding(
+                "ports.shut",
+                "only_after",
+                "Above an open valve the liquid and what it loosens run into the cylinder.",
+                missing,
+            )
+        yield Finding(
+            "ports.amount",
+            "with_care",
+            "Measured amounts, vacuumed out before the crank is turned: liquid does not compress.",
+        )
 
 
 def filters(s: Situation) -> Iterator[Finding]:
@@ -559,7 +796,11 @@ def filters(s: Situation) -> Iterator[Finding]:
     if s.component != "air_filter":
         return
     if s.wet and s.way != "running_ingestion":
-        yield Finding("filter.wet", "no", "Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit.")
+        yield Finding(
+            "filter.wet",
+            "no",
+            "Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit.",
+        )
     if s.way == "compressed_air":
         yield Finding("filter.air", "no", "Air opens the paper: the dust then goes to the meter.")
     if s.way in ("scraper", "pick_or_wire", "blast"):
@@ -571,14 +812,24 @@ def assembly_aids(s: Situation) -> Iterator[Finding]:
     if not s.has("assembly_aid"):
         return
     if s.has("silicone") and "seal_silicone" in s.features:
-        yield Finding("aid.like_on_like", "no", "Silicone grease swells a silicone seal: a grease of another kind, or none.")
+        yield Finding(
+            "aid.like_on_like",
+            "no",
+            "Silicone grease swells a silicone seal: a grease of another kind, or none.",
+        )
     if s.has("silicone") and s.component in ("breather_valve", "idle_air_valve"):
-        yield Finding("aid.silicone_gas", "no", "Its vapour goes through the engine to oxygen sensor and catalyst.")
+        yield Finding(
+            "aid.silicone_gas",
+            "no",
+            "Its vapour goes through the engine to oxygen sensor and catalyst.",
+        )
     if s.component in SENSORS and s.way != "on_cloth":
         yield Finding("aid.sensor", "no", "Never on a sensor's opening.")
     elif s.has("silicone") and s.component in SENSORS:
         yield Finding(
-            "aid.silicone", "with_care", "A trace on the O-ring only, by the elastomer's own grease; none before an oxygen sensor."
+            "aid.silicone",
+            "with_care",
+            "A trace on the O-ring only, by the elastomer's own grease; none before an oxygen sensor.",
         )
     else:
         yield Finding("aid.trace", "with_care", "A trace, where parts meet, never in the gas.")
@@ -587,7 +838,11 @@ def assembly_aids(s: Situation) -> Iterator[Finding]:
 def water(s: Situation) -> Iterator[Finding]:
     """Water after solvent, and rinsing."""
     if s.wet and s.has("water_based") and s.way != "running_ingestion":
-        yield Finding("water.dry_first", "with_care", "After a solvent only when that is dry; rinse, dry before it is closed.")
+        yield Finding(
+            "water.dry_first",
+            "with_care",
+            "After a solvent only when that is dry; rinse, dry before it is closed.",
+        )
 
 
 RULES: tuple[Rule, ...] = (
