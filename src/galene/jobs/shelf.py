@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -324,11 +325,17 @@ def with_override(found: Judgement, row: Override | None) -> Judgement:
     return Judgement(row.verdict, (first, *found.reasons), found.conditions, found.protective_equipment, found.drying_minutes)
 
 
+@lru_cache(maxsize=8192)
+def _judged(agent: Agent, way: str, component: str, features: tuple[str, ...], state: tuple[str, ...]) -> Judgement:
+    """A product's page asks the same of every part each time it is shown."""
+    return judge(RULES, agent, way, subject_of(component), features, state)
+
+
 def touching(db: Session, product: Product, component: str, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:
     """What a product may do to a part, by each way that it is made for, the freest first."""
     agent, given = agent_of(product), overrides_of(db, product.id)
     found = [
-        (way, with_override(judge(RULES, agent, way, subject_of(component), features, state), given.get((component, way))))
+        (way, with_override(_judged(agent, way, component, tuple(features), tuple(state)), given.get((component, way))))
         for way in WAYS
         if way in agent.ways
     ]
