@@ -320,3 +320,10 @@ def test_a_throttle_lets_the_idle_air_through_a_gap_of_plausible_width() -> None
         assert 40 < found["mean_gap_um"] < 160, (family.id, found["mean_gap_um"])
         assert family.closed_angle_deg < found["angle_clean_deg"] < family.closed_angle_deg + 6
     assert seen == 3
+
+
+def test_a_valve_with_a_motor_is_never_tested_by_a_jumper() -> None:
+    motor = Card("D", work("egr_valve"), policy={"N": "jumper"})
+    assert motor.has("egr_valve:command") and not motor.has("egr_valve:jumper")
+    solenoid = Card("B", work("egr_valve"), policy={"N": "jumper"})
+    assert solenoid.has("egr_valve:jumper")

@@ -3,7 +3,7 @@
 import pytest
 
 from galene.core.planning.verify import verify
-from galene.jobs import card, found, gates, handover, plan, work
+from galene.jobs import card, found, gates, handover, intake, plan, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.planning import planned
@@ -168,3 +168,17 @@ def test_a_part_joins_while_it_is_open_and_nothing_opens_again(odd: Act) -> None
 def test_the_plan_of_a_new_job_holds(odd: Act) -> None:
     for family, part in (("B", "egr_valve"), ("E", "egr_cooler"), ("F", "crankcase_pressure_hose")):
         holds(odd, begun(odd, family, part, plate=f"PH-{family}"))
+
+
+def test_an_engine_that_may_hold_coolant_is_not_turned_before_it_is_pressed(odd: Act) -> None:
+    job = begun(odd, "D", "egr_valve", plate="FD-COOL")
+    assert "danger" not in {b.kind for b in gates.gate_blockers(job, "start", odd.now)}
+    intake.observe(odd, job, "coolant_loss", "present", "said")
+    odd.db.flush()
+    odd.db.expire(job, ["observations"])
+    told = [b for b in gates.gate_blockers(job, "start", odd.now) if b.kind == "danger"]
+    assert len(told) == 1 and "not cranked, not run" in told[0].text
+    intake.observe(odd, job, "coolant_pressure_falls", "absent", "check")
+    odd.db.flush()
+    odd.db.expire(job, ["observations"])
+    assert "danger" not in {b.kind for b in gates.gate_blockers(job, "start", odd.now)}

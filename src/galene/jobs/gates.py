@@ -3,15 +3,18 @@
 from collections.abc import Sequence
 from datetime import datetime
 
+from galene.core.diagnosis.assess import standing_dangers
 from galene.core.must_go_back import BEFORE, COUNTED, INSIDE, KINDS, Blocker, OpenItem, RunningWait, blockers
 from galene.core.planning.records import Step
-from galene.jobs.act import Act
+from galene.jobs.act import Act, family_of
 from galene.jobs.card import due_row, mark_done, refuse_held, replan
+from galene.jobs.diagnosis import case_of
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.people import find_person
 from galene.jobs.planning import rows_of_round
 from galene.jobs.waits import running_waits
+from galene.knowledge.base import KNOWLEDGE
 from galene.store.models import Job, MustGoBack, StepRow
 
 ASKS_MORE = frozenset({"coolant low", "fuel line open"})
@@ -128,7 +131,21 @@ def gate_blockers(job: Job, gate: str, now: datetime, but_waits: Sequence[str] =
     )
     held = job.card.held
     stopped = (Blocker("held", held.why, "held until a foreman or a new plan resolves it"),) if held else ()
-    return (*stopped, *counted, *found)
+    return (*stopped, *(_dangers(job) if gate == "start" else ()), *counted, *found)
+
+
+def _dangers(job: Job) -> tuple[Blocker, ...]:
+    """Dangers that forbid to turn the engine, but for those that the card itself has settled by pressing the part."""
+    pressed = {
+        family_of(job).part(s.document.part).component
+        for s in job.steps
+        if s.done_at and s.document.part and s.document.id.partition(":")[2].startswith("press")
+    }
+    return tuple(
+        Blocker("danger", rule.text, "settled by its check, or by pressing the part on the card")
+        for rule in standing_dangers(case_of(job), KNOWLEDGE)
+        if rule.forbids_start and not pressed & set(rule.components)
+    )
 
 
 def _before_gate(job: Job, gate: str) -> list[StepRow]:
@@ -150,7 +167,8 @@ def may_run(job: Job, step: Step, now: datetime) -> None:
     purpose = {i.id for s in rows_of_round(job) for i in s.document.opens if i.while_running}
     open_now = [i for i in open_items(job) if i.key not in purpose and i.before == "start"]
     wet = [w for w in running_waits(job, now) if w.name not in step.waits_for]
-    why = [f"{i.what} ({i.kind}, opened by {i.opened_by.name})" for i in open_now]
+    why = [b.text for b in _dangers(job)]
+    why += [f"{i.what} ({i.kind}, opened by {i.opened_by.name})" for i in open_now]
     why += [f"{w.name} ({w.reason})" for w in wet]
     why += [f"{COUNTED[what]}: {n} not counted out" for what, n in missing_pieces(job).items()]
     if why:

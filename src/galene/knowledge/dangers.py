@@ -15,6 +15,8 @@ DANGERS: tuple[DangerRule, ...] = (
         evidence=("coolant_loss", "white_sweet_smoke", "coolant_low_cold", "coolant_pressure_falls"),
         components=("egr_cooler",),
         checks=("coolant_level_cold", "cooler_pressure_test"),
+        settled_by=("coolant_pressure_falls",),
+        forbids_start=True,
     ),
     DangerRule(
         id="coolant_lost",

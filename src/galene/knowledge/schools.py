@@ -95,9 +95,10 @@ def tags_of(
     holds time enough. `opened`: other work lays the part open anyway, so that it is not treated through the shut engine.
     """
     heavy = grade is None or grade >= HEAVY
-    tests = frozenset(
-        {"scan_tool": {"by_scan_tool"}, "jumper": {"by_jumper"}, "both": {"by_scan_tool", "by_jumper"}}[policy.get("N", "scan_tool")]
-    )
+    commanded = {"scan_tool": {"by_scan_tool"}, "jumper": {"by_jumper"}, "both": {"by_scan_tool", "by_jumper"}}
+    # A motor has two directions and its own driver: a jumper is for a solenoid.
+    motor = "electronic" in part.features
+    tests = frozenset(commanded["scan_tool" if motor else policy.get("N", "scan_tool")])
     if part.component == "throttle_body":
         electronic = "electronic" in part.features
         moved = {"never": "service_mode" if electronic else "gentle", "free": "gentle" if electronic else "free"}.get(

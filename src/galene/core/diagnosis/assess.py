@@ -279,7 +279,7 @@ def assess(
     ways = access or {}
     repairs = _repair_order(causes, by_id, hourly_rate, ways, work_minutes or {})
     checks = _next_checks(case, model, posterior, background, _prices(causes, hourly_rate, ways))
-    dangers = _dangers(case, by_id, knowledge)
+    dangers = standing_dangers(case, knowledge, by_id)
     settle = {c for d in dangers for c in d.checks}
     checks = tuple(sorted(checks, key=lambda c: c.id not in settle))[:OFFERED]
     feared = {c for d in dangers for c in d.causes}
@@ -297,15 +297,23 @@ def assess(
     )
 
 
-def _dangers(
-    case: Case, chance: Mapping[str, float], knowledge: KnowledgeBase
+def standing_dangers(
+    case: Case, knowledge: KnowledgeBase, chance: Mapping[str, float] | None = None
 ) -> tuple[DangerRule, ...]:
-    """The dangers that this case is in."""
+    """The dangers that a case is in, by what is seen and, where it is given, by the chance of its causes.
+
+    Parameters
+    ----------
+    chance : cause id to its probability; left out, only what is seen counts
+    """
+    chance = chance or {}
     seen = {e for e, o in case.evidence.items() if o.state == "present"}
+    denied = {e for e, o in case.evidence.items() if o.state == "absent"}
     return tuple(
         rule
         for rule in knowledge.dangers
         if rule.possible_on(case.engine)
+        and not denied & set(rule.settled_by)
         and (
             seen & set(rule.evidence)
             or any(chance.get(cause, 0.0) >= least for cause, least in rule.causes.items())

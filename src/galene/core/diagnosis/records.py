@@ -105,7 +105,8 @@ class Check:
 @dataclass(frozen=True, kw_only=True)
 class DangerRule:
     """What is said before everything else, and when: one of these causes is at least so likely, or one of these pieces
-    of evidence is present, on an engine with these parts and facts. `checks` settle it and are offered first."""
+    of evidence is present, on an engine with these parts and facts. `checks` settle it and are offered first; absent,
+    evidence of `settled_by` ends it. While it stands, one that `forbids_start` keeps the engine from being turned."""
 
     id: str
     text: str
@@ -115,6 +116,8 @@ class DangerRule:
     without: tuple[str, ...] = ()
     only: Mapping[str, str] = field(default_factory=dict)
     checks: tuple[str, ...] = ()
+    settled_by: tuple[str, ...] = ()
+    forbids_start: bool = False
 
     def possible_on(self, engine: EngineOutline) -> bool:
         """Whether this engine can be in the danger."""

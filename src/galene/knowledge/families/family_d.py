@@ -28,7 +28,7 @@ FAMILY_D = EngineFamily(
         Part("runner_flaps", "runner_flaps", "Swirl flaps", where="In every second runner.", quirk="Stiff by hand means the manifold comes off."),
         Part("runner_actuator", "runner_actuator", "Flap motor", ("hall_sensor",), where="End of the manifold, rod with a ball.", part_number="TV-2264"),
         Part("intake_ports", "intake_ports", "Intake ports", where="Behind the manifold.", bore_mm=32.0),
-        Part("egr_valve", "egr_valve", "Recirculation valve", where="Between cooler and manifold, motor upward.", part_number="TV-2270"),
+        Part("egr_valve", "egr_valve", "Recirculation valve", ("electronic",), where="Between cooler and manifold, motor upward.", part_number="TV-2270"),
         Part("egr_cooler", "egr_cooler", "Recirculation cooler", where="Rear of the head, two coolant hoses, V-clamps.", part_number="TV-2275",
              quirk="A pale crust at its outlet is coolant: pressure test before anything is cleaned."),
         Part("egr_pipe", "egr_pipe", "Recirculation pipe", where="From the exhaust manifold to the cooler."),

@@ -31,7 +31,7 @@ FAMILY_E = EngineFamily(
         Part("exhaust_pressure_sensor", "exhaust_pressure_sensor", "Exhaust pressure", ("membrane",), where="On the bracket above the tube.", part_number="GH-7880"),
         Part("turbine", "turbine", "Variable turbine", where="Left side; not opened here.", quirk="Outside this work: refer on."),
         Part("egr_cooler", "egr_cooler", "Recirculation cooler", where="Along the head, gas enters at the rear.", part_number="GH-7875"),
-        Part("egr_valve", "egr_valve", "Recirculation valve", where="Front of the cooler, motor to the outside.", part_number="GH-7870"),
+        Part("egr_valve", "egr_valve", "Recirculation valve", ("electronic",), where="Front of the cooler, motor to the outside.", part_number="GH-7870"),
         Part("egr_dp_ports", "egr_dp_ports", "Venturi ports", where="Two 4 mm bores in the venturi behind the valve.", bore_mm=4.0,
              quirk="Clean both: one alone reads worse than none."),
         Part("egr_dp_sensor", "egr_dp_sensor", "Differential pressure", ("membrane",), where="On the venturi, two bolts: cracks when overtightened.", part_number="GH-7878"),
