@@ -109,7 +109,7 @@ CHECK_HAZARDS: dict[str, tuple[str, ...]] = {
 }
 """Check to what can hurt at it, none where nothing can."""
 WORKSHEET_HAZARDS: dict[str, tuple[str, ...]] = {
-    "ingestion-limit": ("lock", "exhaust", "fire"),
+    "ingestion-limit": ("lock", "exhaust", "rotating", "runaway"),
     "blast-positions": ("dust", "eyes", "objects", "rotating"),
     "actuator-drive-check": ("jumper",),
     "egr-flow-test": ("exhaust", "rotating"),
