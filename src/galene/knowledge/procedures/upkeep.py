@@ -158,7 +158,7 @@ FLUSH = PartProcedure(
     steps=(
         WARM,
         tube(
-            "Engine off. Loosen the charge hose behind the cooler, lay the spray tube in it, seal round it",
+            "Engine off. Loosen the charge hose behind the charge cooler, before flap and mixer, lay the spray tube in it, seal round it",
             "diesel",
         ),
         tube(
@@ -169,7 +169,8 @@ FLUSH = PartProcedure(
             key="bursts",
             text="A helper at the pedal holds the speed; give the flush in its bursts with their pauses, stop when it knocks or stumbles",
             minutes=8,
-            why="Liquid does not compress: a whole gulp bends a rod.",
+            why="Liquid does not compress: a whole gulp bends a rod. It reaches manifold, ports and what the valve lets by; "
+            "never the cooler, hard carbon or a plugged passage.",
             works=GO,
             place="running",
             reckon="flush",
