@@ -1,11 +1,17 @@
 """What is held true, by part, with its source: complete, and on a page."""
 
+from datetime import UTC, datetime
+
 import pytest
+from sqlalchemy.orm import Session
 
 from galene.core.chemistry.rules import RULES
+from galene.jobs import evidence, intake
+from galene.jobs.act import Act, find_job
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.sources import KIND_WORDS, RULE_SOURCES, facts_of
+from tests.conftest import person
 from tests.web.conftest import Browser
 
 
@@ -35,3 +41,25 @@ def test_the_page_shows_defaults_as_such(web: Browser) -> None:
         assert words in page.text, words
     assert "/reference/facts" in web.get("/reference").text
     assert web.get("/reference/facts?part=carburettor").status_code == 404
+
+
+def test_trims_that_rise_are_evidence_and_the_page_says_so(web: Browser, db: Session) -> None:
+    act = Act(db, person(db, "odd"), datetime.now(UTC))
+    vehicle = intake.add_vehicle(
+        act, intake.NewVehicle("FA-170", "Brinewell", "Testbed", "2019", "A", "the shed")
+    )
+    number = intake.open_job(act, vehicle, "lean").number
+    rising: dict[str, list[float | None]] = {
+        "rpm": [740, 1500, 2500, 2500],
+        "airflow_g_s": [2.6, 6.0, 11.0, 20.0],
+        "trim_percent": [2.0, 8.0, 10.5, 12.0],
+        "map_kpa": [32.6, 34.5, 38.0, 62.0],
+    }
+    evidence.save_readings(
+        act, number, "before", "trim", rising, evidence.SetConditions(90.0, 20.0), 0
+    )
+    db.commit()
+    seen = {o.evidence: o.state for o in find_job(db, number).observations}
+    assert (seen["trim_rises_with_airflow"], seen["trim_leak_shape"]) == ("present", "absent")
+    page = web.get(f"/jobs/{number}/evidence")
+    assert page.status_code == 200 and "Lean that grows with airflow" in page.text

@@ -12,7 +12,7 @@ AEROSOL = ("GHS02", "GHS07")
 CANS: tuple[tuple[shelf.ProductForm, float, int], ...] = (
     (shelf.ProductForm("Plover meter spray", "maf_cleaner", 200, 11.5, "red cabinet, top", 400, "", {}, AEROSOL, "H222 H229 H336 P210 P251"), 5, 500),
     (shelf.ProductForm("Gannet contact spray", "contact_cleaner", 400, 9.8, "red cabinet, top", 400, "", {}, AEROSOL, "H222 H229 H315 P210"), 3, 260),
-    (shelf.ProductForm("Dunlin throttle spray", "throttle_cleaner", 500, 8.4, "red cabinet, middle", 500, "for cloth and brush", {}, AEROSOL, "H222 H229 H319 H336 P210 P280"), 4, 700),
+    (shelf.ProductForm("Dunlin throttle spray", "throttle_cleaner", 500, 8.4, "red cabinet, middle", 500, "for cloth and brush", {"coating_safe": True}, AEROSOL, "H222 H229 H319 H336 P210 P280"), 4, 700),
     (shelf.ProductForm("Skerry soot remover", "egr_cleaner", 500, 7.9, "red cabinet, middle", 1000, "", {}, (*AEROSOL, "GHS08"), "H222 H229 H304 P260 P280"), 6, 420),
     (shelf.ProductForm("Harbour soap", "soap_and_water", 5000, 12.0, "wash place", 1000), 1, 0),
     (shelf.ProductForm("Tern brake spray, plastic-safe", "brake_cleaner_flammable", 600, 5.6, "red cabinet, bottom", 600, "", {"plastic_safe": True, "ketones": False}, AEROSOL, "H222 H229 H336 H411 P210 P273"), 2, 300),

@@ -390,7 +390,7 @@ def derive(act: Act, job: Job) -> None:
     _from_idle(job, family, found)
     split = trim_result(job, "before", barometer_of(job, altitude))
     if split and split.verdict != "not_enough":
-        for evidence, verdicts in (("trim_leak_shape", ("leak", "both")), ("trim_meter_shape", ("meter", "both"))):
+        for evidence, verdicts in (("trim_leak_shape", ("leak", "both")), ("trim_meter_shape", ("meter", "both")), ("trim_rises_with_airflow", ("rises",))):
             found[evidence] = ("present" if split.verdict in verdicts else "absent", 0.92, "calculation")
     key_on = key_on_result(job, altitude)
     if key_on and key_on.verdict in ("agree", "one_off"):
