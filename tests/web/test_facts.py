@@ -63,3 +63,11 @@ def test_trims_that_rise_are_evidence_and_the_page_says_so(web: Browser, db: Ses
     assert (seen["trim_rises_with_airflow"], seen["trim_leak_shape"]) == ("present", "absent")
     page = web.get(f"/jobs/{number}/evidence")
     assert page.status_code == 200 and "Lean that grows with airflow" in page.text
+
+
+def test_the_matrix_judges_by_the_engine_that_is_chosen(web: Browser) -> None:
+    asked = "/shelf/matrix/cell?agent=intake_valve_aerosol&component=intake_ports&state=engine_warm_running&state=ventilated"
+    anybody, diesel, petrol = (web.get(f"{asked}&family={f}").text for f in ("", "D", "C"))
+    assert "The engine is not named" in anybody and "runs away" in anybody
+    assert "runs away" in diesel and "The engine is not named" not in diesel
+    assert "runs away" not in petrol and "bursts and pauses" in petrol

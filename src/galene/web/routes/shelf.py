@@ -8,7 +8,17 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.airpath import EngineFamily
-from galene.core.chemistry.judge import FEATURES, PROPERTIES, STATES, VERDICTS, WAYS, Judgement, judge
+from galene.core.chemistry.judge import (
+    FEATURES,
+    PROPERTIES,
+    STATES,
+    VERDICTS,
+    WAYS,
+    EngineFacts,
+    Judgement,
+    engine_of,
+    judge,
+)
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
 from galene.jobs import shelf
@@ -40,20 +50,26 @@ def _parts(family: EngineFamily | None) -> list[tuple[str, str, tuple[str, ...]]
 
 
 @lru_cache(maxsize=32)
-def _cells(rows: tuple[tuple[str, str, tuple[str, ...]], ...], state: tuple[str, ...]) -> tuple[tuple[tuple[str, str], ...], ...]:
-    """Verdict of each agent's freest way on each row, and that way."""
+def _cells(
+    rows: tuple[tuple[str, str, tuple[str, ...]], ...], state: tuple[str, ...], engine: EngineFacts
+) -> tuple[tuple[tuple[str, str], ...], ...]:
+    """Verdict of each agent's freest way on each row, and that way; on any engine where none is chosen."""
     table = []
     for component, _, features in rows:
         subject = subject_of(component)
         line = []
         for kind in AGENTS.values():
             best = min(
-                ((judge(RULES, kind.agent, way, subject, features, state).verdict, way) for way in WAYS if way in kind.agent.ways),
+                ((judge(RULES, kind.agent, way, subject, features, state, engine).verdict, way) for way in WAYS if way in kind.agent.ways),
                 key=lambda f: VERDICTS.index(f[0]),
             )
             line.append(best)
         table.append(tuple(line))
     return tuple(table)
+
+
+def _engine(family: EngineFamily | None) -> EngineFacts:
+    return engine_of(family) if family else EngineFacts()
 
 
 def _state(given: list[str]) -> tuple[str, ...]:
@@ -68,12 +84,12 @@ def matrix(visit: Signed) -> HTMLResponse:
     family = known.get(asked.get("family", ""))
     state = _state(asked.getlist("state")) if "set" in asked else PREPARED
     faults: dict[str, str] = {}
-    rows = tuple(_parts(family))
+    rows, engine = tuple(_parts(family)), _engine(family)
     try:
-        cells = _cells(rows, state)
+        cells = _cells(rows, state, engine)
     except InputError as fault:
         faults["state"], state = f"{fault.value}: {fault.allowed}.", PREPARED
-        cells = _cells(rows, state)
+        cells = _cells(rows, state, engine)
     return visit.page(
         "matrix.html", place="shelf", families=known, family=family, rows=list(enumerate(rows)), cells=cells, agents=list(AGENTS.values()), state=state, states=STATES,
         words=WORDS, ways=WAYS, faults=faults,
@@ -88,8 +104,10 @@ def cell(visit: Signed) -> HTMLResponse:
     if agent is None or component not in COMPONENTS:
         raise Missing("cell of the matrix")
     features = [f for f in asked.getlist("feature") if f in FEATURES]
+    engine, state = _engine(families(visit.db).get(asked.get("family", ""))), _state(asked.getlist("state"))
     found = _ways(
-        agent.agent.ways, lambda way: judge(RULES, agent.agent, way, subject_of(component), features, _state(asked.getlist("state")))
+        agent.agent.ways,
+        lambda way: judge(RULES, agent.agent, way, subject_of(component), features, state, engine),
     )
     return visit.part(
         "matrix.html", "cell", title=f"{agent.title}: {COMPONENTS[component].title}", found=found, ways=WAYS, words=WORDS, states=STATES
