@@ -211,11 +211,11 @@ def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(se
     ]
     me = person(db, "odd").id
     unanswered = list(queue)
-    killer = threading.Timer(0.6, server.kill)
-    killer.start()
+    killer = threading.Timer(0.3, server.kill)
     killed = 0
     with httpx.Client(base_url=server.address, headers={"origin": server.address}, timeout=20) as client:
         client.post("/sign-in", data={"name": "odd", "password": "slipway-odd"})
+        killer.start()
         while unanswered:
             try:
                 answer = client.post(f"/jobs/{number}/entries", json={"me": me, "entries": unanswered[:50]})
