@@ -48,7 +48,7 @@ AGENTS: dict[str, AgentClass] = {
         _class("maf_cleaner", "Meter cleaner, residue-free", "light alkanes, some alcohol", "residue_free plastic_safe flammable alkanes", ("direct_spray", "on_cloth", "on_brush"), 0.030, "alkanes", NITRILE, RAGS),
         _class("contact_cleaner", "Contact cleaner, plastic-safe", "light alkanes or fluorinated, plastic-safe grade", "residue_free plastic_safe flammable alkanes", ("direct_spray", "on_cloth", "on_brush"), 0.026, "alkanes", NITRILE, RAGS),
         _class("isopropanol", "Isopropanol, high purity", "2-propanol", "residue_free plastic_safe flammable", SPRAYED, 0.008, "2-propanol", NITRILE, RAGS),
-        _class("throttle_cleaner", "Throttle cleaner, coating-safe", "mild aromatics, ketone in part; coating-safe grades exist", "aromatics flammable leaves_film", SPRAYED, 0.018, "aromatics", SOLVENT, RAGS),
+        _class("throttle_cleaner", "Throttle cleaner, mild", "mild aromatics, ketone in part; coating-safe grades exist", "aromatics flammable leaves_film", SPRAYED, 0.018, "aromatics", SOLVENT, RAGS),
         _class("carburettor_cleaner", "Carburettor cleaner, strong", "strong ketones and aromatics", "ketones aromatics flammable leaves_film", SPRAYED, 0.012, "aromatics", SOLVENT, RAGS),
         _class("brake_cleaner_chlorinated", "Brake cleaner, chlorinated", "chlorinated solvent", "chlorinated residue_free", SPRAYED, 0.009, "acetone", (*SOLVENT, "respirator, type AX"), "halogenated solvent: a bin of its own"),
         _class("brake_cleaner_flammable", "Brake cleaner, flammable", "heptane, acetone, alcohol mixes", "residue_free flammable alkanes ketones", SPRAYED, 0.007, "acetone", SOLVENT, RAGS),

@@ -16,7 +16,7 @@ from galene.core.chemistry.judge import (
     Situation,
 )
 from galene.core.chemistry.rules import RULES
-from galene.core.threads import HEADS, THREADS, most_torque_nm
+from galene.core.threads import HEADS, most_torque_nm
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import GROUPS
@@ -259,6 +259,3 @@ def facts_of(component: str, families: Mapping[str, EngineFamily]) -> dict[str, 
         "Diagnosis": diagnosis_of(component),
         "Figures": figures_of(component, families),
     }
-
-
-__all__ = ["FIGURES", "KIND_WORDS", "RULE_SOURCES", "THREADS", "Fact", "Source", "facts_of"]
