@@ -63,17 +63,59 @@ CASES: tuple[tuple[str, dict[str, Any], str, str, dict[str, str], str], ...] = (
 )  # fmt: skip
 
 
+COOLANT, OIL, RUNAWAY = "coolant_in_gas", "fuel_in_oil", "runs_on_oil"
+DANGERS: dict[str, tuple[str, ...]] = {"diesel loses coolant": (COOLANT,)}
+"""What must be said before the ranking, by case; nothing where a case stands for no danger."""
+
+
 @pytest.mark.parametrize(
-    ("given", "first", "check", "contrary", "then"), [c[1:] for c in CASES], ids=[c[0].replace(" ", "-") for c in CASES]
+    ("name", "given", "first", "check", "contrary", "then"),
+    CASES,
+    ids=[c[0].replace(" ", "-") for c in CASES],
 )
-def test_case(given: dict[str, Any], first: str, check: str, contrary: dict[str, str], then: str) -> None:
+def test_case(
+    name: str,
+    given: dict[str, Any],
+    first: str,
+    check: str,
+    contrary: dict[str, str],
+    then: str,
+) -> None:
     result = assess_case(given)
+    assert said_first(result) == DANGERS.get(name, ())
     assert result["causes"][0]["id"] == first, [(c["id"], round(c["probability"], 2)) for c in result["causes"][:4]]
     if check:
         assert result["next_checks"][0]["id"] == check, [(c["id"], round(c["bits"], 2), c["minutes"]) for c in result["next_checks"][:4]]
     changed = {**given, "evidence": {**given["evidence"], **{k.replace("__", ":"): v for k, v in contrary.items()}}}
     after = assess_case(changed)
     assert after["causes"][0]["id"] == then, [(c["id"], round(c["probability"], 2)) for c in after["causes"][:4]]
+
+
+def said_first(result: dict[str, Any]) -> tuple[str, ...]:
+    """The dangers of an assessment, by id."""
+    return tuple(d["id"] for d in result["dangers"])
+
+
+@pytest.mark.parametrize(
+    ("given", "dangers"),
+    [
+        (case("D", high_idle=YES), (RUNAWAY,)),
+        (case("E", high_idle=YES), (RUNAWAY,)),
+        (case("A", high_idle=YES), ()),
+        (case("D", oil_level_high=YES), (OIL,)),
+        (case("E", oil_smells_of_fuel=YES, frequent_regeneration=YES), (OIL,)),
+        (case("D", white_sweet_smoke=YES), (COOLANT,)),
+        (case("E", coolant_pressure_falls=YES), (COOLANT,)),
+        (case("D", coolant_loss=YES, oil_level_high=YES), (COOLANT, OIL)),
+        (case("A", coolant_loss=YES), ("coolant_lost",)),
+        (case("C", white_sweet_smoke=YES), ("coolant_lost",)),
+        (case("F", km=None, bogs_high_rpm=YES), ()),
+    ],
+)
+def test_a_danger_is_said_where_there_is_one_and_only_there(
+    given: dict[str, Any], dangers: tuple[str, ...]
+) -> None:
+    assert said_first(assess_case(given)) == dangers
 
 
 def test_the_cases_cover_every_family() -> None:

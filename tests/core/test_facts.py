@@ -6,8 +6,10 @@ from typing import Any
 
 import pytest
 
+from galene.core.airflow import bank_trims
 from galene.core.errors import InputError
 from galene.core.flow import charge_flow_g_s
+from galene.demo.logger import EXHAUST_C
 from galene.exchange.cases import assess_case, calculate
 from galene.knowledge.causes import CAUSES
 from galene.knowledge.codes import code_meaning
@@ -96,6 +98,30 @@ def test_one_lean_bank_speaks_against_the_meter_that_both_share() -> None:
     assert chance(one, "maf_dust") < 0.65 * chance(both, "maf_dust")
     assert first(one) == "unmetered_air_leak"
     assert "lean_one_bank" not in str(assess_case(case("A", "P0171"))), "an engine of one bank"
+
+
+@pytest.mark.parametrize(
+    ("pairs", "verdict"),
+    [
+        (((14.0, 2.0), (9.0, 1.0), (8.0, 2.0)), "bank_1_lean"),
+        (((2.0, 14.0), (1.0, 9.0), (2.0, 8.0)), "bank_2_lean"),
+        (((14.0, 13.0), (9.0, 10.0)), "alike"),
+        (((9.0, 4.5), (8.0, 4.0)), "undecided"),
+        # One bank rich, the other in order: no lean bank.
+        (((2.0, -8.0), (1.0, -9.0)), "undecided"),
+    ],
+)
+def test_trims_by_bank_tell_a_lean_bank(
+    pairs: tuple[tuple[float, float], ...], verdict: str
+) -> None:
+    assert bank_trims(pairs).verdict == verdict
+
+
+def test_a_trim_by_bank_out_of_range_is_named() -> None:
+    with pytest.raises(InputError, match=r"pairs\[1\].bank_2_percent"):
+        bank_trims(((3.0, 4.0), (3.0, 400.0)))
+    with pytest.raises(InputError, match="pairs"):
+        bank_trims(())
 
 
 def test_lean_that_rises_with_airflow_is_fuel_before_a_leak() -> None:
@@ -287,6 +313,18 @@ def test_idle_air_of_the_families_is_what_their_figures_give() -> None:
             family.displacement_l, rpm, pressure, 40.0, family.volumetric_efficiency_idle
         )
         assert air == pytest.approx(reckoned, rel=0.1), family.id
+
+
+def test_the_gas_at_the_valve_is_as_warm_as_its_fuel_and_its_pipe_leave_it() -> None:
+    """Between the coolant round the valve and the gas that leaves a cylinder at idle.
+
+    Enthalpy of the burnt charge: a share of about 0.3 of the fuel's heat goes out with the gas of
+    15.7 parts to one of fuel (Heywood, Internal Combustion Engine Fundamentals, ch. 12.2).
+    """
+    heat_j_kg, share, parts, specific_heat = 43e6, 0.3, 15.7, 1150.0
+    leaves_c = 40.0 + share * heat_j_kg / parts / specific_heat
+    assert 600 < leaves_c < 900
+    assert 95.0 < EXHAUST_C < 0.6 * leaves_c, "cooled by head and pipe, not below the coolant"
 
 
 def test_passages_are_no_larger_than_their_bores() -> None:

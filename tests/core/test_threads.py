@@ -4,7 +4,9 @@ from dataclasses import replace
 
 import pytest
 
+from galene.core.airpath import EngineFamily, Fastener, Operation
 from galene.core.family_faults import family_faults
+from galene.core.planning.openings import lifting
 from galene.core.threads import HEADS, THREADS, most_torque_nm
 from galene.knowledge.families import FAMILIES, VOCABULARY
 
@@ -12,7 +14,7 @@ from galene.knowledge.families import FAMILIES, VOCABULARY
 def test_no_fastener_is_told_tighter_than_its_thread_bears() -> None:
     judged = 0
     for family in FAMILIES.values():
-        for fastener in family.fasteners:
+        for fastener in family.all_fasteners:
             most = most_torque_nm(fastener)
             if most is None or fastener.torque_nm is None:
                 continue
@@ -42,3 +44,42 @@ def test_an_own_family_whose_bolt_would_snap_is_refused_by_name() -> None:
     wrong = replace(family, fasteners=(*family.fasteners[:i], tight, *family.fasteners[i + 1 :]))
     found = family_faults(wrong, VOCABULARY)
     assert [f.place for f in found] == [f"fasteners[{i}].torque_nm"] and "11.3 N m" in found[0].text
+
+
+def turned(family: EngineFamily, operation: Operation) -> tuple[Fastener, ...]:
+    """The fasteners that an operation undoes, of parts and of its own."""
+    lifted = lifting(family, operation)
+    owners = dict.fromkeys((*((lifted.part,) if lifted else ()), *operation.undoes))
+    return (*(f for o in owners for f in family.fasteners_of(o)), *operation.own)
+
+
+def test_what_an_operation_opens_is_counted_as_its_fasteners_are() -> None:
+    for family in FAMILIES.values():
+        for operation in family.operations:
+            name = f"{family.id} {operation.id}"
+            fasteners = turned(family, operation)
+            sets = [o for o in operation.opens if o.kind == "fastener set"]
+            clamps = [o for o in operation.opens if o.kind == "clamp" and "off its ball" not in o.what]
+            held = sum(o.count for o in (*sets, *clamps))
+            known = sum(
+                f.count for f in fasteners if "clip" in f.what or f.driver != "fingers" or sets
+            )
+            if held:
+                assert held == known, (name, held, fasteners)
+
+
+def test_what_turns_a_fastener_is_among_the_tools() -> None:
+    for family in FAMILIES.values():
+        for operation in family.operations:
+            drivers = {f.driver for f in turned(family, operation)} - {"fingers"}
+            sockets = {t for t in operation.tools if "socket" in t or "driver" in t or "spanner" in t}
+            assert drivers <= set(operation.tools), (family.id, operation.id, drivers)
+            assert sockets <= drivers, (family.id, operation.id, "a tool that turns nothing")
+
+
+def test_a_cover_a_tray_and_a_shield_say_what_holds_them_and_where() -> None:
+    for family in FAMILIES.values():
+        for operation in family.operations:
+            assert all(f.place for f in operation.own), (family.id, operation.id)
+            if any(o.kind == "cover" for o in operation.opens) and not lifting(family, operation):
+                assert operation.own, (family.id, operation.id)

@@ -65,6 +65,42 @@ def test_trims_that_rise_are_evidence_and_the_page_says_so(web: Browser, db: Ses
     assert page.status_code == 200 and "Lean that grows with airflow" in page.text
 
 
+def test_trims_of_two_banks_tell_the_lean_one_and_the_page_says_so(
+    web: Browser, db: Session
+) -> None:
+    act = Act(db, person(db, "odd"), datetime.now(UTC))
+    vehicle = intake.add_vehicle(
+        act, intake.NewVehicle("FA-171", "Brinewell", "Testbed", "2019", "B", "the shed")
+    )
+    number = intake.open_job(act, vehicle, "lean").number
+    trims: dict[str, list[float | None]] = {
+        "rpm": [690, 1500, 2500],
+        "airflow_g_s": [4.2, 9.0, 16.0],
+        "trim_percent": [15.0, 12.0, 11.0],
+        "trim_bank_2_percent": [1.0, 2.0, 1.5],
+        "map_kpa": [33.0, 35.0, 40.0],
+    }
+    evidence.save_readings(
+        act, number, "before", "trim", trims, evidence.SetConditions(90.0, 20.0), 0
+    )
+    db.commit()
+    seen = {o.evidence: o.state for o in find_job(db, number).observations}
+    assert seen["lean_one_bank"] == "present"
+    page = web.get(f"/jobs/{number}/evidence").text
+    assert "Bank 1 alone runs lean" in page and "+11.2 %" in page
+    assert "Bank 2 trim" in page
+
+
+def test_an_engine_of_one_bank_is_not_asked_for_a_second(web: Browser, db: Session) -> None:
+    act = Act(db, person(db, "odd"), datetime.now(UTC))
+    vehicle = intake.add_vehicle(
+        act, intake.NewVehicle("FA-172", "Brinewell", "Testbed", "2019", "A", "the shed")
+    )
+    number = intake.open_job(act, vehicle, "lean").number
+    db.commit()
+    assert "Bank 2" not in web.get(f"/jobs/{number}/evidence").text
+
+
 def test_the_matrix_judges_by_the_engine_that_is_chosen(web: Browser) -> None:
     asked = "/shelf/matrix/cell?agent=intake_valve_aerosol&component=intake_ports&state=engine_warm_running&state=ventilated"
     anybody, diesel, petrol = (web.get(f"{asked}&family={f}").text for f in ("", "D", "C"))

@@ -59,6 +59,8 @@ class Fastener:
     driver: str
     torque_nm: float | None
     hand_tool_only: bool = False
+    place: str = ""
+    """Where they sit, for those that a hand does not find at once."""
 
 
 @dataclass(frozen=True)
@@ -81,7 +83,8 @@ class Operation:
     `minutes_off` and `minutes_on` are hands-on; `wait_minutes` is a wait before it may begin (cool down); `after` are
     the operations that must be done before; `reaches` the parts that it lays open; `removes` the part that it takes off the
     engine; `needs` the states it asks for. `undoes` are parts whose fasteners it undoes beside those of the part that it
-    takes off; `hangs` says that the part is laid aside on its lines, not taken off whole.
+    takes off; `hangs` says that the part is laid aside on its lines, not taken off whole. `own` are fasteners that hold
+    no part of the air path: of a cover, an undertray, a shield, a line.
     """
 
     id: str
@@ -101,6 +104,7 @@ class Operation:
     cautions: tuple[str, ...] = ()
     undoes: tuple[str, ...] = ()
     hangs: bool = False
+    own: tuple[Fastener, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -185,6 +189,11 @@ class EngineFamily:
     def fasteners_of(self, part_id: str) -> tuple[Fastener, ...]:
         """What holds the part."""
         return tuple(f for f in self.fasteners if f.part == part_id)
+
+    @property
+    def all_fasteners(self) -> tuple[Fastener, ...]:
+        """Those that hold parts and those that only operations undo."""
+        return (*self.fasteners, *(f for o in self.operations for f in o.own))
 
     def spare(self, spare_id: str) -> SparePart:
         """The spare `spare_id`."""

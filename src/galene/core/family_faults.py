@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import networkx as nx
 
-from galene.core.airpath import CIRCUITS, EngineFamily, graph
+from galene.core.airpath import CIRCUITS, EngineFamily, Fastener, graph
 from galene.core.errors import Fault, InputError
 from galene.core.ingestion import BlastInput, blast_positions
 from galene.core.must_go_back import BEFORE, KINDS
@@ -139,19 +139,29 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
             if getattr(tap, end) is not None and getattr(tap, end) not in known:
                 yield Fault(f"taps[{i}].{end}", f"{getattr(tap, end)!r} is no part of this family")
     for i, fastener in enumerate(family.fasteners):
-        if fastener.part not in known:
-            yield Fault(f"fasteners[{i}].part", f"{fastener.part!r} is no part of this family")
-        if not 1 <= fastener.count <= 99:
-            yield Fault(f"fasteners[{i}].count", f"{fastener.count} is not from 1 to 99")
-        if fastener.torque_nm is not None and not 0 < fastener.torque_nm <= 1000:
-            yield Fault(f"fasteners[{i}].torque_nm", f"{fastener.torque_nm:g} is not above 0 to 1000 N m")
-            continue
-        most = most_torque_nm(fastener)
-        if most is not None and fastener.torque_nm is not None and fastener.torque_nm > most:
-            yield Fault(
-                f"fasteners[{i}].torque_nm",
-                f"{fastener.torque_nm:g} N m is more than the thread under a {fastener.driver} bears: {most:g} N m",
-            )
+        yield from _fastener(f"fasteners[{i}]", fastener, known)
+    for i, operation in enumerate(family.operations):
+        for j, fastener in enumerate(operation.own):
+            yield from _fastener(f"operations[{i}].own[{j}]", fastener, known)
+
+
+def _fastener(place: str, fastener: Fastener, known: Collection[str]) -> Iterator[Fault]:
+    if fastener.part not in known:
+        yield Fault(f"{place}.part", f"{fastener.part!r} is no part of this family")
+    if not 1 <= fastener.count <= 99:
+        yield Fault(f"{place}.count", f"{fastener.count} is not from 1 to 99")
+    if fastener.torque_nm is None:
+        return
+    if not 0 < fastener.torque_nm <= 1000:
+        yield Fault(f"{place}.torque_nm", f"{fastener.torque_nm:g} is not above 0 to 1000 N m")
+        return
+    most = most_torque_nm(fastener)
+    if most is not None and fastener.torque_nm > most:
+        yield Fault(
+            f"{place}.torque_nm",
+            f"{fastener.torque_nm:g} N m is more than the thread under a {fastener.driver} bears: "
+            f"{most:g} N m",
+        )
 
 
 def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:

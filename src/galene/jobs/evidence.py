@@ -3,7 +3,16 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from galene.core.airflow import ExpectedAirflowInput, TrimPoint, TrimSplitInput, TrimSplitResult, expected_airflow, trim_split
+from galene.core.airflow import (
+    BankTrims,
+    ExpectedAirflowInput,
+    TrimPoint,
+    TrimSplitInput,
+    TrimSplitResult,
+    bank_trims,
+    expected_airflow,
+    trim_split,
+)
 from galene.core.airpath import EngineFamily
 from galene.core.bore import BoreInput, bore_restriction
 from galene.core.errors import InputError
@@ -15,7 +24,7 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.card import after_set_due, after_set_taken
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text, observe
-from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import Job, Look, Reading, ReadingSet, Workshop
 
@@ -44,6 +53,7 @@ TRIM: tuple[Channel, ...] = (
     Channel("rpm", "Speed", "speed", 200, 8000, ("rpm", "speed", "rev")),
     Channel("airflow_g_s", "Air meter", "airflow", 0.1, 2000, ("maf", "air", "flow", "meter"), True),
     Channel("trim_percent", "Total trim", "share", -60, 100, ("trim", "fuel"), True),
+    Channel("trim_bank_2_percent", "Bank 2 trim", "share", -60, 100, ("bank 2", "b2")),
     Channel("map_kpa", "Manifold", "pressure", 10, 110, ("map", "manifold", "pressure")),
 )
 CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
@@ -59,6 +69,8 @@ def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
     def has(channel: Channel) -> bool:
         if channel.id in ("trim_idle_percent", "trim_percent"):
             return has_trims(family)
+        if channel.id == "trim_bank_2_percent":
+            return has_trims(family) and outline_of(family).banks > 1
         if channel.id == "learned_throttle_percent":
             return family.fuel == "petrol" and family.throttle == "electronic"
         return channel.id not in NEEDS or bool(family.components & set(NEEDS[channel.id]))
@@ -350,17 +362,38 @@ def key_on_result(job: Job, altitude_m: float | None) -> KeyOnResult | None:
     return key_on_agreement(KeyOnInput(readings, barometer, altitude_m)) if readings else None
 
 
+def rows_of(row_set: ReadingSet) -> list[dict[str, float]]:
+    """The readings of a set by row, channel to value."""
+    by_row: dict[int, dict[str, float]] = {}
+    for reading in row_set.readings:
+        by_row.setdefault(reading.position, {})[reading.channel] = reading.value
+    return list(by_row.values())
+
+
+def bank_result(job: Job, phase: str) -> BankTrims | None:
+    """The trims of both banks against each other, None where they were not read."""
+    row_set = set_of(job, phase, "trim")
+    pairs = tuple(
+        (r["trim_percent"], r["trim_bank_2_percent"])
+        for r in (rows_of(row_set) if row_set else ())
+        if "trim_percent" in r and "trim_bank_2_percent" in r
+    )
+    return bank_trims(pairs) if pairs else None
+
+
 def trim_result(job: Job, phase: str, barometer_kpa: float) -> TrimSplitResult | None:
     """Trim split of a job's points, None where it can not be made."""
     row_set = set_of(job, phase, "trim")
     if row_set is None:
         return None
-    by_row: dict[int, dict[str, float]] = {}
-    for reading in row_set.readings:
-        by_row.setdefault(reading.position, {})[reading.channel] = reading.value
     points = [
-        TrimPoint(r["airflow_g_s"], r["trim_percent"], r["map_kpa"] if r.get("map_kpa", 1e9) < barometer_kpa else None)
-        for r in by_row.values()
+        TrimPoint(
+            airflow_g_s=r["airflow_g_s"],
+            # The meter sees the air of both banks: their mean is what it is blamed for.
+            trim_percent=mean((r["trim_percent"], r.get("trim_bank_2_percent", r["trim_percent"]))),
+            map_kpa=r["map_kpa"] if r.get("map_kpa", 1e9) < barometer_kpa else None,
+        )
+        for r in rows_of(row_set)
         if "airflow_g_s" in r and "trim_percent" in r
     ]
     try:
@@ -392,6 +425,10 @@ def derive(act: Act, job: Job) -> None:
     if split and split.verdict != "not_enough":
         for evidence, verdicts in (("trim_leak_shape", ("leak", "both")), ("trim_meter_shape", ("meter", "both")), ("trim_rises_with_airflow", ("rises",))):
             found[evidence] = ("present" if split.verdict in verdicts else "absent", 0.92, "calculation")
+    banks = bank_result(job, "before")
+    if banks and banks.verdict != "undecided":
+        state = "present" if banks.verdict in ("bank_1_lean", "bank_2_lean") else "absent"
+        found["lean_one_bank"] = (state, 0.9, "calculation")
     key_on = key_on_result(job, altitude)
     if key_on and key_on.verdict in ("agree", "one_off"):
         for deviation in key_on.deviations:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from galene.core.airpath import EngineFamily
 from galene.core.planning.document import Bill, BilledAgent, BilledSpare
+from galene.core.planning.openings import driver_of
 from galene.core.planning.records import Plan
 from galene.knowledge.agents import AGENTS
 
@@ -44,7 +45,7 @@ def bill_of(
         if step.agent:
             agents[step.agent.class_id] = agents.get(step.agent.class_id, 0.0) + step.agent.ml
             labels.setdefault(step.agent.class_id, set()).update(step.agent.label)
-    drivers = (f.split(", ")[1] for s in plan.steps for f in s.fasteners if ", " in f)
+    drivers = (d for s in plan.steps for f in s.fasteners if (d := driver_of(f)) != "fingers")
     tools = dict.fromkeys((*(t for s in plan.steps for t in s.tools), *drivers))
     return Bill(
         work_minutes=work,

@@ -222,7 +222,7 @@ def figures_of(component: str, families: Mapping[str, EngineFamily]) -> tuple[Fa
     )
     for family in families.values():
         ids = {p.id for p in family.parts if p.component == component}
-        for fastener in family.fasteners:
+        for fastener in family.all_fasteners:
             if fastener.part in ids and fastener.torque_nm is not None:
                 most = most_torque_nm(fastener)
                 bears = (

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily, Opened, Operation, Part
+from galene.core.airpath import EngineFamily, Fastener, Opened, Operation, Part
 from galene.core.planning.records import OpenItem
 
 SENSORS = frozenset(
@@ -124,12 +124,21 @@ def fastener_texts(family: EngineFamily, operation: Operation) -> tuple[str, ...
     """Fasteners of what the operation undoes, in words; nothing rather than a neighbour's."""
     lifted = lifting(family, operation)
     owners = dict.fromkeys((*((lifted.part,) if lifted else ()), *operation.undoes))
-    texts = []
-    for fastener in (f for owner in owners for f in family.fasteners_of(owner)):
-        tight = "" if fastener.torque_nm is None else f", {fastener.torque_nm:g} N m"
-        by_hand = ", by hand only" if fastener.hand_tool_only else ""
-        texts.append(f"{fastener.count} × {fastener.what}, {fastener.driver}{tight}{by_hand}")
-    return tuple(texts)
+    of_parts = (f for owner in owners for f in family.fasteners_of(owner))
+    return tuple(fastener_text(fastener) for fastener in (*of_parts, *operation.own))
+
+
+def fastener_text(fastener: Fastener) -> str:
+    """How many of what, what turns it, how tight, and where it sits."""
+    tight = "" if fastener.torque_nm is None else f", {fastener.torque_nm:g} N m"
+    by_hand = ", by hand only" if fastener.hand_tool_only else ""
+    place = f"; {fastener.place}" if fastener.place else ""
+    return f"{fastener.count} × {fastener.what}, {fastener.driver}{tight}{by_hand}{place}"
+
+
+def driver_of(text: str) -> str:
+    """What turns the fastener of a text of `fastener_text`."""
+    return text.split(";", 1)[0].split(", ")[1]
 
 
 def is_mouth(opened: Opened) -> bool:

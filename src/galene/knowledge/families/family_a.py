@@ -1,6 +1,7 @@
 """Family A: a 1.6 litre four-cylinder petrol engine with port injection. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, Pipe, SparePart, Tap
+from galene.knowledge.families.shorthand import held
 
 FAMILY_A = EngineFamily(
     id="A",
@@ -62,7 +63,8 @@ FAMILY_A = EngineFamily(
     ),
     operations=(
         Operation("engine_cover", "Lift off the engine cover", "Press the engine cover onto its four pins", "intake_manifold", 1, 1,
-                  opens=(Opened("Engine cover", "cover", before="handover"),)),
+                  opens=(Opened("Engine cover", "cover", before="handover"),),
+                  own=(held("intake_manifold", "rubber pin", 4, "fingers", None, place="one at each corner"),)),
         Operation("air_box_open", "Open the four clips and lift the air box lid", "Seat the lid and close the four clips", "air_filter", 2, 2,
                   reaches=("air_filter",), undoes=("air_filter",), opens=(Opened("Air box lid clips", "fastener set", 4),), tools=("lamp",)),
         Operation("meter_out", "Unplug the air meter; thin driver: its two screws into a dish; lift it straight out",

@@ -1,7 +1,7 @@
 """Family B: a 2.9 litre petrol V6 with port injection, cable throttle and recirculation. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, SparePart, Tap
-from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
 
 FAMILY_B = EngineFamily(
     id="B",
@@ -52,7 +52,7 @@ FAMILY_B = EngineFamily(
         Tap("secondary_air_flow_sensor", "secondary_air_line"), Tap("oxygen_sensor_right", "intake_ports"), Tap("oxygen_sensor_left", "intake_ports"),
     ),
     fasteners=(
-        Fastener("air_filter", "lid clip", 5, "fingers", None), screw("maf_sensor", 1.5, 2), screw("map_sensor", 2.0, 2, "8 mm nut driver"),
+        Fastener("air_filter", "lid clip", 5, "fingers", None), screw("maf_sensor", 1.5, 2), screw("map_sensor", 2.0, 1, "8 mm nut driver"),
         Fastener("intake_tube", "hose clamp", 4, "7 mm nut driver", 3.0, True), Fastener("throttle_body", "nut", 4, "10 mm socket", 11.0),
         screw("idle_air_valve", 2.5, 2, "T25 driver"), Fastener("egr_valve", "bolt", 2, "12 mm socket", 20.0), Fastener("egr_pipe", "union nut", 2, "24 mm flare spanner", 35.0),
         Fastener("intake_manifold", "bolt", 10, "12 mm socket", 18.0), Fastener("secondary_air_valve", "bolt", 2, "10 mm socket", 10.0),
@@ -61,7 +61,8 @@ FAMILY_B = EngineFamily(
     ),
     operations=(
         Operation("engine_cover", "Undo two knobs and lift off the engine cover", "Refit the engine cover, both knobs", "intake_manifold", 1, 1,
-                  opens=(Opened("Engine cover", "cover", before="handover"),)),
+                  opens=(Opened("Engine cover", "cover", before="handover"),),
+                  own=(held("intake_manifold", "knob", 2, "fingers", None, place="at the front edge"),)),
         Operation("air_box_open", "Open five clips and lift the air box lid", "Seat the lid, five clips", "air_filter", 2, 2, reaches=("air_filter",), undoes=("air_filter",),
                   opens=(Opened("Air box lid clips", "fastener set", 5),), tools=("lamp",)),
         Operation("meter_out", "Unplug the air meter; thin driver: two screws into a dish; lift it straight out", "Refit the air meter: screws finger-started, snug and at most a quarter turn, plug clicked home",
@@ -82,7 +83,7 @@ FAMILY_B = EngineFamily(
                   reaches=("breather_valve",), opens=(hose("Breather hose"),)),
         sensor_out("map_sensor", "Manifold pressure sensor", 3, 3, "8 mm nut driver", ("engine_cover",)),
         Operation("egr_valve_off", "Unplug the recirculation valve, two bolts, lift it off its gasket", "Refit the recirculation valve on a new gasket, plug on", "egr_valve", 8, 9,
-                  after=("engine_cover",), reaches=("egr_valve",), removes="egr_valve", needs=("ignition_off", "engine_cold"), tools=("10 mm socket",),
+                  after=("engine_cover",), reaches=("egr_valve",), removes="egr_valve", needs=("ignition_off", "engine_cold"), tools=("12 mm socket",),
                   consumes=("egr_gasket",), wait_minutes=40, opens=(plug("Recirculation valve"), bolts("Recirculation valve", 2))),
         Operation("egr_pipe_off", "Undo both union nuts of the recirculation pipe", "Refit the recirculation pipe, both union nuts", "egr_pipe", 9, 9, after=("egr_valve_off",),
                   reaches=("egr_pipe",), needs=("engine_cold",), tools=("24 mm flare spanner", "penetrating oil"), wait_minutes=40,

@@ -1,7 +1,7 @@
 """Family C: a 2.0 litre petrol turbo with direct injection and tumble flaps. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, SparePart, Tap
-from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
 
 FAMILY_C = EngineFamily(
     id="C",
@@ -47,22 +47,27 @@ FAMILY_C = EngineFamily(
         Tap("barometric_sensor", None), Tap("oxygen_sensor_upstream", "turbine"), Tap("oxygen_sensor_downstream", "catalyst"),
     ),
     fasteners=(
-        Fastener("air_filter", "screw", 8, "T25 driver", 2.0, True), screw("maf_sensor", 1.5, 2), screw("map_sensor", 2.5), screw("boost_sensor", 2.5, 2),
+        Fastener("air_filter", "screw", 8, "T25 driver", 2.0, True), screw("maf_sensor", 1.5, 2), screw("map_sensor", 2.5), screw("boost_sensor", 2.5),
         Fastener("charge_air_pipe", "spring clip", 2, "hook", None), Fastener("throttle_body", "bolt", 4, "T30 driver", 7.0), screw("runner_actuator", 3.0, 3, "T25 driver"),
         Fastener("intake_manifold", "bolt", 8, "10 mm socket", 9.0), Fastener("oxygen_sensor_upstream", "sensor thread", 1, "22 mm slotted socket", 50.0),
+        Fastener("oxygen_sensor_downstream", "sensor thread", 1, "22 mm slotted socket", 50.0),
     ),
     operations=(
         Operation("engine_cover", "Pull the cover and the air box off the engine's top", "Press the air box and cover on", "air_filter", 4, 5, needs=("ignition_off",),
-                  opens=(Opened("Engine cover", "cover", before="handover"), plug("Air meter"), Opened("Box outlet clamp", "clamp")), tools=("7 mm nut driver",)),
+                  opens=(Opened("Engine cover", "cover", before="handover"), plug("Air meter"), Opened("Box outlet clamp", "clamp")), tools=("7 mm nut driver",),
+                  own=(held("air_filter", "rubber pin", 4, "fingers", None, place="two at the front, two behind"),
+                       held("air_filter", "hose clamp", 1, "7 mm nut driver", 3.0, place="at the box's outlet, left of the oil filler", by_hand=True))),
         Operation("air_box_open", "Undo eight screws and lift the lid", "Seat the lid, eight screws by hand", "air_filter", 4, 4, reaches=("air_filter",), undoes=("air_filter",),
                   tools=("T25 driver",), opens=(Opened("Air box lid screws", "fastener set", 8),)),
         Operation("meter_out", "Thin driver: two screws into a dish; lift the air meter straight out", "Refit the air meter: screws finger-started, snug and at most a quarter turn, plug clicked home", "maf_sensor", 3, 3,
                   reaches=("maf_sensor",), needs=("ignition_off",), tools=("T20 driver",), opens=(bolts("Air meter", 2, "screws"),)),
         Operation("inlet_tube_off", "Pull the breather hose, undo the clamp, take off the inlet tube", "Refit the inlet tube, breather hose on", "intake_tube", 6, 7,
                   after=("engine_cover",), reaches=("intake_tube", "breather_valve"), tools=("7 mm nut driver",),
-                  opens=(hose("Breather hose"), Opened("Inlet tube clamp", "clamp"))),
+                  opens=(hose("Breather hose"), Opened("Inlet tube clamp", "clamp")),
+                  own=(held("intake_tube", "hose clamp", 1, "7 mm nut driver", 3.0, place="at the compressor's mouth", by_hand=True),)),
         Operation("undertray_off", "Lift the car, take off the undertray", "Refit the undertray", "charge_air_pipe", 6, 7, tools=("T25 driver", "lift"),
-                  opens=(Opened("Undertray", "cover", before="road test"),)),
+                  opens=(Opened("Undertray", "cover", before="road test"),),
+                  own=(held("charge_air_pipe", "screw", 9, "T25 driver", 2.5, place="four at the front edge, five along the sides", by_hand=True),)),
         Operation("charge_pipe_off", "Unclip the charge pipe at throttle and cooler, catch the oil", "Refit the charge pipe on new seals, both clips home: pull to prove it",
                   "charge_air_pipe", 7, 8, after=("undertray_off",), reaches=("charge_air_pipe", "throttle_body"), needs=("ignition_off",), tools=("hook", "drain tray"),
                   consumes=("charge_seals",), opens=(Opened("Charge pipe clips", "clamp", 2), plug("Charge temperature"))),
@@ -75,7 +80,9 @@ FAMILY_C = EngineFamily(
                   after=("engine_cover",), reaches=("runner_actuator",), needs=("battery_off",), tools=("T25 driver",), opens=(plug("Flap motor"), bolts("Flap motor", 3, "screws"), Opened("Flap lever, off its ball", "clamp"))),
         Operation("fuel_rail_loose", "Release the fuel pressure, cap the low-pressure line, free the loom", "Refit line and loom, bleed the low side", "intake_manifold", 12, 14,
                   after=("engine_cover",), needs=("battery_off", "engine_cold"), wait_minutes=45, tools=("line caps",), cautions=("fire",),
-                  opens=(Opened("Low-pressure fuel line", "fuel line open"),)),
+                  opens=(Opened("Low-pressure fuel line", "fuel line open"),),
+                  own=(held("intake_manifold", "loom clip", 3, "fingers", None, place="along the rail"),
+                       held("intake_manifold", "quick coupling", 1, "fingers", None, place="low-pressure line, at the pump"))),
         Operation("manifold_off", "Undo eight bolts, lift the manifold off with its flaps", "Refit the manifold on new gaskets, bolts from the middle out", "intake_manifold", 26, 32,
                   after=("throttle_off", "flap_motor_off", "map_sensor_out", "fuel_rail_loose"), reaches=("intake_manifold", "runner_flaps", "intake_ports"),
                   needs=("battery_off", "engine_cold"), wait_minutes=45, tools=("10 mm socket", "lint-free caps"), consumes=("manifold_gaskets",),

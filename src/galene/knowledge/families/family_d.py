@@ -1,7 +1,7 @@
 """Family D: a 2.2 litre light diesel with cooled recirculation and swirl flaps. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, SparePart, Tap
-from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
 
 FAMILY_D = EngineFamily(
     id="D",
@@ -57,19 +57,23 @@ FAMILY_D = EngineFamily(
         Fastener("egr_temperature_sensor", "sensor thread", 1, "17 mm spanner", 30.0),
     ),
     operations=(
-        Operation("engine_cover", "Pull off the engine cover", "Press the engine cover on", "intake_manifold", 1, 1, opens=(Opened("Engine cover", "cover", before="handover"),)),
+        Operation("engine_cover", "Pull off the engine cover", "Press the engine cover on", "intake_manifold", 1, 1, opens=(Opened("Engine cover", "cover", before="handover"),),
+                  own=(held("intake_manifold", "rubber pin", 4, "fingers", None, place="one at each corner"),)),
         Operation("air_box_open", "Undo six screws and lift the air box lid", "Seat the lid, six screws by hand", "air_filter", 3, 3, reaches=("air_filter",), undoes=("air_filter",),
                   tools=("T25 driver",), opens=(Opened("Air box lid screws", "fastener set", 6),)),
         Operation("meter_out", "Unplug the air meter; thin driver: two screws into a dish; lift it straight out", "Refit the air meter: screws snug and at most a quarter turn, plug clicked home", "maf_sensor", 3, 3, reaches=("maf_sensor",),
                   needs=("ignition_off",), tools=("T20 driver",), opens=(plug("Air meter"), bolts("Air meter", 2, "screws"))),
         Operation("inlet_tube_off", "Pull the breather hose, take off the inlet tube", "Refit the inlet tube, breather hose on", "intake_tube", 5, 6, after=("engine_cover",),
-                  reaches=("intake_tube", "breather_valve"), tools=("7 mm nut driver",), opens=(hose("Breather hose"), Opened("Inlet tube clamps", "clamp", 2))),
+                  reaches=("intake_tube", "breather_valve"), tools=("7 mm nut driver",), opens=(hose("Breather hose"), Opened("Inlet tube clamps", "clamp", 2)),
+                  own=(held("intake_tube", "hose clamp", 2, "7 mm nut driver", 3.0, place="at the filter box and at the compressor", by_hand=True),)),
         Operation("undertray_off", "Lift the van, take off the undertray", "Refit the undertray", "charge_air_pipe", 6, 7, tools=("T25 driver", "lift"),
-                  opens=(Opened("Undertray", "cover", before="road test"),)),
+                  opens=(Opened("Undertray", "cover", before="road test"),),
+                  own=(held("charge_air_pipe", "screw", 8, "T25 driver", 2.5, place="three at the front edge, five at the rear and sides", by_hand=True),)),
         sensor_out("boost_sensor", "Charge pressure sensor", 2, 3, "T25 driver", ("undertray_off",), ("boost_ring",)),
         Operation("charge_pipe_off", "Unclip the charge pipe at the flap, catch the oil", "Refit the charge pipe on a new seal, clip home: pull to prove it", "charge_air_pipe", 6, 6,
                   after=("engine_cover",), reaches=("charge_air_pipe", "throttle_body"), needs=("ignition_off",), tools=("hook", "drain tray"), consumes=("charge_seal",),
-                  opens=(Opened("Charge pipe clip", "clamp"),)),
+                  opens=(Opened("Charge pipe clip", "clamp"),),
+                  own=(held("charge_air_pipe", "spring clip", 1, "hook", None, place="at the flap"),)),
         Operation("throttle_off", "Unplug the flap, four bolts, lift it off", "Refit the flap on a new seal, bolts crosswise, plug on", "throttle_body", 8, 9,
                   after=("charge_pipe_off",), removes="throttle_body", reaches=("throttle_body", "egr_passage"), needs=("battery_off",), tools=("10 mm socket",), consumes=("throttle_seal",),
                   opens=(plug("Throttle flap"), bolts("Throttle flap", 4))),
@@ -80,9 +84,9 @@ FAMILY_D = EngineFamily(
                   opens=(plug("Gas temperature"), Opened("Gas temperature sensor", "fastener set"))),
         Operation("egr_valve_off", "Unplug the recirculation valve, four bolts, lift it off", "Refit the recirculation valve on new gaskets, plug on", "egr_valve", 14, 15,
                   after=("engine_cover", "coolant_low"), removes="egr_valve", reaches=("egr_valve", "egr_passage"), needs=("battery_off", "engine_cold"), wait_minutes=60,
-                  tools=("10 mm socket",), consumes=("egr_gaskets",), opens=(plug("Recirculation valve"), bolts("Recirculation valve", 4), hose("Valve coolant hose"))),
+                  tools=("12 mm socket",), consumes=("egr_gaskets",), opens=(plug("Recirculation valve"), bolts("Recirculation valve", 4), hose("Valve coolant hose"))),
         Operation("cooler_off", "Undo both V-clamps and five bolts, lift the cooler out level", "Refit the cooler on new gaskets and O-rings, V-clamps last", "egr_cooler", 28, 34,
-                  after=("egr_valve_off", "gas_temperature_out"), removes="egr_cooler", reaches=("egr_cooler", "egr_pipe"), needs=("engine_cold",), wait_minutes=60,
+                  after=("egr_valve_off", "gas_temperature_out"), removes="egr_cooler", reaches=("egr_cooler", "egr_pipe"), undoes=("egr_pipe",), needs=("engine_cold",), wait_minutes=60,
                   tools=("12 mm socket", "10 mm socket", "penetrating oil"), consumes=("cooler_gaskets", "cooler_rings"),
                   opens=(bolts("Cooler", 5), Opened("V-clamps", "clamp", 2), hose("Cooler coolant hoses", 2), Opened("Plug in the coolant inlet stub", "cover"), Opened("Plug in the coolant outlet stub", "cover"))),
         Operation("flap_motor_off", "Unhook the rod, three screws, take off the flap motor", "Refit the flap motor, rod clicked on its ball", "runner_actuator", 5, 6,

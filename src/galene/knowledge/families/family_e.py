@@ -1,7 +1,7 @@
 """Family E: a 7.8 litre heavy diesel under a tilting cab. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, SparePart, Tap
-from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
 
 FAMILY_E = EngineFamily(
     id="E",
@@ -63,15 +63,18 @@ FAMILY_E = EngineFamily(
         Operation("cab_tilt", "Chock the wheels, tilt the cab and set its lock", "Lower the cab, lock shown home", "air_filter", 6, 6, tools=("wheel chocks", "tilt bar"),
                   needs=("ignition_off",), opens=(Opened("Cab tilted", "cab tilted"),)),
         Operation("filter_open", "Open the canister and draw the element", "Seat the element, lid arrow up, four clips", "air_filter", 4, 4, reaches=("air_filter",),
-                  opens=(Opened("Canister lid clips", "fastener set", 4),), tools=("lamp",)),
+                  opens=(Opened("Canister lid clips", "fastener set", 4),), tools=("lamp",),
+                  own=(held("air_filter", "lid clip", 4, "fingers", None, place="round the canister's end"),)),
         Operation("meter_out", "Unplug the air meter; thin driver: two screws into a dish; lift it straight out", "Refit the air meter: screws snug and at most a quarter turn, plug clicked home", "maf_sensor", 3, 4, reaches=("maf_sensor",),
                   needs=("ignition_off",), tools=("T25 driver",), opens=(plug("Air meter"), bolts("Air meter", 2, "screws"))),
         sensor_out("map_sensor", "Manifold pressure sensor", 4, 5, "10 mm nut driver", ("cab_tilt",), ("sensor_rings",)),
         sensor_out("boost_sensor", "Charge pressure sensor", 3, 4, "10 mm nut driver", ("cab_tilt",), ("sensor_rings",)),
         Operation("charge_pipe_off", "Undo both wide hoses, take off the elbow", "Refit the elbow, hoses square, clamps tight", "charge_air_pipe", 10, 12, after=("cab_tilt",),
-                  reaches=("charge_air_pipe",), needs=("ignition_off",), tools=("11 mm socket",), opens=(Opened("Charge hose clamps", "clamp", 4), plug("Charge temperature"))),
+                  reaches=("charge_air_pipe",), needs=("ignition_off",), tools=("11 mm socket",), opens=(Opened("Charge hose clamps", "clamp", 4), plug("Charge temperature")),
+                  own=(held("charge_air_pipe", "band clamp", 4, "11 mm socket", 8.0, place="two on each wide hose"),)),
         Operation("shield_off", "Take off the exhaust heat shield", "Refit the heat shield", "exhaust_manifold", 8, 8, after=("cab_tilt",), needs=("engine_cold",), wait_minutes=90,
-                  tools=("13 mm socket",), opens=(bolts("Heat shield", 5),)),
+                  tools=("13 mm socket",), opens=(bolts("Heat shield", 5),),
+                  own=(held("exhaust_manifold", "bolt", 5, "13 mm socket", 24.0, place="three above, two below the manifold"),)),
         Operation("pressure_sensor_out", "Unplug and unscrew the exhaust pressure sensor", "Refit the exhaust pressure sensor, plug on", "exhaust_pressure_sensor", 4, 5,
                   after=("cab_tilt",), reaches=("exhaust_pressure_sensor",), needs=("ignition_off",), tools=("27 mm spanner",), opens=(plug("Exhaust pressure"), Opened("Exhaust pressure sensor", "fastener set"))),
         Operation("pressure_tube_off", "Undo both union nuts, take out the tube", "Refit the tube, union nuts while it lies free of strain", "exhaust_pressure_tube", 10, 11,
@@ -84,7 +87,8 @@ FAMILY_E = EngineFamily(
                   tools=("drain tray", "funnel"), cautions=("hot_coolant",), opens=(Opened("Coolant topped up", "coolant low"),)),
         Operation("mixer_off", "Undo the mixer pipe at venturi and manifold", "Refit the mixer pipe on new gaskets", "egr_passage", 16, 18, after=("charge_pipe_off", "dp_sensor_off"),
                   reaches=("egr_passage", "egr_temperature_sensor"), needs=("engine_cold",), wait_minutes=90, tools=("13 mm socket",), consumes=("mixer_gaskets",),
-                  opens=(bolts("Mixer pipe", 8), plug("Gas temperature"))),
+                  opens=(bolts("Mixer pipe", 8), plug("Gas temperature")),
+                  own=(held("egr_passage", "bolt", 8, "13 mm socket", 25.0, place="four at the venturi, four at the manifold"),)),
         Operation("egr_valve_off", "Unplug the recirculation valve, six bolts, lift it off", "Refit the valve on new gaskets, plug on", "egr_valve", 18, 20, after=("mixer_off", "coolant_low"),
                   removes="egr_valve", reaches=("egr_valve",), needs=("battery_off", "engine_cold"), wait_minutes=90, tools=("13 mm socket",), consumes=("egr_gaskets",),
                   opens=(plug("Recirculation valve"), bolts("Recirculation valve", 6), hose("Valve coolant hoses", 2))),

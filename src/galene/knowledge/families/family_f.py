@@ -1,7 +1,7 @@
 """Family F: a 0.25 litre fuel-injected two-stroke single, read by its crankcase pressure. Invented, with plausible figures."""
 
 from galene.core.airpath import Band, EngineFamily, Fastener, Opened, Operation, Part, SparePart, Tap
-from galene.knowledge.families.shorthand import bolts, chain, hose, plug, screw
+from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw
 
 FAMILY_F = EngineFamily(
     id="F",
@@ -38,20 +38,23 @@ FAMILY_F = EngineFamily(
         Fastener("crankcase_pressure_hose", "hose clip", 2, "pliers", None),
     ),
     operations=(
-        Operation("seat_off", "Unlatch and lift off the seat", "Latch the seat, pull to prove it", "air_filter", 1, 1, opens=(Opened("Seat", "cover", before="road test"),)),
+        Operation("seat_off", "Unlatch and lift off the seat", "Latch the seat, pull to prove it", "air_filter", 1, 1, opens=(Opened("Seat", "cover", before="road test"),),
+                  own=(held("air_filter", "latch", 1, "fingers", None, place="under the seat's rear edge"),)),
         Operation("filter_out", "Undo the wing nut, draw the foam out, tape the boot's mouth", "Seat the foam all round, wing nut tight", "air_filter", 2, 3, after=("seat_off",),
                   reaches=("air_filter", "iat_sensor"), undoes=("air_filter",), opens=(Opened("Filter wing nut", "fastener set"),)),
         Operation("boot_off", "Loosen both clamps, pull the boot", "Refit the boot, both clamps tight", "intake_tube", 3, 4, after=("filter_out",), reaches=("intake_tube", "throttle_body"),
                   tools=("flat driver",), opens=(Opened("Boot clamps", "clamp", 2),)),
         Operation("tank_up", "Fuel off, lift the tank's rear onto its prop", "Lower the tank, bolt in, fuel on", "crankcase_pressure_sensor", 5, 5, after=("seat_off",),
-                  needs=("ignition_off", "engine_cold"), wait_minutes=20, cautions=("fire",), tools=("10 mm socket",), opens=(bolts("Tank", 1, "bolt"),)),
+                  needs=("ignition_off", "engine_cold"), wait_minutes=20, cautions=("fire",), tools=("10 mm socket",), opens=(bolts("Tank", 1, "bolt"),),
+                  own=(held("crankcase_pressure_sensor", "bolt", 1, "10 mm socket", 9.0, place="at the tank's rear"),)),
         Operation("hose_off", "Ease both clips, pull the crankcase hose off barb and fitting", "Press the hose home on both, clips on", "crankcase_pressure_hose", 3, 3,
                   after=("tank_up",), reaches=("crankcase_pressure_hose",), tools=("pliers",), consumes=("hose_clips",), opens=(hose("Crankcase hose"),)),
         Operation("sensor_out", "Unplug the crankcase sensor, one screw, draw it straight", "Refit the sensor on a new O-ring, screw by hand, plug on", "crankcase_pressure_sensor", 2, 3,
                   after=("hose_off",), reaches=("crankcase_pressure_sensor",), needs=("ignition_off",), tools=("5 mm hex",), consumes=("sensor_ring",),
                   opens=(plug("Crankcase sensor"), bolts("Crankcase sensor", 1, "screw"))),
         Operation("exhaust_off", "Unhook two springs, take off the expansion chamber", "Refit the chamber, springs hooked", "exhaust_pipe", 5, 6, reaches=("exhaust_pipe", "crankcase"),
-                  needs=("engine_cold",), wait_minutes=20, tools=("spring hook",), opens=(bolts("Exhaust", 2, "springs"),)),
+                  needs=("engine_cold",), wait_minutes=20, tools=("spring hook",), opens=(bolts("Exhaust", 2, "springs"),),
+                  own=(held("exhaust_pipe", "spring", 2, "spring hook", None, place="at the cylinder's flange"),)),
     ),
     bands={"idle_rpm": Band(1350, 1550, "family entry: warm, lever free")},
     spares=(

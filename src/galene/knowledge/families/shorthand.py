@@ -30,6 +30,13 @@ def screw(part: str, torque_nm: float, count: int = 1, driver: str = "T20 driver
     return Fastener(part, "screw" if count == 1 else "screws", count, driver, torque_nm, True)
 
 
+def held(
+    part: str, what: str, count: int, driver: str, torque_nm: float | None, *, place: str, by_hand: bool = False
+) -> Fastener:
+    """Fasteners of an operation's own: of a cover, a shield, a line."""
+    return Fastener(part, what, count, driver, torque_nm, by_hand, place)
+
+
 def sensor_out(
     part: str, label: str, off: float, on: float, torque_driver: str, after: tuple[str, ...] = (), consumes: tuple[str, ...] = ()
 ) -> Operation:

@@ -67,6 +67,7 @@ def results_of(visit: Visit, job: Job) -> dict[str, Any]:
     return {
         "key_on": evidence.key_on_result(job, altitude),
         "split": evidence.trim_result(job, "before", evidence.barometer_of(job, altitude)),
+        "banks": evidence.bank_result(job, "before"),
     }
 
 

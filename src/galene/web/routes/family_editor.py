@@ -156,6 +156,27 @@ def _chosen(old: tuple[str, ...], ticked: list[str]) -> tuple[str, ...]:
     return (*(x for x in old if x in ticked), *(x for x in dict.fromkeys(ticked) if x not in old))
 
 
+def _fasteners(form: Sent, part: str) -> tuple[Fastener, ...]:
+    """The rows of fasteners in a form, of a part or of an operation at it."""
+    by_hand = set(form.texts("hand_tool_only"))
+    return tuple(
+        Fastener(
+            part=part,
+            what=row["fastener"],
+            count=_whole(form, f"count.{i}", row["count"], "How many", 1, 99),
+            driver=row["driver"],
+            torque_nm=form.quantity("torque", "torque", "Torque", row["torque"])
+            if row["torque"]
+            else None,
+            hand_tool_only=row["row"] in by_hand,
+            place=row["place"].strip(),
+        )
+        for i, row in enumerate(
+            _rows(form, "fastener", "count", "driver", "torque", "place", "row")
+        )
+    )
+
+
 @router.post("/part")
 def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
     old = next((p for p in _family(visit, family_id).parts if p.id == form.text("part")), None)
@@ -167,20 +188,7 @@ def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
         form.text("may_be_unplugged") == "yes",
     )  # fmt: skip
     pipes = [Pipe(old.id, r["target"], r["circuit"]) for r in _rows(form, "target", "circuit")]
-    fasteners = []
-    by_hand = set(form.texts("hand_tool_only"))
-    for i, row in enumerate(_rows(form, "fastener", "count", "driver", "torque", "row")):
-        torque = form.quantity("torque", "torque", "Torque", row["torque"]) if row["torque"] else None
-        fasteners.append(
-            Fastener(
-                old.id,
-                row["fastener"],
-                _whole(form, f"count.{i}", row["count"], "How many", 1, 99),
-                row["driver"],
-                torque,
-                row["row"] in by_hand,
-            )
-        )
+    fasteners = _fasteners(form, old.id)
     sits = form.text("on") if COMPONENTS[old.component].sensor else None
     return _save(
         visit, family_id, form, f"changed {part.label.lower()}", family_edits.save_part(part, sits, pipes, fasteners), f"part={old.id}"
@@ -214,6 +222,7 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
         _number(form, "minutes_on", "Minutes on"), ticked("after"), ticked("reaches"), form.text("removes"), opens,
         ticked("consumes"), tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), ticked("needs"),
         _number(form, "wait_minutes", "Wait before"), ticked("cautions"), ticked("undoes"), form.text("hangs") == "yes",
+        _fasteners(form, form.text("part")),
     )  # fmt: skip
     return _save(visit, family_id, form, f"changed “{operation.text[:40]}”", family_edits.save_operation(operation),
                  f"operation={operation_id if not form.faults else old}")  # fmt: skip
