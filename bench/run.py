@@ -173,7 +173,7 @@ def entry(kind: str, number: int, **data: object) -> dict[str, object]:
     return {"id": f"bench-{uuid.uuid4()}", "kind": kind, "at": datetime.now(UTC).isoformat(), "data": data, "number": number}
 
 
-def send(client: httpx.Client, job: str, me: int, entries: list[dict[str, object]]) -> list[str]:
+def send(client: httpx.Client, job: str, me: int, *, entries: list[dict[str, object]]) -> list[str]:
     """What became of entries."""
     sent = [{k: v for k, v in e.items() if k != "number"} for e in entries]
     answer = client.post(f"/jobs/{job}/entries", json={"me": me, "entries": sent})
@@ -187,7 +187,7 @@ def answered(row: StepRow) -> dict[str, object]:
     return {"step": row.id, "early_reason": "bench", **given}
 
 
-def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds: int = 40) -> None:
+def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], *, rounds: int = 40) -> None:
     """Tick and undo the same step: both are durable when they are answered."""
     with Session(engine) as db:
         job = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
@@ -195,25 +195,25 @@ def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], rounds:
         me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
         data, cautions = answered(row), list(row.document.cautions)
     for k, caution in enumerate(cautions):
-        send(client, numbers["work"], me, [entry("caution", k, caution=caution)])
+        send(client, numbers["work"], me, entries=[entry("caution", k, caution=caution)])
     found = []
     for i in range(rounds):
-        assert send(client, numbers["work"], me, [entry("tick", i, **data)]) == ["done"]
+        assert send(client, numbers["work"], me, entries=[entry("tick", i, **data)]) == ["done"]
         found.append(last())
-        assert send(client, numbers["work"], me, [entry("untick", i, step=data["step"])]) == ["done"]
+        assert send(client, numbers["work"], me, entries=[entry("untick", i, step=data["step"])]) == ["done"]
     with engine.connect() as connection:
         durable = {name: connection.execute(text(f"show {name}")).scalar() for name in ("fsync", "synchronous_commit")}
     print(f"  {'step tick':<16} {spread(found)}   ({', '.join(f'{k} {v}' for k, v in durable.items())})")
 
 
-def twenty_cards(address: str, client: httpx.Client, engine: Engine, rounds: int = 12) -> None:
+def twenty_cards(address: str, client: httpx.Client, engine: Engine, *, rounds: int = 12) -> None:
     """Twenty cards that tick at once, a client each: from the sending to the durable answer, as the card sees it."""
     with Session(engine) as db:
         person = db.scalars(select(Person).where(Person.sign_in == SIGN_IN["name"])).one()
         me = person.id
         cards: list[tuple[str, list[dict[str, object]]]] = []
         for k in range(20):
-            act = Act(db, person, datetime.now(UTC))
+            act = Act(db=db, person=person, now=datetime.now(UTC))
             job = begun(act, "A", "throttle_body", "intake_tube", plate=f"BN-{k:03d}")
             for caution in {c for s in job.steps for c in s.document.cautions}:
                 work.acknowledge(act, job.number, caution)
@@ -223,12 +223,12 @@ def twenty_cards(address: str, client: httpx.Client, engine: Engine, rounds: int
     # The cards are in a process of their own, so that they do not wait for the server's interpreter.
     with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as pool:
         WATCH[0].every.clear()
-        found = pool.submit(tick_cards, address, dict(client.cookies), me, cards).result()
+        found = pool.submit(tick_cards, address, dict(client.cookies), me, cards=cards).result()
     server = [s for path, s in WATCH[0].every if path.endswith("/entries")]
     print(f"  {'twenty cards':<16} {spread(server)}   (two ticks a second each; as the card sees it: {spread(found).strip()})")
 
 
-def tick_cards(address: str, cookies: dict[str, str], me: int, cards: list[tuple[str, list[dict[str, object]]]]) -> list[float]:
+def tick_cards(address: str, cookies: dict[str, str], me: int, *, cards: list[tuple[str, list[dict[str, object]]]]) -> list[float]:
     """Seconds of every tick of cards that tick side by side."""
 
     def tick_one(card: tuple[str, list[dict[str, object]]]) -> list[float]:
@@ -236,7 +236,7 @@ def tick_cards(address: str, cookies: dict[str, str], me: int, cards: list[tuple
         time.sleep(random.random() / 2)
         for i, data in enumerate(card[1]):
             begin = time.perf_counter()
-            assert send(own, card[0], me, [entry("tick", i, **data)]) == ["done"]
+            assert send(own, card[0], me, entries=[entry("tick", i, **data)]) == ["done"]
             times.append(time.perf_counter() - begin)
             # A hand needs a while from one step to the next.
             time.sleep(0.5)
@@ -252,7 +252,7 @@ def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> Non
         me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
     queue = [entry("count", i, what="caps", way="in" if i % 2 == 0 else "out", pieces=1) for i in range(500)]
     begin = time.perf_counter()
-    outcomes = [o for i in range(0, 500, 50) for o in send(client, numbers["work"], me, queue[i : i + 50])]
+    outcomes = [o for i in range(0, 500, 50) for o in send(client, numbers["work"], me, entries=queue[i : i + 50])]
     print(
         f"  {'500 entries':<16} {time.perf_counter() - begin:6.2f} s, {outcomes.count('done')} taken, none twice: {outcomes.count('before')}"
     )
@@ -269,7 +269,7 @@ def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> Non
     time.sleep(1.5)
     heard.clear()
     begin = time.perf_counter()
-    send(client, numbers["work"], me, [entry("count", 0, what="tape", way="in", pieces=1)])
+    send(client, numbers["work"], me, entries=[entry("count", 0, what="tape", way="in", pieces=1)])
     time.sleep(2)
     print(f"  {'news to another':<16} {(heard[0] - begin) * 1e3:6.1f} ms from the sending" if heard else "  no news came")
 
@@ -324,7 +324,7 @@ def generate(engine: Engine, count: int) -> None:
         db.execute(text("analyze"))
 
 
-def throughput(address: str, client: httpx.Client, path: str, seconds: float = 5.0) -> float:
+def throughput(address: str, client: httpx.Client, path: str, *, seconds: float = 5.0) -> float:
     """Requests a second with four clients side by side."""
     end = time.perf_counter() + seconds
 
@@ -353,7 +353,7 @@ def bare_route(app: FastAPI, engine: Engine, queries: int) -> None:
 
 def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
     """A family like this one with more of everything: chains of parts and of operations that wait for each other."""
-    more = [Part(f"extra_{i}", "egr_pipe", f"Extra pipe {i}") for i in range(parts - len(family.parts))]
+    more = [Part(id=f"extra_{i}", component="egr_pipe", label=f"Extra pipe {i}") for i in range(parts - len(family.parts))]
     ends = [Pipe("exhaust_manifold", more[0].id, "recirculation"), Pipe(more[-1].id, "intake_manifold", "recirculation")] if more else []
     pipes = [*(Pipe(a.id, b.id, "recirculation") for a, b in pairwise(more)), *ends]
     steps = [
@@ -388,13 +388,13 @@ def in_the_core() -> None:
     throttle = subject_of("throttle_body")
     one = best(
         lambda: [
-            judge(RULES, AGENTS["throttle_cleaner"].agent, "on_cloth", throttle, ["electronic"], ["battery_off", "engine_cold"])
+            judge(RULES, AGENTS["throttle_cleaner"].agent, "on_cloth", subject=throttle, features=["electronic"], state=["battery_off", "engine_cold"])
             for _ in range(100)
         ]
     )
     print(f"  a hundred judgements                 {one}")
     print(
-        f"  matrix, every part, agent and way    {best(lambda: [judge(RULES, a.agent, w, subject_of(c), [], []) for c in COMPONENTS for a in AGENTS.values() for w in a.agent.ways])}"
+        f"  matrix, every part, agent and way    {best(lambda: [judge(RULES, a.agent, w, subject=subject_of(c), features=[], state=[]) for c in COMPONENTS for a in AGENTS.values() for w in a.agent.ways])}"
     )
     print(f"  scope, family {largest.id}, all parts          {best(lambda: scope(largest, reach[:8]))}")
     print(f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}")

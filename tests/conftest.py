@@ -92,15 +92,15 @@ def now() -> datetime:
 @pytest.fixture
 def odd(db: Session, now: datetime) -> Act:
     """A technician acting now."""
-    return Act(db, person(db, "odd"), now)
+    return Act(db=db, person=person(db, "odd"), now=now)
 
 
 @pytest.fixture
 def pia(db: Session, now: datetime) -> Act:
-    return Act(db, person(db, "pia"), now)
+    return Act(db=db, person=person(db, "pia"), now=now)
 
 
 @pytest.fixture
 def maren(db: Session, now: datetime) -> Act:
     """The foreman acting now."""
-    return Act(db, person(db, "maren"), now + timedelta(minutes=1))
+    return Act(db=db, person=person(db, "maren"), now=now + timedelta(minutes=1))

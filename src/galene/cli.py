@@ -179,7 +179,7 @@ def _prepare(url: str) -> bool:
             engine.dispose()
 
 
-def _serve(url: str, port: int, home: Path, loaded: bool) -> None:
+def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
     from galene.demo.world import SIGN_INS
     from galene.store.database import make_engine
     from galene.web.app import create_app, quiet_log, settle
@@ -202,7 +202,7 @@ def _serve(url: str, port: int, home: Path, loaded: bool) -> None:
 def _warm() -> None:
     from galene.core.units import QUANTITIES, convert
 
-    convert(QUANTITIES["pressure"], 1.0, "kPa", "inHg")
+    convert(QUANTITIES["pressure"], 1.0, "kPa", target="inHg")
 
 
 @cli.command()
@@ -225,7 +225,7 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
     if settings.database_url:
         if reset:
             raise fail("--reset is for the private database only; GALENE_DATABASE_URL names another one")
-        _serve(settings.database_url, settings.port, settings.home, _prepare(settings.database_url))
+        _serve(settings.database_url, settings.port, settings.home, loaded=_prepare(settings.database_url))
         return
     home = settings.home.expanduser().resolve()
     with _only_one(home):
@@ -239,7 +239,7 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
             # The server's modules load while the database gets ready.
             importlib.import_module("galene.web.app")
             cluster.wait_ready()
-            _serve(cluster.url(), settings.port, home, _prepare(cluster.url()))
+            _serve(cluster.url(), settings.port, home, loaded=_prepare(cluster.url()))
         except ClusterError as fault:
             raise fail(str(fault)) from fault
         except OSError as fault:

@@ -19,7 +19,7 @@ from galene.web.server import Server as Runner
 expect.set_options(timeout=60_000)
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Server:
     """Where the server is, and its clock."""
 
@@ -59,7 +59,7 @@ class Server:
 
 @pytest.fixture
 def server(engine: Engine, tmp_path: Path) -> Iterator[Server]:
-    made = Server(engine, tmp_path)
+    made = Server(engine=engine, home=tmp_path)
     made.start()
     yield made
     made.kill()

@@ -28,7 +28,7 @@ CARD = "#steps > form:not([hidden])"
 @pytest.fixture
 def number(db: Session) -> str:
     """A card of a new job with nothing ticked."""
-    job = begun(Act(db, person(db, "odd"), datetime.now(UTC)), "A", "maf_sensor", "throttle_body", plate="BY-100")
+    job = begun(Act(db=db, person=person(db, "odd"), now=datetime.now(UTC)), "A", "maf_sensor", grade="throttle_body", plate="BY-100")
     db.commit()
     return job.number
 
@@ -159,11 +159,11 @@ def test_a_conflict_is_shown_to_the_person_and_not_resolved_behind_their_back(ba
     page.goto(f"{server.address}/jobs/{number}/work")
     lose(page)
     tick(page)
-    pia = Act(db, person(db, "pia"), datetime.now(UTC))
+    pia = Act(db=db, person=person(db, "pia"), now=datetime.now(UTC))
     row = db.scalars(select(StepRow).where(StepRow.job_id == find_job(db, number).id).order_by(StepRow.position)).first()
     assert row
     work.acknowledge(pia, number, "fire")
-    work.tick(pia, number, row.id, {})
+    work.tick(pia, number, row.id, records={})
     db.commit()
     page.unroute("**/*")
     expect(page.locator("#line")).to_contain_text("had ticked it already", timeout=60_000)

@@ -112,7 +112,7 @@ def test_a_page_made_before_the_last_entries_were_taken_is_not_taken_over(
         route.fulfill(body=old, content_type="text/html")
 
     card.route("**/work", late)
-    work.acknowledge(Act(db, person(db, "pia"), datetime.now(UTC)), number, "road")
+    work.acknowledge(Act(db=db, person=person(db, "pia"), now=datetime.now(UTC)), number, "road")
     db.commit()
     while not served:
         card.wait_for_timeout(50)
@@ -296,7 +296,7 @@ def another_ticks(db: Session, number: str) -> None:
 
     from tests.jobs.hands import pass_
 
-    act = Act(db, person(db, "pia"), datetime.now(UTC))
+    act = Act(db=db, person=person(db, "pia"), now=datetime.now(UTC))
     job = find_job(db, number)
     row = work.current_step(job)
     assert row is not None

@@ -26,7 +26,7 @@ def sign_in(page: Page, server: Server, name: str) -> None:
 def type_idle(page: Page, state: EngineState, rpm: float) -> None:
     """Type five idle readings and their conditions into the idle table."""
     table = page.locator("form#idle")
-    for channel, values in idle_samples(FAMILIES["A"], state, 5, rpm).items():
+    for channel, values in idle_samples(FAMILIES["A"], state, 5, rpm=rpm).items():
         for i, value in enumerate(values):
             table.locator(f"input[name={channel}]").nth(i).fill(str(value))
     table.get_by_label("Coolant", exact=True).fill("90")

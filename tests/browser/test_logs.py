@@ -19,7 +19,7 @@ def test_a_log_in_the_browser(page: Page, server: Server, db: Session, faults: l
     page.set_viewport_size({"width": 1280, "height": 800})
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/logs")
-    text = recorded(FAMILIES["B"], EngineState(roughness_rpm=8), 77, 690, 20.0)
+    text = recorded(FAMILIES["B"], EngineState(roughness_rpm=8), 77, idle_rpm=690, passage_mm2=20.0)
     page.set_input_files("#file", files=[{"name": "second.csv", "mimeType": "text/csv", "buffer": text.encode()}])
     page.get_by_role("button", name="Read it").click()
     expect(page.locator(".strip-chart[data-ready]")).to_have_count(5)

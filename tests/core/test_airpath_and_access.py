@@ -32,21 +32,21 @@ D = FAMILIES["D"]
 @pytest.mark.parametrize(
     ("broken", "place", "words"),
     [
-        (replace(A, parts=(*A.parts, Part("air_filter", "air_filter", "x"))), "parts[13].id", "stands twice"),
-        (replace(A, parts=(*A.parts, Part("second_barometer", "barometric_sensor", "x"))), "parts[13].component", "once only"),
-        (replace(A, parts=(*A.parts, Part("x", "gearbox", "x"))), "parts[13].component", "no kind of component"),
+        (replace(A, parts=(*A.parts, Part(id="air_filter", component="air_filter", label="x"))), "parts[13].id", "stands twice"),
+        (replace(A, parts=(*A.parts, Part(id="second_barometer", component="barometric_sensor", label="x"))), "parts[13].component", "once only"),
+        (replace(A, parts=(*A.parts, Part(id="x", component="gearbox", label="x"))), "parts[13].component", "no kind of component"),
         (replace(A, pipes=(*A.pipes, Pipe("air_filter", "nowhere"))), "pipes[7].target", "'nowhere' is no part"),
         (replace(A, pipes=tuple(p for p in A.pipes if p.target != "throttle_body")), "parts[9]", "no air reaches intake ports"),
         (replace(A, pipes=(*A.pipes, Pipe("intake_manifold", "intake_tube"))), "pipes", "intake_tube → throttle_body → intake_manifold → intake_tube"),
         (replace(A, taps=(*A.taps, Tap("ghost", None))), "taps[6].sensor", "'ghost' is no part"),
         (replace(A, taps=A.taps[1:]), "parts[1]", "say on which part it sits"),
-        (replace(A, parts=(*A.parts, Part("egr_pipe", "egr_pipe", "x"))), "parts[13]", "not joined to the path"),
+        (replace(A, parts=(*A.parts, Part(id="egr_pipe", component="egr_pipe", label="x"))), "parts[13]", "not joined to the path"),
         (replace(D, pipes=tuple(p for p in D.pipes if (p.source, p.target) != ("egr_passage", "intake_manifold"))), "parts[15]", "does not come back into the intake"),
         (replace(D, pipes=tuple(p for p in D.pipes if (p.source, p.target) != ("turbine", "egr_pipe"))), "parts[14]", "no exhaust gas reaches"),
-        (replace(A, operations=(*A.operations, Operation("x", "off", "on", "air_filter", 1, 1, ("y",)))), "operations[10].after", "'y' is no operation"),
-        (replace(A, operations=(Operation("x", "off", "on", "air_filter", 1, 1, ("y",)), Operation("y", "off", "on", "air_filter", 1, 1, ("x",)))),
+        (replace(A, operations=(*A.operations, Operation(id="x", text="off", text_back="on", part="air_filter", minutes_off=1, minutes_on=1, after=("y",)))), "operations[10].after", "'y' is no operation"),
+        (replace(A, operations=(Operation(id="x", text="off", text_back="on", part="air_filter", minutes_off=1, minutes_on=1, after=("y",)), Operation(id="y", text="off", text_back="on", part="air_filter", minutes_off=1, minutes_on=1, after=("x",)))),
          "operations[0].after", "x → y → x"),
-        (replace(A, operations=(Operation("x", "off", "on", "air_filter", -1, 1),)), "operations[0].minutes_off", "-1 is not from 0"),
+        (replace(A, operations=(Operation(id="x", text="off", text_back="on", part="air_filter", minutes_off=-1, minutes_on=1),)), "operations[0].minutes_off", "-1 is not from 0"),
         (replace(A, bands={"idle_rpm": Band(800, 700, "typed")}), "bands.idle_rpm", "low end comes first"),
         (replace(A, maker_says={"F": "sideways"}), "maker_says.F", "'sideways' is none of always_off, always_on, by_grade"),
         (replace(A, relearn="wish"), "relearn", "'wish' is none of"),
@@ -136,7 +136,7 @@ def test_a_part_with_two_ways_takes_the_one_that_is_open_anyway() -> None:
 
 
 def _operation(name: str, needs: tuple[str, ...] = (), after: tuple[str, ...] = ()) -> Operation:
-    return Operation(name, name, name, "air_filter", 1, 1, after, needs=needs)
+    return Operation(id=name, text=name, text_back=name, part="air_filter", minutes_off=1, minutes_on=1, after=after, needs=needs)
 
 
 def _changes(operations: tuple[Operation, ...]) -> int:
@@ -182,7 +182,7 @@ def test_like_names_are_told_apart_and_the_way_is_shown() -> None:
     found = whereabouts(FAMILIES["B"], "maf_sensor", KINDS)
     assert [(n.part.id, "Not the main meter" in n.what) for n in found.namesakes] == [("secondary_air_flow_sensor", True)]
     assert [o.id for o in whereabouts(D, "egr_valve", KINDS).operations or ()] == ["engine_cover", "coolant_low", "egr_valve_off"]
-    assert whereabouts(D, "egr_valve", KINDS, ["engine_cover", "coolant_low"]).minutes == 29
+    assert whereabouts(D, "egr_valve", KINDS, done=["engine_cover", "coolant_low"]).minutes == 29
     assert whereabouts(D, "barometric_sensor", KINDS).operations is None
     assert find_parts(D, "gearbox", KINDS) == []
 

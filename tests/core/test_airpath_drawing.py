@@ -30,7 +30,7 @@ def valid_families(draw: st.DrawFn) -> EngineFamily:
 
     def add(component: str) -> str:
         name = f"{component}_{len(parts)}"
-        parts.append(Part(name, component, " ".join(draw(WORDS))[:60].strip()))
+        parts.append(Part(id=name, component=component, label=" ".join(draw(WORDS))[:60].strip()))
         return name
 
     main = [add("air_filter"), *(add(draw(st.sampled_from(MAIN))) for _ in range(draw(st.integers(1, 9)))), add("intake_ports")]
@@ -71,7 +71,7 @@ def check(family: EngineFamily, shape: Shape) -> None:
     assert len(layout.lines) == len(family.pipes)
     for line in layout.lines:
         for (x1, y1), (x2, y2) in itertools.pairwise(line.points):
-            stretch = Box((x1 + x2) / 2, (y1 + y2) / 2, abs(x1 - x2), abs(y1 - y2))
+            stretch = Box(x=(x1 + x2) / 2, y=(y1 + y2) / 2, w=abs(x1 - x2), h=abs(y1 - y2))
             for name, box in boxes:
                 if name not in (line.source, line.target):
                     assert not stretch.overlaps(box), f"{line.source} to {line.target} runs through {name}"

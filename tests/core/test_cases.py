@@ -12,7 +12,7 @@ YES, NO = "present", "absent"
 ODD = "key_on_one_off:"
 
 
-def case(family: str, codes: str = "", km: float | None = 140_000, duty: str = "", done: str = "", **evidence: str) -> dict[str, Any]:
+def case(family: str, codes: str = "", km: float | None = 140_000, *, duty: str = "", done: str = "", **evidence: str) -> dict[str, Any]:
     """A case file; evidence ids with a colon are written with two underscores at that place."""
     seen = {k.replace("__", ":"): v for k, v in evidence.items()}
     return {

@@ -101,7 +101,7 @@ def test_no_jumper_before_the_drive_side_is_known_or_without_a_fuse() -> None:
     assert calculate("sensor-line", {**LINE, "volts": 4.95})["in_range"] is False
 
 
-def burn(face: float, inlet: float, outlet: float, minutes: int = 30) -> str:
+def burn(face: float, inlet: float, outlet: float, *, minutes: int = 30) -> str:
     rows = [(0, 150, 120, 90)] + [(60 * k, face, inlet, outlet) for k in range(1, minutes + 1)] + [(60 * minutes + 60, 200, 200, 200)]
     return "time,face,inlet,outlet\n" + "\n".join(",".join(map(str, r)) for r in rows)
 
@@ -169,8 +169,8 @@ def test_no_order_of_repair_is_cheaper(rows: list[tuple[float, float, float]]) -
 )
 def test_with_shared_access_every_other_order_costs_as_much_or_more(rows: list[tuple[float, float, float, set[str]]]) -> None:
     given_ = RepairInput(
-        [Action(f"a{i}", [f"c{i % 3}"], s, m, p, sorted(way)) for i, (s, m, p, way) in enumerate(rows)],
-        {"c0": 0.5, "c1": 0.3, "c2": 0.1}, 70, {"x": 40, "y": 25, "z": 90},
+        actions=[Action(id=f"a{i}", mends=[f"c{i % 3}"], success=s, minutes=m, parts_cost=p, access=sorted(way)) for i, (s, m, p, way) in enumerate(rows)],
+        posterior={"c0": 0.5, "c1": 0.3, "c2": 0.1}, hourly_rate=70, access_minutes={"x": 40, "y": 25, "z": 90},
     )  # fmt: skip
     found = repair_sequence(given_)
     for order in permutations(given_.actions):

@@ -183,9 +183,9 @@ def test_each_rule_has_its_say(
 ) -> None:
     agent = refined(AGENTS[class_id].agent, LABELS.get(rule, {})) if class_id else None
     engine = ENGINES.get(rule, EngineFacts())
-    found = judge(RULES, agent, way, subject_of(component), features, state, engine)
+    found = judge(RULES, agent, way, subject=subject_of(component), features=features, state=state, engine=engine)
     held = [
-        f for f in findings_of(agent, way, component, features, state, engine) if f.rule == rule
+        f for f in findings_of(agent, way, component, features=features, state=state, engine=engine) if f.rule == rule
     ]
     assert held and held[0].verdict == verdict
     # Beside a plain no, conditions are not told.
@@ -198,7 +198,7 @@ def findings_of(
     agent: Agent | None,
     way: str,
     component: str,
-    features: list[str],
+    *, features: list[str],
     state: list[str],
     engine: EngineFacts,
 ) -> list[Finding]:
@@ -209,13 +209,13 @@ def findings_of(
         for one in possible_engines(engine)
         for rule in RULES
         for finding in rule(
-            Situation(agent, way, component, frozenset(held | set(features)), frozenset(state), one)
+            Situation(agent=agent, way=way, component=component, features=frozenset(held | set(features)), state=frozenset(state), engine=one)
         )
     ]
 
 
 def test_every_rule_of_the_source_has_a_case() -> None:
-    written = set(re.findall(r'Finding\(\s*"([a-z_.]+)"', Path(rules.__file__).read_text()))
+    written = set(re.findall(r'Finding\(\s*rule="([a-z_.]+)"', Path(rules.__file__).read_text()))
     assert written == {c[0] for c in CASES}
 
 
@@ -301,8 +301,8 @@ def test_fewer_known_states_never_give_a_milder_verdict(  # type: ignore[no-unty
     assume(possible(state | more))
     # A sensor, a seal or a drive that is out while the engine draws something in is a hazard, no precaution.
     assume(way != "running_ingestion" or not more & OPEN_WHILE_RUNNING)
-    less = judge(RULES, agent, way, subject_of(component), [], sorted(state), engine)
-    full = judge(RULES, agent, way, subject_of(component), [], sorted(state | more), engine)
+    less = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=engine)
+    full = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state | more), engine=engine)
     assert VERDICTS.index(full.verdict) <= VERDICTS.index(less.verdict)
     assert not more & set(full.conditions) and (less.verdict != "only_after" or less.conditions)
 
@@ -311,12 +311,12 @@ def test_fewer_known_states_never_give_a_milder_verdict(  # type: ignore[no-unty
 @given(agents, ways, kinds, FACTS)
 def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, component, state) -> None:  # type: ignore[no-untyped-def]
     assume(possible(state))
-    unnamed = judge(RULES, agent, way, subject_of(component), [], sorted(state))
+    unnamed = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state))
     for engine in POSSIBLE_ENGINES:
-        named = judge(RULES, agent, way, subject_of(component), [], sorted(state), engine)
+        named = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=engine)
         assert VERDICTS.index(named.verdict) <= VERDICTS.index(unnamed.verdict)
     verdicts = {
-        judge(RULES, agent, way, subject_of(component), [], sorted(state), e).verdict
+        judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=e).verdict
         for e in POSSIBLE_ENGINES
     }
     said = "engine.not_named" in {r.rule for r in unnamed.reasons}
@@ -329,7 +329,7 @@ def test_what_is_only_after_is_free_once_its_conditions_hold(
     agent, way, component, state, engine
 ) -> None:  # type: ignore[no-untyped-def]
     assume(possible(state))
-    found = judge(RULES, agent, way, subject_of(component), [], sorted(state), engine)
+    found = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=engine)
     if found.verdict != "only_after":
         return
     # What is asked for takes the place of what speaks against it: cold in place of running.
@@ -343,7 +343,7 @@ def test_what_is_only_after_is_free_once_its_conditions_hold(
     } | set(found.conditions)
     if not possible(then):
         return
-    last = judge(RULES, agent, way, subject_of(component), [], sorted(then), engine)
+    last = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(then), engine=engine)
     assert last.verdict in ("ok", "with_care", "only_after"), (found, last)
     assert last.verdict != "only_after" or "engine_warm_running" in state, (found, last)
 
@@ -384,7 +384,7 @@ def test_an_agent_is_never_ok_on_what_it_attacks(feature: str, attack: str) -> N
             ):
                 continue
             for way in set(agent.ways) - DRY_WAYS - {"running_ingestion"}:
-                found = judge(RULES, agent, way, subject_of(component), [feature], state)
+                found = judge(RULES, agent, way, subject=subject_of(component), features=[feature], state=state)
                 assert found.verdict != "ok", (agent.id, way, component)
 
 
@@ -408,8 +408,8 @@ def test_no_procedure_uses_what_is_forbidden_whatever_the_school(policy: dict[st
     for family in FAMILIES.values():
         for part in family.parts:
             for grade in (1, 4):
-                tags = tags_of(family, part, grade, 150_000, policy)
-                chosen = chosen_agent(part, tags, policy, engine_of(family))
+                tags = tags_of(family, part, grade, distance_km=150_000, policy=policy)
+                chosen = chosen_agent(part, tags, policy, engine=engine_of(family))
                 procedure = PROCEDURES.get(way_in_place(tags) or part.component)
                 wet = (
                     [
@@ -443,7 +443,7 @@ def test_schools_change_the_card() -> None:
 
     def agent(part, grade: int, **policy: str) -> str:  # type: ignore[no-untyped-def]
         held = {**DEFAULT_POLICY, **policy}
-        found = chosen_agent(part, tags_of(c, part, grade, 60_000, held), held, engine_of(c))
+        found = chosen_agent(part, tags_of(c, part, grade, distance_km=60_000, policy=held), held, engine=engine_of(c))
         return found.class_id if found else ""
 
     assert [
@@ -477,8 +477,8 @@ def test_schools_change_the_card() -> None:
     ]
     cable, electronic = FAMILIES["B"].part("throttle_body"), FAMILIES["A"].part("throttle_body")
     direct = {**DEFAULT_POLICY, "E": "direct"}
-    assert "direct" in tags_of(FAMILIES["B"], cable, 2, None, direct), "a cable throttle"
-    assert "on_cloth" in tags_of(FAMILIES["A"], electronic, 2, None, direct), (
+    assert "direct" in tags_of(FAMILIES["B"], cable, 2, distance_km=None, policy=direct), "a cable throttle"
+    assert "on_cloth" in tags_of(FAMILIES["A"], electronic, 2, distance_km=None, policy=direct), (
         "never into an electronic one"
     )
     d = FAMILIES["D"]
@@ -493,16 +493,16 @@ def test_schools_change_the_card() -> None:
         "egr_cleaner",
     ], "only what is light, soft and known is flushed in place"
     assert (
-        way_in_place(tags_of(d, valve, 2, None, {**DEFAULT_POLICY, "K": "leave"})) == "left_for_now"
+        way_in_place(tags_of(d, valve, 2, distance_km=None, policy={**DEFAULT_POLICY, "K": "leave"})) == "left_for_now"
     )
-    assert not way_in_place(tags_of(d, valve, 2, None, {**DEFAULT_POLICY, "K": "dismantle"}))
-    assert not way_in_place(tags_of(d, valve, 2, None, DEFAULT_POLICY, opened=True)), (
+    assert not way_in_place(tags_of(d, valve, 2, distance_km=None, policy={**DEFAULT_POLICY, "K": "dismantle"}))
+    assert not way_in_place(tags_of(d, valve, 2, distance_km=None, policy=DEFAULT_POLICY, opened=True)), (
         "laid open anyway, it is cleaned by hand"
     )
 
 
 def agent_of_d(part, grade: int | None, deposit: str) -> str:  # type: ignore[no-untyped-def]
     d = FAMILIES["D"]
-    tags = tags_of(d, part, grade, None, DEFAULT_POLICY, deposit)
-    found = chosen_agent(part, tags, DEFAULT_POLICY, engine_of(d))
+    tags = tags_of(d, part, grade, distance_km=None, policy=DEFAULT_POLICY, deposit=deposit)
+    found = chosen_agent(part, tags, DEFAULT_POLICY, engine=engine_of(d))
     return found.class_id if found else ""

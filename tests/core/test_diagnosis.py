@@ -29,18 +29,18 @@ def first(case: dict) -> str:  # type: ignore[type-arg]
     return next(iter(ranked(case)))
 
 
-ENGINE = EngineOutline(frozenset({"throttle_body"}), "petrol", "port", "four_stroke", "electronic")
+ENGINE = EngineOutline(components=frozenset({"throttle_body"}), fuel="petrol", injection="port", cycle="four_stroke", throttle="electronic")
 
 
 def tiny() -> KnowledgeBase:
     """Four causes and three pieces of evidence, small enough to be summed by hand."""
-    causes = [Cause(x, x, "deposit", p, (), "clean", "throttle_body", 10, 0) for x, p in (("a", 0.2), ("b", 0.1), ("c", 0.3), ("d", 0.05))]
+    causes = [Cause(id=x, title=x, kind="deposit", prior=p, components=(), action="clean", component="throttle_body", minutes=10, cost=0) for x, p in (("a", 0.2), ("b", 0.1), ("c", 0.3), ("d", 0.05))]
     evidence = [
-        Evidence("noise", "idle", "", "", 0.05, {"a": 0.8, "b": 0.4}),
-        Evidence("clean", "check", "", "", 0.1, {"a": 0.9, "c": 0.5}, inverse=True),
-        Evidence("dusty", "duty", "", "", odds={"c": 4.0}),
+        Evidence(id="noise", group="idle", text="", ground="", leak=0.05, links={"a": 0.8, "b": 0.4}),
+        Evidence(id="clean", group="check", text="", ground="", leak=0.1, links={"a": 0.9, "c": 0.5}, inverse=True),
+        Evidence(id="dusty", group="duty", text="", ground="", odds={"c": 4.0}),
     ]
-    return KnowledgeBase({c.id: c for c in causes}, {}, {e.id: e for e in evidence}, {}, frozenset({"throttle_body"}))
+    return KnowledgeBase(causes={c.id: c for c in causes}, roots={}, evidence={e.id: e for e in evidence}, checks={}, components=frozenset({"throttle_body"}))
 
 
 def by_brute_force(knowledge: KnowledgeBase, seen: dict[str, Observation]) -> dict[str, float]:
@@ -80,7 +80,7 @@ def by_brute_force(knowledge: KnowledgeBase, seen: dict[str, Observation]) -> di
 )
 def test_the_posterior_is_exact(seen: dict[str, Observation]) -> None:
     knowledge = tiny()
-    result = assess(Case(ENGINE, seen), knowledge)
+    result = assess(Case(engine=ENGINE, evidence=seen), knowledge)
     wanted = by_brute_force(knowledge, seen)
     for cause in result.causes:
         assert cause.probability == pytest.approx(wanted[cause.id], rel=1e-6)
@@ -89,8 +89,8 @@ def test_the_posterior_is_exact(seen: dict[str, Observation]) -> None:
 def test_weights_are_the_log_odds_lost_without_the_evidence() -> None:
     knowledge = tiny()
     seen = {"noise": Observation("present"), "clean": Observation("absent")}
-    full = {c.id: c for c in assess(Case(ENGINE, seen), knowledge).causes}
-    without = {c.id: c for c in assess(Case(ENGINE, {"clean": seen["clean"]}), knowledge).causes}
+    full = {c.id: c for c in assess(Case(engine=ENGINE, evidence=seen), knowledge).causes}
+    without = {c.id: c for c in assess(Case(engine=ENGINE, evidence={"clean": seen["clean"]}), knowledge).causes}
 
     def log_odds(p: float) -> float:
         return math.log(p / (1 - p))

@@ -278,7 +278,7 @@ def test_nothing_that_burns_is_reckoned_for_a_diesel_and_water_has_real_pauses()
         calculate("ingestion-limit", {**BURST, "fuel": "diesel"})
     water = calculate("ingestion-limit", {**BURST, "fuel": "diesel", "water_based": True})
     assert water["pause_s"] >= 10 and water["clearance_share"] < 0.1
-    card = Card("D", work("egr_passage", "upkeep", 1, "soot"))
+    card = Card("D", work("egr_passage", "upkeep", 1, kind="soot"))
     note = card.step("running_flush:bursts")["note"]
     pause = re.search(r"with (\d+) s between", note)
     assert pause and int(pause[1]) >= 10, note
@@ -310,7 +310,7 @@ def test_idle_air_of_the_families_is_what_their_figures_give() -> None:
             for b in ("idle_rpm", "idle_map_kpa", "idle_airflow_g_s")
         )
         reckoned = charge_flow_g_s(
-            family.displacement_l, rpm, pressure, 40.0, family.volumetric_efficiency_idle
+            family.displacement_l, rpm, pressure, charge_c=40.0, volumetric_efficiency=family.volumetric_efficiency_idle
         )
         assert air == pytest.approx(reckoned, rel=0.1), family.id
 

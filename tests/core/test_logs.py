@@ -21,7 +21,7 @@ STATE = EngineState(roughness_rpm=8)
 
 
 def log_of(passage_mm2: float, state: EngineState = STATE, command: bool = True) -> Trace:
-    read = read_log(recorded(B, state, 5, 690, passage_mm2).encode())
+    read = read_log(recorded(B, state, 5, idle_rpm=690, passage_mm2=passage_mm2).encode())
     found = propose([c.name for c in read.columns[1:]], B.components)
     channels = {channel: read.columns[k + 1].values for channel, k in found.items() if command or channel != "egr_command_percent"}
     return Trace(read.columns[0].values, channels)
@@ -96,7 +96,7 @@ def test_plateaus_give_back_the_passage_that_made_the_trace(command: bool) -> No
         closed, opened = find_plateaus(trace)
         assert closed.end_s <= 155.2 <= opened.start_s < opened.end_s <= 169.2
         names = ("map_kpa", "rpm", "egr_command_percent") if command else ("map_kpa", "rpm")
-        rows = thinned(trace.time_s, [trace.channels[c] for c in names], 135, 172, 600)
+        rows = thinned(trace.time_s, [trace.channels[c] for c in names], 135, end_s=172, most=600)
         csv = "time;map;rpm\n" + "\n".join(";".join(f"{x:.2f}" for x in r) for r in rows)
         fields = {"displacement_l": 2.9, "volumetric_efficiency": B.volumetric_efficiency_idle, "intake_c": STATE.intake_c + 12, "ambient_kpa": STATE.barometer_kpa,
                   "exhaust_kpa": EXHAUST_KPA, "exhaust_c": EXHAUST_C}  # fmt: skip
@@ -150,11 +150,11 @@ def test_holes_are_not_bridged_and_spikes_are_kept() -> None:
     values = np.sin(time)
     values[1234] = 99.0
     assert np.isnan(on_grid(time, values, np.array([55.0])))[0] and np.isfinite(on_grid(time, values, np.array([45.0])))[0]
-    at, shown = outline(time, values, 0, 100, 300)
+    at, shown = outline(time, values, 0, end_s=100, points=300)
     assert len(at) <= 602 and 99.0 in shown and shown.count(None) == 1 and at == sorted(at)
-    close, exact = outline(time, values, 12.0, 12.5, 300)
+    close, exact = outline(time, values, 12.0, end_s=12.5, points=300)
     assert len(close) <= 60 and 99.0 in exact
-    assert outline(time, values * np.nan, 0, 9, 300) == ([], [])
+    assert outline(time, values * np.nan, 0, end_s=9, points=300) == ([], [])
 
 
 SHAPES = {

@@ -11,7 +11,14 @@ from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 
 engines = st.builds(
-    lambda parts, kind: EngineOutline(frozenset(parts) | {"air_filter"}, *kind),
+    lambda parts, kind: EngineOutline(
+        components=frozenset(parts) | {"air_filter"},
+        fuel=kind[0],
+        injection=kind[1],
+        cycle=kind[2],
+        throttle=kind[3],
+        banks=kind[4],
+    ),
     st.sets(st.sampled_from(sorted(COMPONENTS))),
     st.sampled_from(
         [
@@ -44,7 +51,7 @@ def test_what_is_offered_applies(engine: EngineOutline, data: st.DataObject) -> 
             assert set(check.components) <= engine.components
             assert not check.yields or any(KNOWLEDGE.evidence[e] in heard for e in check.yields)
     shown = data.draw(st.lists(st.sampled_from([e.id for e in heard]), max_size=4, unique=True))
-    found = assess(Case(engine, {e: Observation("present") for e in shown}), KNOWLEDGE)
+    found = assess(Case(engine=engine, evidence={e: Observation("present") for e in shown}), KNOWLEDGE)
     for cause in found.causes:
         kind = KNOWLEDGE.causes[cause.id]
         assert set(kind.components) <= engine.components

@@ -10,16 +10,16 @@ from galene.core.errors import InputError
 from galene.core.proving import BeforeAfterInput, BothConditions, Conditions, MetricValue, before_after
 from galene.core.statistics import fit_line, t_quantile, welch
 
-SAME = Conditions(740, 90, 20, [], [])
+SAME = Conditions(rpm=740, coolant_c=90, intake_c=20, load=[], codes_active=[])
 THROTTLE = "learned_throttle_percent"
 
 
-def compared(before: list[MetricValue], after: list[MetricValue], old: Conditions = SAME, new: Conditions = SAME, **more: dict[str, float]):  # type: ignore[no-untyped-def]
-    return before_after(BeforeAfterInput(before, after, BothConditions(old, new), **more))
+def compared(before: list[MetricValue], after: list[MetricValue], old: Conditions = SAME, *, new: Conditions = SAME, **more: dict[str, float]):  # type: ignore[no-untyped-def]
+    return before_after(BeforeAfterInput(before=before, after=after, conditions=BothConditions(old, new), **more))
 
 
 def samples(metric: str, *values: float, unit: str | None = None) -> MetricValue:
-    return MetricValue(metric, samples=list(values), unit=unit)
+    return MetricValue(metric=metric, samples=list(values), unit=unit)
 
 
 def test_a_clear_gain_is_improved() -> None:
@@ -85,7 +85,7 @@ def test_units_are_converted_before_they_are_compared() -> None:
     ],
 )
 def test_sets_under_other_conditions_are_not_compared(change: dict[str, object], words: str) -> None:
-    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], SAME, replace(SAME, **change))
+    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], SAME, new=replace(SAME, **change))
     assert result.verdict == result.metrics[0].verdict == "not_comparable"
     assert words in " ".join(result.reasons)
     assert result.metrics[0].change == pytest.approx(-3.0), "the figures are still shown"
@@ -97,7 +97,7 @@ def test_a_lean_code_does_not_stand_in_the_way() -> None:
 
 
 def test_other_intake_air_is_noted_only() -> None:
-    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], SAME, replace(SAME, intake_c=40))
+    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], SAME, new=replace(SAME, intake_c=40))
     assert result.comparable and "intake air" in result.notes[0]
 
 
@@ -109,13 +109,13 @@ def test_a_metric_that_only_one_set_has_is_not_comparable() -> None:
 @pytest.mark.parametrize(
     ("before", "after", "field"),
     [
-        ([MetricValue("warp", value=1)], [MetricValue("warp", value=1)], "before[0].metric"),
+        ([MetricValue(metric="warp", value=1)], [MetricValue(metric="warp", value=1)], "before[0].metric"),
         ([], [samples(THROTTLE, 1, 2)], "before"),
-        ([MetricValue(THROTTLE, value=1), MetricValue(THROTTLE, value=2)], [samples(THROTTLE, 1)], "before[1].metric"),
-        ([MetricValue(THROTTLE)], [samples(THROTTLE, 1)], "before[0].value"),
-        ([MetricValue(THROTTLE, value=1, samples=[1.0])], [samples(THROTTLE, 1)], "before[0].value"),
-        ([MetricValue(THROTTLE, value=190)], [samples(THROTTLE, 1)], "before[0].value"),
-        ([MetricValue(THROTTLE, value=5, unit="kPa")], [samples(THROTTLE, 1)], "unit"),
+        ([MetricValue(metric=THROTTLE, value=1), MetricValue(metric=THROTTLE, value=2)], [samples(THROTTLE, 1)], "before[1].metric"),
+        ([MetricValue(metric=THROTTLE)], [samples(THROTTLE, 1)], "before[0].value"),
+        ([MetricValue(metric=THROTTLE, value=1, samples=[1.0])], [samples(THROTTLE, 1)], "before[0].value"),
+        ([MetricValue(metric=THROTTLE, value=190)], [samples(THROTTLE, 1)], "before[0].value"),
+        ([MetricValue(metric=THROTTLE, value=5, unit="kPa")], [samples(THROTTLE, 1)], "unit"),
     ],
 )
 def test_refusals_name_the_field(before: list[MetricValue], after: list[MetricValue], field: str) -> None:

@@ -31,14 +31,14 @@ PRESSURE = QUANTITIES["pressure"]
     ],
 )
 def test_conversions(quantity: str, value: float, source: str, target: str, wanted: float) -> None:
-    assert convert(QUANTITIES[quantity], value, source, target) == pytest.approx(wanted, rel=2e-4, abs=1e-6)
+    assert convert(QUANTITIES[quantity], value, source, target=target) == pytest.approx(wanted, rel=2e-4, abs=1e-6)
 
 
 @given(st.sampled_from(sorted(QUANTITIES)), st.floats(0.1, 5000), st.data())
 def test_every_unit_goes_there_and_back(quantity_id: str, value: float, data: st.DataObject) -> None:
     quantity = QUANTITIES[quantity_id]
     a, b = (data.draw(st.sampled_from(quantity.units)).id for _ in range(2))
-    assert convert(quantity, convert(quantity, value, a, b), b, a) == pytest.approx(value, rel=1e-9)
+    assert convert(quantity, convert(quantity, value, a, target=b), b, target=a) == pytest.approx(value, rel=1e-9)
 
 
 @pytest.mark.parametrize(
@@ -46,13 +46,13 @@ def test_every_unit_goes_there_and_back(quantity_id: str, value: float, data: st
     [("33,1", 33.1), (" 33.1 kPa", 33.1), ("0.331 bar", 33.1), ("331 mbar", 33.1), ("\u22125", -5.0), ("29,92 INHG", 101.32)],
 )
 def test_quantities_as_typed(typed: str, wanted: float) -> None:
-    assert parse_quantity("map_kpa", typed, PRESSURE, "kPa") == pytest.approx(wanted, rel=2e-4)
+    assert parse_quantity("map_kpa", typed, PRESSURE, default_unit="kPa") == pytest.approx(wanted, rel=2e-4)
 
 
 @pytest.mark.parametrize("typed", ["", "abc", "33 furlong", "3 3", "1e", "--3", "33.1.2"])
 def test_what_is_no_quantity_is_refused_by_field(typed: str) -> None:
     with pytest.raises(InputError) as fault:
-        parse_quantity("map_kpa", typed, PRESSURE, "kPa")
+        parse_quantity("map_kpa", typed, PRESSURE, default_unit="kPa")
     assert fault.value.field == "map_kpa"
 
 
@@ -119,7 +119,7 @@ def test_every_group_has_its_evidence_and_every_known_code_a_group() -> None:
     assert "network" in code_meaning("U0100").text
 
 
-COLUMNS = (Column("rpm", "speed", "rpm", ("rpm", "speed")), Column("map_kpa", "pressure", "kPa", ("map", "manifold")))
+COLUMNS = (Column(channel="rpm", quantity="speed", unit="rpm", words=("rpm", "speed")), Column(channel="map_kpa", quantity="pressure", unit="kPa", words=("map", "manifold")))
 
 
 @pytest.mark.parametrize(

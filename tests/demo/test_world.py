@@ -64,7 +64,7 @@ def test_after_readings_of_finished_jobs_lie_in_the_familys_bands(db: Session) -
 @pytest.mark.parametrize("family", FAMILIES.values(), ids=FAMILIES)
 def test_a_sound_engine_idles_inside_its_own_bands(family) -> None:  # type: ignore[no-untyped-def]
     speed = (family.bands["idle_rpm"].low + family.bands["idle_rpm"].high) / 2
-    found = idle_samples(family, EngineState(roughness_rpm=4), 3, speed)
+    found = idle_samples(family, EngineState(roughness_rpm=4), 3, rpm=speed)
     for channel, band in family.bands.items():
         values = [v for v in found.get(channel, []) if v is not None]
         if values and not (channel == "idle_map_kpa" and family.cycle == "two_stroke"):
@@ -73,16 +73,16 @@ def test_a_sound_engine_idles_inside_its_own_bands(family) -> None:  # type: ign
 
 def test_the_simulated_meter_counts_what_speed_and_density_give() -> None:
     family = FAMILIES["A"]
-    found = idle_samples(family, EngineState(roughness_rpm=5, meter_gain=0.8), 5, 740, 200)
+    found = idle_samples(family, EngineState(roughness_rpm=5, meter_gain=0.8), 5, rpm=740, count=200)
     shown = mean([v for v in found["idle_airflow_g_s"] if v is not None])
     rpm, pressure = (mean([v for v in found[c] if v is not None]) for c in ("idle_rpm", "idle_map_kpa"))
-    assert shown == pytest.approx(0.8 * charge_flow_g_s(1.6, rpm, pressure, 31, family.volumetric_efficiency_idle), rel=0.01)
+    assert shown == pytest.approx(0.8 * charge_flow_g_s(1.6, rpm, pressure, charge_c=31, volumetric_efficiency=family.volumetric_efficiency_idle), rel=0.01)
 
 
 def test_deposit_profiles_are_thickest_where_oil_runs_to() -> None:
-    profile = deposit_profile(6, 2, 12, 1)
+    profile = deposit_profile(6, 2, 12, seed=1)
     assert max(profile) == profile[6] or abs(max(profile) - profile[6]) < 0.7
-    assert 1 < min(profile) < 3 and deposit_profile(6, 2, 12, 1) == profile
+    assert 1 < min(profile) < 3 and deposit_profile(6, 2, 12, seed=1) == profile
 
 
 @pytest.mark.parametrize("family_id", FAMILIES)
@@ -93,12 +93,12 @@ def test_a_job_of_every_family_runs_to_its_signature(db: Session, family_id: str
     chosen = random.Random(family_id).sample(reachable, 3)
     odd, maren = person(db, "odd"), person(db, "maren")
     start = datetime.now(UTC) - timedelta(days=12)
-    vehicle = intake.add_vehicle(Act(db, odd, start), intake.NewVehicle(f"TW-{family_id}9", "Brinewell", "Trial", "2020", family_id))
+    vehicle = intake.add_vehicle(Act(db=db, person=odd, now=start), intake.NewVehicle(plate=f"TW-{family_id}9", maker="Brinewell", model="Trial", year="2020", family=family_id))
     speed = (family.bands["idle_rpm"].low + family.bands["idle_rpm"].high) / 2
-    form = intake.IntakeForm("not as it was", "", 90_000.0, 900.0, "ok", "ok", "list", "none open")
-    story = Story(db, odd, start, vehicle, form).told(("rough_idle",)).later(10).measured("before", EngineState(roughness_rpm=20), 1, speed)
-    story.planned(chosen, "the keeper").worked({}).relearned().later(5).measured("after", EngineState(roughness_rpm=4), 2, speed)
-    story.driven(10, "quiet").handed_over(maren, "ignition_or_fuel_fault", "", False)
+    form = intake.IntakeForm(complaint="not as it was", recent_work="", distance_km=90_000.0, hours=900.0, coolant="ok", oil="ok", bulletins_source="list", bulletins_outcome="none open")
+    story = Story(db, odd, start, vehicle=vehicle, form=form).told(("rough_idle",)).later(10).measured("before", EngineState(roughness_rpm=20), 1, rpm=speed)
+    story.planned(chosen, "the keeper").worked({}).relearned().later(5).measured("after", EngineState(roughness_rpm=4), 2, rpm=speed)
+    story.driven(10, "quiet").handed_over(maren, "ignition_or_fuel_fault", "", fed=False)
     job = find_job(db, story.number)
     assert job.state == "finished" and job.signed_by_id == maren.id
     assert all(i.closed_at for i in job.items) and all(s.done_at for s in job.steps)

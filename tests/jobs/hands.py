@@ -10,7 +10,7 @@ from galene.jobs import evidence, gates, intake, plan, prove, work
 from galene.jobs.act import Act, family_of, find_job, revision
 from galene.store.models import Job, StepRow
 
-WARM = evidence.SetConditions(90.0, 20.0)
+WARM = evidence.SetConditions(coolant_c=90.0, intake_c=20.0)
 
 
 def good_answer(record: Record, grade: int = 1, deposit: str = "soot") -> dict[str, str]:
@@ -52,19 +52,19 @@ def begun(
 ) -> Job:
     """A new job of a family with its work begun on the parts, all at one grade of soot."""
     vehicle = intake.add_vehicle(
-        act, intake.NewVehicle(plate, "Brinewell", "Testbed", "2019", family, "the shed")
+        act, intake.NewVehicle(plate=plate, maker="Brinewell", model="Testbed", year="2019", family=family, keeper="the shed")
     )
     number = intake.open_job(act, vehicle, "soot").number
     job = find_job(act.db, number)
     job.before_missing_reason = "came on a trailer"
     for part in parts:
-        evidence.save_look(act, number, "before", part, "soot", grade)
+        evidence.save_look(act, number, "before", part_id=part, deposit="soot", grade=grade)
     for letter, choice in schools.items():
         seen = revision(find_job(act.db, number), "schools")
-        plan.override_school(act, number, letter, choice, "for this test", seen)
-    job = plan.save_plan(act, number, list(parts), [], 0, kinds or {})
-    plan.approve_plan(act, number, job.plans[0].version, "the keeper", up_to)
-    work.begin_work(act, number, 18, 0.5, 0)
+        plan.override_school(act, number, letter, choice=choice, reason="for this test", seen=seen)
+    job = plan.save_plan(act, number, list(parts), extra_spares=[], seen=0, kinds=kinds or {})
+    plan.approve_plan(act, number, job.plans[0].version, who="the keeper", up_to=up_to)
+    work.begin_work(act, number, 18, humidity=0.5, seen=0)
     return work.check_pick(act, number, {})
 
 
@@ -73,18 +73,18 @@ def row_of(job: Job, step_id: str) -> StepRow:
     return next(s for s in job.steps if s.document.id == step_id)
 
 
-def go_to(act: Act, job: Job, step_id: str, grade: int = 2) -> StepRow:
+def go_to(act: Act, job: Job, step_id: str, *, grade: int = 2) -> StepRow:
     """Do what stands before a step, and give that step."""
     for _ in range(300):
         row = work.current_step(job)
         assert row is not None, step_id
         if row.document.id == step_id:
             return row
-        do(act, job, row, grade)
+        do(act, job, row, grade=grade)
     raise AssertionError(step_id)
 
 
-def pass_(act: Act, job: Job, row: StepRow, grade: int = 2, **answers: str) -> None:
+def pass_(act: Act, job: Job, row: StepRow, *, grade: int = 2, **answers: str) -> None:
     """Tick a step at its own pace, cautions read, waits kept; answers by the record's own name."""
     step = row.document
     ends = (w.ends_at for w in job.waits if w.name in step.waits_for)
@@ -98,14 +98,14 @@ def pass_(act: Act, job: Job, row: StepRow, grade: int = 2, **answers: str) -> N
             given[record.id] = grade_text
             if deposit:
                 given[f"{record.id}_deposit"] = deposit
-    work.tick(act, job.number, row.id, given)
+    work.tick(act, job.number, row.id, records=given)
 
 
-def do(act: Act, job: Job, row: StepRow, grade: int = 2) -> None:
+def do(act: Act, job: Job, row: StepRow, *, grade: int = 2) -> None:
     """Do the step that is due, on whatever page it is done."""
     kind, number = row.document.act, job.number
     if kind == "tick":
-        pass_(act, job, row, grade)
+        pass_(act, job, row, grade=grade)
     elif kind == "clear":
         prove.clear_codes(act, number)
     elif kind == "start":
@@ -116,9 +116,9 @@ def do(act: Act, job: Job, row: StepRow, grade: int = 2) -> None:
     elif kind == "after_set":
         after_set(act, job)
     elif kind == "road":
-        prove.save_road_test(act, number, 12, "calm", "gone", revision(job, "road_test"))
+        prove.save_road_test(act, number, 12, notes="calm", complaint_gone="gone", seen=revision(job, "road_test"))
     elif kind == "pending":
-        prove.read_pending(act, number, "", revision(job, "pending"))
+        prove.read_pending(act, number, "", seen=revision(job, "pending"))
 
 
 def learn(act: Act, job: Job, learned: bool = True) -> None:
@@ -136,11 +136,11 @@ def after_set(act: Act, job: Job) -> None:
     """An after set of a healthy engine."""
     family = family_of(job)
     band = family.bands["idle_rpm"]
-    values = idle_samples(family, EngineState(roughness_rpm=6), 2, (band.low + band.high) / 2)
+    values = idle_samples(family, EngineState(roughness_rpm=6), 2, rpm=(band.low + band.high) / 2)
     channels = {c.id for c in evidence.channels_of(family, "idle")}
     kept = {k: v for k, v in values.items() if k in channels}
     seen = revision(job, "readings_after_idle")
-    evidence.save_readings(act, job.number, "after", "idle", kept, WARM, seen)
+    evidence.save_readings(act, job.number, "after", kind="idle", values=kept, conditions=WARM, seen=seen)
 
 
 def finish_card(act: Act, job: Job, grade: int = 2) -> None:
@@ -149,5 +149,5 @@ def finish_card(act: Act, job: Job, grade: int = 2) -> None:
         row = work.current_step(job)
         if row is None:
             return
-        do(act, job, row, grade)
+        do(act, job, row, grade=grade)
     raise AssertionError("the card has no end")

@@ -29,7 +29,7 @@ IDS = iter(range(10**6))
 
 
 def sent(act: Act, number: str, kind: str, /, at: datetime | None = None, entry_id: str = "", **data: Any) -> Taken:
-    return entries.take(act.db, act.person, act.now, number, Entry(entry_id or f"test-entry-{next(IDS)}", kind, at or act.now, data))
+    return entries.take(act.db, act.person, act.now, number=number, entry=Entry(id=entry_id or f"test-entry-{next(IDS)}", kind=kind, at=at or act.now, data=data))
 
 
 def step_now(db: Session, number: str) -> StepRow:
@@ -92,23 +92,23 @@ def test_an_entry_made_earlier_keeps_its_moment_but_never_the_future(odd: Act, n
 
 def test_five_hundred_entries_are_none_lost_and_none_twice(odd: Act, number: str) -> None:
     queue = [
-        Entry(f"queued-{i:04d}", "count", odd.now, {"what": "caps", "way": "in" if i % 2 == 0 else "out", "pieces": 1}) for i in range(500)
+        Entry(id=f"queued-{i:04d}", kind="count", at=odd.now, data={"what": "caps", "way": "in" if i % 2 == 0 else "out", "pieces": 1}) for i in range(500)
     ]
-    first = [entries.take(odd.db, odd.person, odd.now, number, e) for e in queue[:300]]
+    first = [entries.take(odd.db, odd.person, odd.now, number=number, entry=e) for e in queue[:300]]
     # The answer to the last of these was lost: the sender begins again a little earlier.
-    again = [entries.take(odd.db, odd.person, odd.now, number, e) for e in queue[250:]]
+    again = [entries.take(odd.db, odd.person, odd.now, number=number, entry=e) for e in queue[250:]]
     assert {t.outcome for t in first} == {"done"} and [t.outcome for t in again] == ["before"] * 50 + ["done"] * 200
     assert find_job(odd.db, number).counted == {"caps": [250, 250]}
 
 
 def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) -> None:
     for name, minutes in (("Soak", 20), ("Bath", 90), ("Oil draining", 5)):
-        waits.start_wait(odd, number, name, minutes, "for this test")
+        waits.start_wait(odd, number, name, minutes=minutes, reason="for this test")
     job = find_job(odd.db, number)
     assert [w.name for w in waits.running_waits(job, odd.now)] == ["Oil draining", "Soak", "Air meter drying", "Bath"], (
         "the next to end first"
     )
-    for bad in (
+    for name, minutes, reason in (
         ("S", 5, "why so"),
         ("Soak", 5, "why so"),
         ("New", None, "why so"),
@@ -117,25 +117,25 @@ def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) 
         ("New", 5, ""),
     ):
         with pytest.raises(Invalid):
-            waits.start_wait(odd, number, *bad)
+            waits.start_wait(odd, number, name, minutes=minutes, reason=reason)
     end = next(w for w in job.waits if w.name == "Soak").ends_at
-    waits.extend_wait(odd, number, "Soak", 10, "cold bay")
+    waits.extend_wait(odd, number, "Soak", minutes=10, reason="cold bay")
     soak = next(w for w in job.waits if w.name == "Soak")
     assert soak.ends_at == end + timedelta(minutes=10) and "10 min more: cold bay" in soak.reason
     odd.now = soak.ends_at + timedelta(minutes=30)
-    waits.extend_wait(odd, number, "Soak", 5, "still wet")
+    waits.extend_wait(odd, number, "Soak", minutes=5, reason="still wet")
     assert soak.ends_at == odd.now + timedelta(minutes=5), "one that is over is lengthened from now"
-    waits.stop_wait(odd, number, "Soak", "looked: dry")
-    waits.stop_wait(odd, number, "Soak", "looked: dry")
+    waits.stop_wait(odd, number, "Soak", reason="looked: dry")
+    waits.stop_wait(odd, number, "Soak", reason="looked: dry")
     assert "Soak" not in [w.name for w in waits.running_waits(job, odd.now)]
     with pytest.raises(Missing):
-        waits.stop_wait(odd, number, "Nothing", "no reason")
+        waits.stop_wait(odd, number, "Nothing", reason="no reason")
     with pytest.raises(Invalid):
-        waits.extend_wait(odd, number, "Bath", None, "")
+        waits.extend_wait(odd, number, "Bath", minutes=None, reason="")
 
 
 def test_inside_the_engine_two_looks_with_their_names(odd: Act, pia: Act, number: str) -> None:
-    gates.add_item(odd, number, "", "rag inside")
+    gates.add_item(odd, number, "", kind="rag inside")
     item = next(i for i in gates.open_items(find_job(odd.db, number)) if i.kind == "rag inside")
     assert item.what == "Rag inside" and item.dangerous, "two touches: the kind is name enough"
     gates.close_item(odd, number, item.key)
@@ -148,16 +148,16 @@ def test_inside_the_engine_two_looks_with_their_names(odd: Act, pia: Act, number
 
 def test_what_went_in_must_come_out_before_the_walk_and_the_start(odd: Act) -> None:
     job = begun(odd, "A", "maf_sensor")
-    gates.count(odd, job.number, "cloths", "in", 3)
-    gates.count(odd, job.number, "cloths", "out", 2)
-    for wrong in (("cloths", "out", 2), ("cloths", "in", -4), ("sails", "in", 1), ("cloths", "up", 1), ("cloths", "in", 0)):
+    gates.count(odd, job.number, "cloths", way="in", pieces=3)
+    gates.count(odd, job.number, "cloths", way="out", pieces=2)
+    for what, way, pieces in (("cloths", "out", 2), ("cloths", "in", -4), ("sails", "in", 1), ("cloths", "up", 1), ("cloths", "in", 0)):
         with pytest.raises(Invalid):
-            gates.count(odd, job.number, *wrong)
+            gates.count(odd, job.number, what, way=way, pieces=pieces)
     walk = go_to(odd, job, "walk")
     with pytest.raises(Refused, match="Count again"):
         pass_(odd, job, walk)
     assert "Cloths: 1 not counted out" in [b.text for b in gates.gate_blockers(job, "start", odd.now)]
-    gates.count(odd, job.number, "cloths", "out", 1)
+    gates.count(odd, job.number, "cloths", way="out", pieces=1)
     pass_(odd, job, walk)
 
 
@@ -174,7 +174,7 @@ def test_gates_are_opened_by_the_foreman_with_a_reason_only(odd: Act, maren: Act
 
 def test_handover_is_held_by_what_is_open(odd: Act, maren: Act, db: Session) -> None:
     number = demo_jobs(db)["prove"]
-    gates.add_item(odd, number, "Engine cover", "cover", "handover")
+    gates.add_item(odd, number, "Engine cover", kind="cover", before="handover")
     job = find_job(db, number)
     with pytest.raises(Refused):
         handover.sign(maren, number)
@@ -246,7 +246,7 @@ def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_o
     assert first_clean in work.skipped(job)
     closing = next(s for s in job.steps if s.document.phase == "close" and s.position > later.position)
     with pytest.raises(Refused, match="Not this step yet"):
-        work.tick(odd, job.number, closing.id, {})
+        work.tick(odd, job.number, closing.id, records={})
     same_part = [
         s for s in job.steps if s.document.part == later.document.part and s.document.phase == "clean" and s.done_at is None
     ]
@@ -267,7 +267,7 @@ def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(odd: Ac
     find = FOUND[kind]
     cost = 5.0 if find.needs_cost else None
     found.report(
-        odd, job.number, kind, "throttle_body", "left of the plate", cost,
+        odd, job.number, kind, part="throttle_body", note="left of the plate", cost=cost,
         retrieved=True if find.needs_retrieved else None, minutes=9.0 if find.own_words else None,
     )  # fmt: skip
     new = job.plans[0]
@@ -284,14 +284,14 @@ def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(odd: Ac
     if not within:
         with pytest.raises(Refused, match="Ask first"):
             pass_(odd, job, added[0])
-        plan.approve_plan(odd, job.number, new.version, "the keeper, by phone")
+        plan.approve_plan(odd, job.number, new.version, who="the keeper, by phone")
     pass_(odd, job, added[0])
     assert [p.version for p in job.plans] == [2, 1]
 
 
 def test_a_find_that_can_not_be_is_refused_at_its_field(odd: Act) -> None:
     job = begun(odd, "A", "maf_sensor")
-    for given, field in (
+    for (kind, part, note, cost), field in (
         (("dragon", "", "a big one", None), "found"),
         (("snapped_bolt", "moon", "left one", None), "found_where"),
         (("snapped_bolt", "", "", None), "found_note"),
@@ -302,10 +302,10 @@ def test_a_find_that_can_not_be_is_refused_at_its_field(odd: Act) -> None:
         (("own_words", "maf_sensor", "a wasps' nest", None), "found_minutes"),
     ):
         with pytest.raises(Invalid) as fault:
-            found.report(odd, job.number, *given)
+            found.report(odd, job.number, kind, part=part, note=note, cost=cost)
         assert field in fault.value.fields
     with pytest.raises(Invalid) as fault:
-        plan.approve_plan(odd, job.number, job.plans[0].version, "the keeper", 1.0)
+        plan.approve_plan(odd, job.number, job.plans[0].version, who="the keeper", up_to=1.0)
     assert "agreed_up_to" in fault.value.fields
 
 
@@ -314,7 +314,7 @@ def test_every_change_is_told_when_it_is_durable_and_not_before(odd: Act, engine
     job_id = str(find_job(odd.db, number).id)
     with psycopg.connect(address, autocommit=True) as connection:
         connection.execute("listen galene_job")
-        gates.add_item(odd, number, "Dipstick", "cover", "start")
+        gates.add_item(odd, number, "Dipstick", kind="cover", before="start")
         assert list(connection.notifies(timeout=0.2)) == [], "not before it is durable"
         odd.db.commit()
         assert [n.payload for n in connection.notifies(timeout=3.0, stop_after=1)] == [job_id]

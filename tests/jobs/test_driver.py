@@ -102,15 +102,15 @@ def said(record: Record, given: dict[str, str]) -> str:
     return value
 
 
-def tick(act: Act, job: Job, row: StepRow, given: dict[str, str]) -> None:
+def tick(act: Act, job: Job, row: StepRow, *, given: dict[str, str]) -> None:
     ends = (w.ends_at for w in job.waits if w.name in row.document.waits_for)
     act.now = max([act.now + timedelta(minutes=1), *ends])
     for caution in row.document.cautions:
         work.acknowledge(act, job.number, caution)
-    work.tick(act, job.number, row.id, given)
+    work.tick(act, job.number, row.id, records=given)
 
 
-def resolved(maren: Act, act: Act, job: Job, told: Told) -> None:
+def resolved(maren: Act, act: Act, job: Job, *, told: Told) -> None:
     """What a hold asks of people: nothing starts meanwhile, the foreman lifts it."""
     held = job.card.held
     assert held is not None and held.why
@@ -127,7 +127,7 @@ def resolved(maren: Act, act: Act, job: Job, told: Told) -> None:
 def agreed(act: Act, job: Job) -> None:
     """The owner agrees to what an answer has added."""
     if card.waits_for_approval(job):
-        plan.approve_plan(act, job.number, job.plans[0].version, "the keeper, again")
+        plan.approve_plan(act, job.number, job.plans[0].version, who="the keeper, again")
 
 
 @pytest.mark.parametrize("seed", range(14))
@@ -151,7 +151,7 @@ def test_job_and_model_agree_after_every_entry(odd: Act, maren: Act, seed: int) 
     for _ in range(MOST_STEPS):
         agreed(odd, job)
         if job.card.held is not None:
-            resolved(maren, odd, job, told)
+            resolved(maren, odd, job, told=told)
             continue
         row = card.first_left(job)
         if row is None:
@@ -162,7 +162,7 @@ def test_job_and_model_agree_after_every_entry(odd: Act, maren: Act, seed: int) 
             given = answered(random, step, bad)
             worse = [r for r in step.records if consequence_of(r, said(r, given))]
             bad_left -= 1 if worse else 0
-            tick(odd, job, row, given)
+            tick(odd, job, row, given=given)
             told.answers |= {r.id: said(r, given) for r in step.records}
         else:
             do(odd, job, row)
@@ -196,7 +196,7 @@ def test_an_answer_taken_back_takes_back_what_followed(odd: Act, seed: int) -> N
         given = good(row.document)
         if able:
             given |= _badly(random, able[0])
-        tick(odd, job, row, given)
+        tick(odd, job, row, given=given)
         if able and (job.card.held or [r.document.id for r in card.rows_of_round(job)] != before):
             work.untick(odd, job.number, row.id)
             assert [r.document.id for r in card.rows_of_round(job)] == before

@@ -79,10 +79,10 @@ def test_the_published_schema_is_the_one_in_use() -> None:
 def test_a_running_job_keeps_the_version_it_began_with(odd: Act, db: Session) -> None:
     number = demo_jobs(db)["work"]
     draft = families.begin_draft(odd, "A")
-    draft = families.edit_draft(odd, "A", draft.id, "idle band", family_edits.save_bands({"idle_rpm": Band(690, 770, "after this winter")}))
+    draft = families.edit_draft(odd, "A", draft.id, what="idle band", change=family_edits.save_bands({"idle_rpm": Band(690, 770, "after this winter")}))
     with pytest.raises(Invalid, match="what changed"):
-        families.publish(odd, "A", draft.id, " ")
-    version = families.publish(odd, "A", draft.id, "a lower idle")
+        families.publish(odd, "A", draft.id, note=" ")
+    version = families.publish(odd, "A", draft.id, note="a lower idle")
     db.commit()
     db.expire_all()
     assert version.version == 2 and families.draft_of(db, "A") is None
@@ -95,16 +95,16 @@ def test_a_running_job_keeps_the_version_it_began_with(odd: Act, db: Session) ->
 
 def test_two_people_never_overwrite_each_others_draft(odd: Act, pia: Act) -> None:
     draft = families.begin_draft(odd, "B")
-    families.edit_draft(odd, "B", draft.id, "one", lambda f: replace(f, notes=("odd was here",)))
+    families.edit_draft(odd, "B", draft.id, what="one", change=lambda f: replace(f, notes=("odd was here",)))
     with pytest.raises(Stale) as fault:
-        families.edit_draft(pia, "B", draft.id, "two", lambda f: replace(f, notes=("pia was here",)))
+        families.edit_draft(pia, "B", draft.id, what="two", change=lambda f: replace(f, notes=("pia was here",)))
     assert fault.value.who == "Odd Hessel"
 
 
 def test_undo_takes_back_the_last_change_only(odd: Act) -> None:
     draft = families.begin_draft(odd, "B")
-    one = families.edit_draft(odd, "B", draft.id, "one", lambda f: replace(f, notes=("one",)))
-    two = families.edit_draft(odd, "B", one.id, "two", lambda f: replace(f, notes=("two",)))
+    one = families.edit_draft(odd, "B", draft.id, what="one", change=lambda f: replace(f, notes=("one",)))
+    two = families.edit_draft(odd, "B", one.id, what="two", change=lambda f: replace(f, notes=("two",)))
     back = families.undo_draft(odd, "B", two.id)
     assert families.family_in_draft(back).notes == ("one",) and back.id == one.id
     first = families.undo_draft(odd, "B", back.id)
@@ -115,21 +115,21 @@ def test_undo_takes_back_the_last_change_only(odd: Act) -> None:
 def test_a_family_grows_from_nothing_to_one_that_a_job_can_use(odd: Act, db: Session) -> None:
     draft = families.new_family(odd, " k1 ", "Kelp 1.2")
     with pytest.raises(Refused, match="publish"):
-        families.publish(odd, "K1", draft.id, "too early")
+        families.publish(odd, "K1", draft.id, note="too early")
     with pytest.raises(Invalid, match="engine family"):
-        intake.add_vehicle(odd, intake.NewVehicle("KP-1", "Kelp", "One", "2020", "K1"))
+        intake.add_vehicle(odd, intake.NewVehicle(plate="KP-1", maker="Kelp", model="One", year="2020", family="K1"))
     for component, after in (
         ("air_filter", ""), ("throttle_body", "air_filter"), ("intake_ports", "throttle_body"), ("intake_tube", "air_filter"), ("map_sensor", "throttle_body"),
     ):  # fmt: skip
-        draft = families.edit_draft(odd, "K1", draft.id, component, family_edits.add_part(component, after))
+        draft = families.edit_draft(odd, "K1", draft.id, what=component, change=family_edits.add_part(component, after))
     family = families.family_in_draft(draft)
     assert {(p.source, p.target) for p in family.pipes} == {
         ("air_filter", "intake_tube"), ("intake_tube", "throttle_body"), ("throttle_body", "intake_ports"),
     }  # fmt: skip
-    opening = Operation("tube_off", "Take the tube off", "Refit the tube", "intake_tube", 3, 4, reaches=("intake_tube", "throttle_body"))
-    draft = families.edit_draft(odd, "K1", draft.id, "opening", family_edits.save_operation(opening))
-    families.publish(odd, "K1", draft.id, "first version")
-    vehicle = intake.add_vehicle(odd, intake.NewVehicle("KP-1", "Kelp", "One", "2020", "K1"))
+    opening = Operation(id="tube_off", text="Take the tube off", text_back="Refit the tube", part="intake_tube", minutes_off=3, minutes_on=4, reaches=("intake_tube", "throttle_body"))
+    draft = families.edit_draft(odd, "K1", draft.id, what="opening", change=family_edits.save_operation(opening))
+    families.publish(odd, "K1", draft.id, note="first version")
+    vehicle = intake.add_vehicle(odd, intake.NewVehicle(plate="KP-1", maker="Kelp", model="One", year="2020", family="K1"))
     assert family_of(intake.open_job(odd, vehicle, "shakes")).id == "K1"
 
 
@@ -141,7 +141,7 @@ def test_taking_a_part_out_joins_its_neighbours_and_forgets_it_everywhere() -> N
 
 
 def test_a_copy_is_its_own_family(odd: Act) -> None:
-    draft = families.new_family(odd, "A2", "Skerry 16P, second series", "A")
+    draft = families.new_family(odd, "A2", "Skerry 16P, second series", like="A")
     assert replace(families.family_in_draft(draft), id="A", name=FAMILIES["A"].name) == FAMILIES["A"]
     with pytest.raises(Invalid, match="taken"):
         families.new_family(odd, "A", "again")
@@ -160,21 +160,21 @@ def test_a_file_is_taken_in_as_a_draft_and_waits_for_an_open_one(odd: Act) -> No
     with pytest.raises(Refused, match="edits"):
         families.take_in(odd, changed)
     with pytest.raises(Refused) as fault:
-        families.take_in(odd, replace(FAMILIES["D"], parts=(*FAMILIES["D"].parts, Part("x", "egr_pipe", "x"))))
+        families.take_in(odd, replace(FAMILIES["D"], parts=(*FAMILIES["D"].parts, Part(id="x", component="egr_pipe", label="x"))))
     assert any("not joined" in r for r in fault.value.reasons)
 
 
 def test_bulletins_stand_by_family_and_by_vehicle(odd: Act, db: Session) -> None:
     bus = db.scalars(select(Vehicle).where(Vehicle.plate_key == "QN266")).one()
-    families.add_bulletin(odd, "recall", "Cooler", "hotline", "done in May", None, bus)
-    families.add_bulletin(odd, "bulletin", "Flap software", "list", "not for this one", "D")
+    families.add_bulletin(odd, "recall", "Cooler", source="hotline", outcome="done in May", family_id=None, vehicle=bus)
+    families.add_bulletin(odd, "bulletin", "Flap software", source="list", outcome="not for this one", family_id="D")
     titles = [b.title for b in families.bulletins_for(db, "D", bus)]
     assert {"Cooler", "Flap software"} <= set(titles) and "Cooler" not in [b.title for b in families.bulletins_for(db, "D")]
     with pytest.raises(Invalid) as fault:
-        families.add_bulletin(odd, "rumour", "", "", "x", "D")
+        families.add_bulletin(odd, "rumour", "", source="", outcome="x", family_id="D")
     assert set(fault.value.fields) == {"kind", "title", "source"}
     with pytest.raises(Missing):
-        families.add_bulletin(odd, "recall", "x", "x", "x", "Q")
+        families.add_bulletin(odd, "recall", "x", source="x", outcome="x", family_id="Q")
 
 
 def test_measured_bores_decide_the_grade_and_prove_the_gain(odd: Act, db: Session) -> None:
@@ -183,21 +183,21 @@ def test_measured_bores_decide_the_grade_and_prove_the_gain(odd: Act, db: Sessio
     assert look.grade == 4 and look.open_area_percent and len(look.bores) == 4
     assert min(b["open_area_percent"] for b in look.bores) == look.open_area_percent
     clean = [evidence.MeasuredBore(f"cylinder {n}", 34.0, (0.1,) * 8) for n in range(1, 5)]
-    evidence.save_bores(odd, number, "after", "intake_ports", clean, "", "", 0)
+    evidence.save_bores(odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0)
     after = next(k for k in find_job(db, number).looks if k.part == "intake_ports" and k.phase == "after")
     assert after.grade == 1 and after.open_area_percent and after.open_area_percent > 98
     with pytest.raises(Stale):
-        evidence.save_bores(odd, number, "after", "intake_ports", clean, "", "", 0)
+        evidence.save_bores(odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0)
     with pytest.raises(Invalid) as fault:
-        evidence.save_bores(odd, number, "after", "intake_ports", [evidence.MeasuredBore("one", 34.0, (0, 17, 0, 0))], "", "", 1)
+        evidence.save_bores(odd, number, "after", part_id="intake_ports", bores=[evidence.MeasuredBore("one", 34.0, (0, 17, 0, 0))], deposit="", note="", seen=1)
     assert set(fault.value.fields) == {"thickness.0.1"}
 
 
 def test_an_eye_that_sees_another_grade_drops_the_measurement(odd: Act, db: Session) -> None:
     number = db.scalars(select(Job).where(Job.family_id == "C")).unique().one().number
-    evidence.save_look(odd, number, "before", "intake_ports", "hard_carbon", 4, "same grade")
+    evidence.save_look(odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=4, note="same grade")
     assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores
-    evidence.save_look(odd, number, "before", "intake_ports", "hard_carbon", 2)
+    evidence.save_look(odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=2)
     assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores == []
 
 

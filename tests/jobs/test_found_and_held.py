@@ -24,13 +24,13 @@ def ids(job: Job) -> list[str]:
     return [r.document.id for r in card.rows_of_round(job)]
 
 
-def find(act: Act, job: Job, kind: str, part: str = "throttle_body", **more: object) -> Job:
+def find(act: Act, job: Job, kind: str, *, part: str = "throttle_body", **more: object) -> Job:
     one = FOUND[kind]
     retrieved = True if one.needs_retrieved else None
     minutes = 20.0 if one.own_words else None
     cost = 30.0 if one.needs_cost else None
     given = {"retrieved": retrieved, "minutes": minutes, **more}
-    return found.report(act, job.number, kind, part, "as it was seen", cost, **given)  # type: ignore[arg-type]
+    return found.report(act, job.number, kind, part=part, note="as it was seen", cost=cost, **given)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("kind", sorted(FOUND))
@@ -54,7 +54,7 @@ def test_what_a_kind_does_not_ask_for_has_no_say(odd: Act) -> None:
     job = begun(odd, "A", "throttle_body", plate="FD-SAY")
     go_to(odd, job, "throttle_body:look")
     found.report(
-        odd, job.number, "seized_clamp", "", "the wide clamp", 12.0, retrieved=False, minutes=90.0
+        odd, job.number, "seized_clamp", part="", note="the wide clamp", cost=12.0, retrieved=False, minutes=90.0
     )
     one = job.card.finds[-1]
     assert (one.retrieved, one.minutes, one.cost) == (None, 0.0, 12.0)
@@ -78,7 +78,7 @@ def test_what_is_in_the_hand_again_does_not(odd: Act) -> None:
     job = find(odd, job, "dropped", retrieved=True)
     assert job.card.held is None
     if job.plans[0].approved_at is None:
-        plan.approve_plan(odd, job.number, job.plans[0].version, "the keeper")
+        plan.approve_plan(odd, job.number, job.plans[0].version, who="the keeper")
     finish_card(odd, job)
     assert job.engine_started_at is not None
 
@@ -100,7 +100,7 @@ def test_a_find_that_can_not_be_is_named(
     given = {"part": "maf_sensor", "note": "as it was seen", "cost": None, **change}
     part, note, cost = (given.pop(k) for k in ("part", "note", "cost"))
     with pytest.raises(Invalid) as caught:
-        found.report(odd, job.number, kind, part, note, cost, **given)  # type: ignore[arg-type]
+        found.report(odd, job.number, kind, part=part, note=note, cost=cost, **given)  # type: ignore[arg-type]
     assert field in caught.value.fields
 
 
@@ -158,10 +158,10 @@ def test_a_part_joins_while_it_is_open_and_nothing_opens_again(odd: Act) -> None
     with pytest.raises(Invalid):
         work.join(odd, job.number, "flux")
     with pytest.raises(Invalid):
-        work.join(odd, job.number, "map_sensor", "polish")
+        work.join(odd, job.number, "map_sensor", work="polish")
     plan_of_now = job.plans[0]
     if plan_of_now.approved_at is None:
-        plan.approve_plan(odd, job.number, plan_of_now.version, "the keeper")
+        plan.approve_plan(odd, job.number, plan_of_now.version, who="the keeper")
     finish_card(odd, job)
 
 
@@ -173,12 +173,12 @@ def test_the_plan_of_a_new_job_holds(odd: Act) -> None:
 def test_an_engine_that_may_hold_coolant_is_not_turned_before_it_is_pressed(odd: Act) -> None:
     job = begun(odd, "D", "egr_valve", plate="FD-COOL")
     assert "danger" not in {b.kind for b in gates.gate_blockers(job, "start", odd.now)}
-    intake.observe(odd, job, "coolant_loss", "present", "said")
+    intake.observe(odd, job, "coolant_loss", state="present", source="said")
     odd.db.flush()
     odd.db.expire(job, ["observations"])
     told = [b for b in gates.gate_blockers(job, "start", odd.now) if b.kind == "danger"]
     assert len(told) == 1 and "not cranked, not run" in told[0].text
-    intake.observe(odd, job, "coolant_pressure_falls", "absent", "check")
+    intake.observe(odd, job, "coolant_pressure_falls", state="absent", source="check")
     odd.db.flush()
     odd.db.expire(job, ["observations"])
     assert "danger" not in {b.kind for b in gates.gate_blockers(job, "start", odd.now)}

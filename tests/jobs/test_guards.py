@@ -53,7 +53,7 @@ def test_twins_in_flight_wait_for_each_other(engine: Engine) -> None:
 
     def send() -> None:
         with Session(engine, expire_on_commit=False) as db:
-            act = Act(db, person(db, "odd"), datetime.now(UTC))
+            act = Act(db=db, person=person(db, "odd"), now=datetime.now(UTC))
             vehicle = intake.find_vehicles(db, "QN-207")[0]
             gate.wait()
             try:
@@ -77,20 +77,20 @@ def test_twins_in_flight_wait_for_each_other(engine: Engine) -> None:
 def test_a_newer_change_is_never_overwritten(odd: Act, pia: Act) -> None:
     job = find_job(odd.db, ARRIVING)
     seen = revision(job, "intake")
-    intake.save_intake(pia, ARRIVING, form(ARRIVING, pia.db, recent_work="new plugs"), seen)
+    intake.save_intake(pia, ARRIVING, form(ARRIVING, pia.db, recent_work="new plugs"), seen=seen)
     pia.db.commit()
     with pytest.raises(Stale) as stale:
-        intake.save_intake(odd, ARRIVING, form(ARRIVING, odd.db, recent_work="nothing"), seen)
+        intake.save_intake(odd, ARRIVING, form(ARRIVING, odd.db, recent_work="nothing"), seen=seen)
     assert stale.value.who == "Pia Skarn"
     odd.db.rollback()
     assert find_job(odd.db, ARRIVING).recent_work == "new plugs"
 
 
 def test_a_tap_on_a_state_that_is_gone_is_not_carried_out(odd: Act, pia: Act) -> None:
-    assert intake.tap(pia, ARRIVING, "high_idle", "unknown", "absent") == ("absent", None)
-    state, note = intake.tap(odd, ARRIVING, "high_idle", "unknown", "present")
+    assert intake.tap(pia, ARRIVING, "high_idle", was="unknown", state="absent") == ("absent", None)
+    state, note = intake.tap(odd, ARRIVING, "high_idle", was="unknown", state="present")
     assert state == "absent" and note is not None
-    assert intake.tap(odd, ARRIVING, "high_idle", "unknown", "absent") == ("absent", None), "the same tap again is harmless"
+    assert intake.tap(odd, ARRIVING, "high_idle", was="unknown", state="absent") == ("absent", None), "the same tap again is harmless"
 
 
 def test_every_write_leaves_who_and_what(odd: Act) -> None:
@@ -110,26 +110,26 @@ def test_the_trace_can_not_be_changed(db: Session, statement: str) -> None:
 
 def test_a_finished_job_is_read_only_until_opened_with_a_reason(odd: Act, maren: Act) -> None:
     for write in (
-        lambda: intake.tap(odd, FINISHED, "rough_idle", "present", "absent"),
+        lambda: intake.tap(odd, FINISHED, "rough_idle", was="present", state="absent"),
         lambda: intake.add_codes(odd, FINISHED, "P0171"),
-        lambda: gates.add_item(odd, FINISHED, "plug", "connector"),
-        lambda: intake.save_intake(odd, FINISHED, form(FINISHED, odd.db), 1),
+        lambda: gates.add_item(odd, FINISHED, "plug", kind="connector"),
+        lambda: intake.save_intake(odd, FINISHED, form(FINISHED, odd.db), seen=1),
     ):
         with pytest.raises(ReadOnly):
             write()
     with pytest.raises(Invalid):
         reopen(odd, FINISHED, " ")
-    job = reopen(odd, FINISHED, "stalled again on the ramp", "prove")
+    job = reopen(odd, FINISHED, "stalled again on the ramp", stage="prove")
     assert (job.state, job.stage, job.signed_at) == ("open", "prove", None)
-    intake.tap(odd, FINISHED, "hesitation", "unknown", "present")
+    intake.tap(odd, FINISHED, "hesitation", was="unknown", state="present")
     assert sign(maren, FINISHED).state == "finished", "everything is still there, so it can be signed again"
 
 
 def test_untold_things_are_missing(odd: Act) -> None:
     for call in (
         lambda: find_job(odd.db, "99-9999"),
-        lambda: intake.tap(odd, ARRIVING, "no_such_thing", "unknown", "present"),
-        lambda: work.tick(odd, WORKING, 10**8, {}),
+        lambda: intake.tap(odd, ARRIVING, "no_such_thing", was="unknown", state="present"),
+        lambda: work.tick(odd, WORKING, 10**8, records={}),
         lambda: work.acknowledge(odd, WORKING, "dragons"),
     ):
         with pytest.raises(Missing):
@@ -144,9 +144,9 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
 
     def send(name: str) -> None:
         with Session(engine, expire_on_commit=False) as own:
-            act = Act(own, person(own, name), datetime.now(UTC))
+            act = Act(db=own, person=person(own, name), now=datetime.now(UTC))
             gate.wait()
-            _, first = work.tick(act, WORKING, step.id, {"grade_after": "0", "moisture": "yes"}, "air-dried with the fan")
+            _, first = work.tick(act, WORKING, step.id, records={"grade_after": "0", "moisture": "yes"}, early_reason="air-dried with the fan")
             own.commit()
             fresh.append(first)
 
@@ -171,7 +171,7 @@ def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
     foreign = odd.db.scalars(select(StepRow).join_from(StepRow, Person, isouter=True).limit(1)).unique().first()
     assert foreign is not None
     with pytest.raises(Missing):
-        work.tick(odd, ARRIVING, foreign.id, {})
+        work.tick(odd, ARRIVING, foreign.id, records={})
     item = odd.db.scalars(select(MustGoBack).limit(1)).unique().one()
     with pytest.raises(Missing):
         gates.close_item(odd, ARRIVING, item.key)

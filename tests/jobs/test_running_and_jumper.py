@@ -20,9 +20,9 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
     assert [i.what for i in gates.open_items(job)] == ["Way in for the spray tube"], "its own opening does not hold it"
     for caution in bursts.document.cautions:
         work.acknowledge(odd, job.number, caution)
-    gates.add_item(odd, job.number, "Dipstick", "cover", "start")
+    gates.add_item(odd, job.number, "Dipstick", kind="cover", before="start")
     with pytest.raises(Refused, match="Dipstick"):
-        work.tick(odd, job.number, bursts.id, {})
+        work.tick(odd, job.number, bursts.id, records={})
     gates.close_item(odd, job.number, next(i.key for i in job.items if i.what == "Dipstick"))
     pass_(odd, job, bursts)
     off = go_to(odd, job, "running_flush:tube_off")
@@ -52,14 +52,14 @@ def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
     for caution in row.document.cautions:
         work.acknowledge(odd, job.number, caution)
     with pytest.raises(Refused, match="No jumper yet"):
-        work.tick(odd, job.number, row.id, {})
+        work.tick(odd, job.number, row.id, records={})
     refused = {"other_wire_leads_to": "unknown", "supply_v": 12.6, "wire_limit_a": 7.5, "coil_ohm": 20.0}
-    checks.keep_check(odd, job.number, "drive_side_trace", refused)
+    checks.keep_check(odd, job.number, "drive_side_trace", given=refused)
     with pytest.raises(Refused, match="No jumper yet"):
-        work.tick(odd, job.number, row.id, {})
+        work.tick(odd, job.number, row.id, records={})
     odd.now += timedelta(seconds=5)
-    checks.keep_check(odd, job.number, "drive_side_trace", {**refused, "other_wire_leads_to": "fuse"})
-    assert work.tick(odd, job.number, row.id, {})[1]
+    checks.keep_check(odd, job.number, "drive_side_trace", given={**refused, "other_wire_leads_to": "fuse"})
+    assert work.tick(odd, job.number, row.id, records={})[1]
     assert "jumper through" in checks.drive_said(odd.db, job)
     assert [i.kind for i in gates.open_items(job) if "jumper" in i.what] == ["connector"]
 
@@ -85,18 +85,18 @@ def test_a_step_is_worded_anew_for_this_job_and_the_words_before_stay(odd: Act, 
         ("x" * 301, 900.0, "edit_text"),
     ):
         with pytest.raises(Invalid) as fault:
-            work.edit_step(odd, job.number, row.id, text, minutes)
+            work.edit_step(odd, job.number, row.id, text=text, minutes=minutes)
         assert field in fault.value.fields
     before = row.document.text
-    work.edit_step(odd, job.number, row.id, "Chock the front wheels, it stands on the ramp", 3)
-    work.edit_step(pia, job.number, row.id, "Chock the front wheels, the ramp is wet", 4)
+    work.edit_step(odd, job.number, row.id, text="Chock the front wheels, it stands on the ramp", minutes=3)
+    work.edit_step(pia, job.number, row.id, text="Chock the front wheels, the ramp is wet", minutes=4)
     assert row.document.was is not None
     assert row.document.was.text == before and row.document.was.by == pia.person.name
     trace = odd.db.scalars(select(Trace).where(Trace.action == "step_edited").order_by(Trace.id)).all()
     assert [t.detail["was"] for t in trace] == [before, "Chock the front wheels, it stands on the ramp"]
     pass_(odd, job, row)
     with pytest.raises(Refused, match="ticked already"):
-        work.edit_step(odd, job.number, row.id, "Chock all wheels after all", 3)
+        work.edit_step(odd, job.number, row.id, text="Chock all wheels after all", minutes=3)
 
 
 def test_the_readiness_drive_is_offered_after_the_road(odd: Act) -> None:

@@ -21,7 +21,7 @@ from tests.conftest import demo_jobs, person
 from tests.jobs.hands import begun, go_to, learn, pass_
 
 A = FAMILIES["A"]
-WARM = evidence.SetConditions(90.0, 20.0)
+WARM = evidence.SetConditions(coolant_c=90.0, intake_c=20.0)
 
 
 def job_at(db: Session, stage: str) -> str:
@@ -31,17 +31,17 @@ def job_at(db: Session, stage: str) -> str:
 @pytest.fixture
 def fresh(odd: Act) -> str:
     """A new job of a new vehicle with its intake done."""
-    vehicle = intake.add_vehicle(odd, intake.NewVehicle("TS-900", "Brinewell", "Testbed", "2019", "A", "the shed"))
+    vehicle = intake.add_vehicle(odd, intake.NewVehicle(plate="TS-900", maker="Brinewell", model="Testbed", year="2019", family="A", keeper="the shed"))
     job = intake.open_job(odd, vehicle, "shakes at the lights")
     intake.save_intake(
-        odd, job.number, intake.IntakeForm("shakes at the lights", distance_km=120000, bulletins_source="list", bulletins_outcome="none"), 0
+        odd, job.number, intake.IntakeForm(complaint="shakes at the lights", distance_km=120000, bulletins_source="list", bulletins_outcome="none"), seen=0
     )
     return job.number
 
 
-def measured(act: Act, number: str, phase: str, state: EngineState, rpm: float = 740, seed: int = 1) -> None:
+def measured(act: Act, number: str, phase: str, *, state: EngineState, rpm: float = 740, seed: int = 1) -> None:
     evidence.save_readings(
-        act, number, phase, "idle", idle_samples(A, state, seed, rpm), WARM, revision(find_job(act.db, number), f"readings_{phase}_idle")
+        act, number, phase, kind="idle", values=idle_samples(A, state, seed, rpm=rpm), conditions=WARM, seen=revision(find_job(act.db, number), f"readings_{phase}_idle")
     )
 
 
@@ -52,18 +52,18 @@ def present(act: Act, number: str) -> dict[str, str]:
 def to_work(act: Act, number: str, parts: list[str]) -> None:
     for stage in ("intake", "evidence", "diagnosis"):
         stages.advance(act, number, stage)
-    plan.save_plan(act, number, parts, [], 0)
-    plan.approve_plan(act, number, 1, "the keeper")
+    plan.save_plan(act, number, parts, extra_spares=[], seen=0)
+    plan.approve_plan(act, number, 1, who="the keeper")
     stages.advance(act, number, "plan")
-    work.begin_work(act, number, 18, 0.5, 0)
+    work.begin_work(act, number, 18, humidity=0.5, seen=0)
     work.check_pick(act, number, {})
 
 
 def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> None:
     fouled = EngineState(deposit_mm=0.09, roughness_rpm=15)
-    intake.tap(odd, fresh, "rough_idle", "unknown", "present")
+    intake.tap(odd, fresh, "rough_idle", was="unknown", state="present")
     intake.add_codes(odd, fresh, "p0506")
-    measured(odd, fresh, "before", fouled, 716)
+    measured(odd, fresh, "before", state=fouled, rpm=716)
     assert present(odd, fresh)["learned_opening_high"] == "present"
     assert diagnosis.assess_job(find_job(odd.db, fresh), 70).causes[0].id == "throttle_deposit"
     to_work(odd, fresh, ["throttle_body"])
@@ -72,13 +72,13 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
     stages.advance(odd, fresh, "work")
     go_to(odd, job, "after_set")
     assert prove.relearns_done(job) == {"throttle_manual": "learned"}
-    measured(odd, fresh, "after", EngineState(roughness_rpm=6), 740, 2)
+    measured(odd, fresh, "after", state=EngineState(roughness_rpm=6), rpm=740, seed=2)
     result = prove.compare(find_job(odd.db, fresh))
     assert result is not None and result.verdict == "improved"
-    prove.save_road_test(odd, fresh, 12, "calm", "gone", 0)
-    prove.read_pending(odd, fresh, "", 0)
+    prove.save_road_test(odd, fresh, 12, notes="calm", complaint_gone="gone", seen=0)
+    prove.read_pending(odd, fresh, "", seen=0)
     stages.advance(odd, fresh, "prove")
-    handover.save_handover(odd, fresh, "throttle_deposit", "", False, 0)
+    handover.save_handover(odd, fresh, "throttle_deposit", advice="", fed=False, seen=0)
     with pytest.raises(NotAllowed):
         handover.sign(odd, fresh)
     job = handover.sign(maren, fresh)
@@ -90,11 +90,11 @@ def test_vehicles_are_found_by_two_signs_and_refused_twice(odd: Act) -> None:
     assert [v.plate for v in intake.find_vehicles(odd.db, "qn 1")] == ["QN-114", "QN-152"]
     assert intake.find_vehicles(odd.db, "%") == []
     for wrong, field in (
-        (intake.NewVehicle("QN 114", model="x", family="A"), "plate"),
-        (intake.NewVehicle("ZZ-1", model="x", family="Q"), "family"),
-        (intake.NewVehicle("ZZ-1", model="", family="A"), "model"),
-        (intake.NewVehicle("ZZ-1", model="x", family="A", year="1066"), "year"),
-        (intake.NewVehicle("!", model="x", family="A"), "plate"),
+        (intake.NewVehicle(plate="QN 114", model="x", family="A"), "plate"),
+        (intake.NewVehicle(plate="ZZ-1", model="x", family="Q"), "family"),
+        (intake.NewVehicle(plate="ZZ-1", model="", family="A"), "model"),
+        (intake.NewVehicle(plate="ZZ-1", model="x", family="A", year="1066"), "year"),
+        (intake.NewVehicle(plate="!", model="x", family="A"), "plate"),
     ):
         with pytest.raises(Invalid) as fault:
             intake.add_vehicle(odd, wrong)
@@ -105,17 +105,17 @@ def test_intake_refuses_what_can_not_be(odd: Act) -> None:
     number = job_at(odd.db, "intake")
     seen = revision(find_job(odd.db, number), "intake")
     for form, field in (
-        (intake.IntakeForm(""), "complaint"),
-        (intake.IntakeForm("x", distance_km=-1), "distance"),
-        (intake.IntakeForm("x", distance_km=500), "distance"),
-        (intake.IntakeForm("x", hours=1e9), "hours"),
-        (intake.IntakeForm("x", oil="plenty"), "oil"),
-        (intake.IntakeForm("x", bulletins_outcome="one open"), "bulletins_source"),
-        (intake.IntakeForm("x" * 5000), "complaint"),
-        (intake.IntakeForm("nul \x00"), "complaint"),
+        (intake.IntakeForm(complaint=""), "complaint"),
+        (intake.IntakeForm(complaint="x", distance_km=-1), "distance"),
+        (intake.IntakeForm(complaint="x", distance_km=500), "distance"),
+        (intake.IntakeForm(complaint="x", hours=1e9), "hours"),
+        (intake.IntakeForm(complaint="x", oil="plenty"), "oil"),
+        (intake.IntakeForm(complaint="x", bulletins_outcome="one open"), "bulletins_source"),
+        (intake.IntakeForm(complaint="x" * 5000), "complaint"),
+        (intake.IntakeForm(complaint="nul \x00"), "complaint"),
     ):
         with pytest.raises(Invalid) as fault:
-            intake.save_intake(odd, number, form, seen)
+            intake.save_intake(odd, number, form, seen=seen)
         assert field in fault.value.fields
 
 
@@ -131,20 +131,20 @@ def test_codes_become_evidence_and_go_with_their_code(odd: Act, fresh: str) -> N
 
 
 def test_readings_become_evidence_through_the_calculations(odd: Act, fresh: str) -> None:
-    measured(odd, fresh, "before", EngineState(leak_g_s=0.6))
-    evidence.save_readings(odd, fresh, "before", "trim", trim_samples(A, EngineState(leak_g_s=0.6), 3), WARM, 0)
+    measured(odd, fresh, "before", state=EngineState(leak_g_s=0.6))
+    evidence.save_readings(odd, fresh, "before", kind="trim", values=trim_samples(A, EngineState(leak_g_s=0.6), 3), conditions=WARM, seen=0)
     seen = present(odd, fresh)
     assert seen["trim_leak_shape"] == "present" and seen["learned_opening_high"] == "absent"
-    evidence.save_look(odd, fresh, "before", "throttle_body", "varnish", 3)
+    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3)
     assert present(odd, fresh)["look_throttle_clean"] == "absent"
-    evidence.save_look(odd, fresh, "before", "throttle_body", "", 0)
+    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="", grade=0)
     assert present(odd, fresh)["look_throttle_clean"] == "present"
-    evidence.save_key_on(odd, fresh, {"map_sensor": 93.0, "barometric_sensor": 101.2}, 101.1, 0)
+    evidence.save_key_on(odd, fresh, {"map_sensor": 93.0, "barometric_sensor": 101.2}, barometer_kpa=101.1, seen=0)
     assert present(odd, fresh)["key_on_one_off:map_sensor"] == "present"
 
 
 def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> None:
-    evidence.save_readings(odd, fresh, "before", "idle", idle_samples(A, EngineState(deposit_mm=0.1), 1), evidence.SetConditions(40.0), 0)
+    evidence.save_readings(odd, fresh, "before", kind="idle", values=idle_samples(A, EngineState(deposit_mm=0.1), 1), conditions=evidence.SetConditions(coolant_c=40.0), seen=0)
     assert "learned_opening_high" not in present(odd, fresh)
 
 
@@ -156,13 +156,13 @@ def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> 
         ({"idle_rpm": [740.0, 99999.0]}, WARM, "idle_rpm.1"),
         ({"idle_rpm": [740.0, None], "idle_map_kpa": [33.0, 33.0]}, WARM, "idle_rpm.1"),
         ({"idle_rpm": [740.0], "idle_map_kpa": [-3.0]}, WARM, "idle_map_kpa.0"),
-        ({"idle_rpm": [740.0]}, evidence.SetConditions(300.0), "coolant_c"),
-        ({"idle_rpm": [740.0]}, evidence.SetConditions(90.0, None, ("jacuzzi",)), "load"),
+        ({"idle_rpm": [740.0]}, evidence.SetConditions(coolant_c=300.0), "coolant_c"),
+        ({"idle_rpm": [740.0]}, evidence.SetConditions(coolant_c=90.0, intake_c=None, load=("jacuzzi",)), "load"),
     ],
 )
 def test_impossible_readings_are_named_by_row(odd: Act, fresh: str, values: dict, conditions: evidence.SetConditions, field: str) -> None:  # type: ignore[type-arg]
     with pytest.raises(Invalid) as fault:
-        evidence.save_readings(odd, fresh, "before", "idle", values, conditions, 0)
+        evidence.save_readings(odd, fresh, "before", kind="idle", values=values, conditions=conditions, seen=0)
     assert field in fault.value.fields
 
 
@@ -172,33 +172,33 @@ def test_the_before_rule(odd: Act, fresh: str) -> None:
     with pytest.raises(Refused, match="idle readings"):
         stages.advance(odd, fresh, "intake")
         stages.advance(odd, fresh, "evidence")
-    evidence.set_before_missing(odd, fresh, "towed in, does not run", 0)
+    evidence.set_before_missing(odd, fresh, "towed in, does not run", seen=0)
     with pytest.raises(Refused, match="job card comes first"):
         prove.clear_codes(odd, fresh)
     to_work(odd, fresh, ["maf_sensor"])
     with pytest.raises(Refused, match="before set is closed"):
-        measured(odd, fresh, "before", EngineState())
+        measured(odd, fresh, "before", state=EngineState())
     with pytest.raises(Refused, match="not been started"):
-        measured(odd, fresh, "after", EngineState())
+        measured(odd, fresh, "after", state=EngineState())
 
 
 def test_the_plan_stops_at_danger(odd: Act, fresh: str) -> None:
     with pytest.raises(Invalid):
-        plan.save_plan(odd, fresh, [], [], 0)
+        plan.save_plan(odd, fresh, [], extra_spares=[], seen=0)
     with pytest.raises(Invalid):
-        plan.save_plan(odd, fresh, ["egr_valve"], [], 0)
-    evidence.save_look(odd, fresh, "before", "throttle_body", "coolant_residue", 2)
+        plan.save_plan(odd, fresh, ["egr_valve"], extra_spares=[], seen=0)
+    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="coolant_residue", grade=2)
     with pytest.raises(Refused, match="coolant"):
-        plan.save_plan(odd, fresh, ["throttle_body"], [], 0)
+        plan.save_plan(odd, fresh, ["throttle_body"], extra_spares=[], seen=0)
     find_job(odd.db, fresh).vehicle.hazards = ["hybrid"]
     with pytest.raises(Refused, match="qualified"):
-        plan.save_plan(odd, fresh, ["maf_sensor"], [], 0)
+        plan.save_plan(odd, fresh, ["maf_sensor"], extra_spares=[], seen=0)
 
 
 def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
-    measured(odd, fresh, "before", EngineState())
-    evidence.save_look(odd, fresh, "before", "throttle_body", "varnish", 3)
-    document = plan.save_plan(odd, fresh, ["throttle_body", "maf_sensor"], ["hose_clamp"], 0).plans[0].document
+    measured(odd, fresh, "before", state=EngineState())
+    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3)
+    document = plan.save_plan(odd, fresh, ["throttle_body", "maf_sensor"], extra_spares=["hose_clamp"], seen=0).plans[0].document
     bill = document.bill
     spares, agents = sum(s.price or 0 for s in bill.spares), sum(a.price for a in bill.agents)
     assert document.price == pytest.approx(bill.labour + bill.proof_labour + spares + agents)
@@ -206,19 +206,19 @@ def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
     assert document.elapsed_minutes >= document.hands_minutes
     assert document.parts[0].where == "laid aside", "on its coolant hoses: no coolant is lost for a throttle"
     with pytest.raises(Refused, match="newer version"):
-        plan.approve_plan(odd, fresh, 0, "the keeper")
+        plan.approve_plan(odd, fresh, 0, who="the keeper")
     with pytest.raises(Invalid):
-        plan.approve_plan(odd, fresh, 1, " ")
+        plan.approve_plan(odd, fresh, 1, who=" ")
 
 
 def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -> None:
-    measured(odd, fresh, "before", EngineState())
+    measured(odd, fresh, "before", state=EngineState())
     to_work(odd, fresh, ["maf_sensor"])
     steps = {s.document.id: s for s in find_job(odd.db, fresh).steps}
     with pytest.raises(Refused, match="Not this step yet"):
-        work.tick(odd, fresh, steps["open:meter_out"].id, {})
+        work.tick(odd, fresh, steps["open:meter_out"].id, records={})
     for key in ("secure", "ignition", "open:meter_out"):
-        work.tick(odd, fresh, steps[key].id, {})
+        work.tick(odd, fresh, steps[key].id, records={})
     assert {i.what for i in gates.open_items(find_job(odd.db, fresh))} == {
         "Air meter connector",
         "Air meter screws",
@@ -226,19 +226,19 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
         "Tape over the port of: intake temperature",
     }
     with pytest.raises(Invalid) as fault:
-        work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "3"})
+        work.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "3"})
     assert set(fault.value.fields) == {"maf_sensor:look/grade_before", "maf_sensor:look/whole"}
-    work.tick(odd, fresh, steps["maf_sensor:look"].id, {"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"})
+    work.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"})
     with pytest.raises(Refused, match="caution"):
-        work.tick(odd, fresh, steps["maf_sensor:spray"].id, {})
+        work.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
     work.acknowledge(odd, fresh, "fire")
-    work.tick(odd, fresh, steps["maf_sensor:spray"].id, {})
+    work.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
     with pytest.raises(Refused, match="Too early") as early:
-        work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0", "moisture": "yes"})
+        work.tick(odd, fresh, steps["maf_sensor:check"].id, records={"grade_after": "0", "moisture": "yes"})
     assert early.value.override
     with pytest.raises(Refused, match="Do not start"):
         gates.start_engine(odd, fresh)
-    work.tick(odd, fresh, steps["maf_sensor:check"].id, {"grade_after": "0", "moisture": "yes"}, "warm air, looked bone dry")
+    work.tick(odd, fresh, steps["maf_sensor:check"].id, records={"grade_after": "0", "moisture": "yes"}, early_reason="warm air, looked bone dry")
     assert next(s for s in find_job(odd.db, fresh).steps if s.document.id == "maf_sensor:check").early_reason.startswith("warm air")
 
 
@@ -266,27 +266,27 @@ def test_the_first_start_is_gated_and_only_a_foreman_overrides(odd: Act, maren: 
 
 def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
     number = job_at(odd.db, "prove")
-    for wrong in (("x" * 121, "connector", "start"), ("x", "banana", "start"), ("x", "connector", "never")):
+    for what, kind, before in (("x" * 121, "connector", "start"), ("x", "banana", "start"), ("x", "connector", "never")):
         with pytest.raises(Invalid):
-            gates.add_item(odd, number, *wrong)
-    gates.add_item(odd, number, "Lamp on the strut", "tool inside", "road test")
+            gates.add_item(odd, number, what, kind=kind, before=before)
+    gates.add_item(odd, number, "Lamp on the strut", kind="tool inside", before="road test")
     with pytest.raises(Refused, match="Lamp"):
-        prove.save_road_test(odd, number, 5, "", "gone", 0)
+        prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
     item = gates.open_items(find_job(odd.db, number))[0]
     gates.close_item(odd, number, item.key)
     assert item.looked_by and item.closed_at is None, "inside the engine: the first look does not close it"
     with pytest.raises(Refused, match="Lamp"):
-        prove.save_road_test(odd, number, 5, "", "gone", 0)
+        prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
     gates.close_item(odd, number, item.key)
-    prove.save_road_test(odd, number, 5, "", "gone", 0)
+    prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
 
 
 def test_pending_codes_wait_for_the_road_and_spoil_the_verdict(odd: Act) -> None:
     number = job_at(odd.db, "prove")
     with pytest.raises(Refused, match="Road test first"):
-        prove.read_pending(odd, number, "", 0)
-    prove.save_road_test(odd, number, 8, "", "there", 0)
-    prove.read_pending(odd, number, "p0506 pending", 0)
+        prove.read_pending(odd, number, "", seen=0)
+    prove.save_road_test(odd, number, 8, notes="", complaint_gone="there", seen=0)
+    prove.read_pending(odd, number, "p0506 pending", seen=0)
     verdict = handover.verdict_of(find_job(odd.db, number))
     assert verdict.word == "mixed" and len(verdict.against) == 2
 
@@ -294,18 +294,18 @@ def test_pending_codes_wait_for_the_road_and_spoil_the_verdict(odd: Act) -> None
 def test_a_job_that_goes_back_gets_a_second_round(odd: Act) -> None:
     number = job_at(odd.db, "prove")
     with pytest.raises(Invalid):
-        stages.go_back(odd, number, "plan", "")
+        stages.go_back(odd, number, "plan", reason="")
     with pytest.raises(Refused):
-        stages.go_back(odd, number, "handover", "forward is not back")
-    stages.go_back(odd, number, "plan", "idle still rough, meter next")
-    plan.save_plan(odd, number, ["maf_sensor"], [], 1)
-    plan.approve_plan(odd, number, 2, "the keeper")
+        stages.go_back(odd, number, "handover", reason="forward is not back")
+    stages.go_back(odd, number, "plan", reason="idle still rough, meter next")
+    plan.save_plan(odd, number, ["maf_sensor"], extra_spares=[], seen=1)
+    plan.approve_plan(odd, number, 2, who="the keeper")
     before = len(find_job(odd.db, number).steps)
     stages.advance(odd, number, "plan")
-    work.begin_work(odd, number, 18, 0.5, revision(find_job(odd.db, number), "work"))
+    work.begin_work(odd, number, 18, humidity=0.5, seen=revision(find_job(odd.db, number), "work"))
     job = find_job(odd.db, number)
     assert len(job.steps) > before and job.engine_started_at is None
-    again = work.begin_work(odd, number, 18, 0.5, 0)
+    again = work.begin_work(odd, number, 18, humidity=0.5, seen=0)
     assert len(again.steps) == len(job.steps), "begun twice is begun once"
 
 
@@ -318,20 +318,20 @@ def test_today_says_what_is_next(odd: Act) -> None:
 
 
 def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
-    form = WorkshopForm("imperial", 80, 12, 15, 0.6, dict(DEFAULT_POLICY))
+    form = WorkshopForm(system="imperial", hourly_rate=80, altitude_m=12, bay_temperature_c=15, bay_humidity=0.6, policy=dict(DEFAULT_POLICY))
     with pytest.raises(NotAllowed):
         save_workshop(odd, form, 1)
     assert save_workshop(maren, form, 1).system == "imperial"
     with pytest.raises(Invalid) as fault:
-        save_workshop(maren, WorkshopForm("cubits", -1, 12, 15, 0.6, {**DEFAULT_POLICY, "C": "hope"}), 2)
+        save_workshop(maren, WorkshopForm(system="cubits", hourly_rate=-1, altitude_m=12, bay_temperature_c=15, bay_humidity=0.6, policy={**DEFAULT_POLICY, "C": "hope"}), 2)
     assert set(fault.value.fields) == {"system", "hourly_rate", "school_C"}
     assert maren.db.get_one(Workshop, 1).hourly_rate == 80
 
 
 def test_sign_in_takes_the_right_password_only(db: Session, odd: Act) -> None:
-    assert sign_in(db, "ODD ", "slipway-odd", odd.now)
-    assert sign_in(db, "odd", "slipway-pia", odd.now) is None
-    assert sign_in(db, "nobody", "slipway-odd", odd.now) is None
+    assert sign_in(db, "ODD ", "slipway-odd", now=odd.now)
+    assert sign_in(db, "odd", "slipway-pia", now=odd.now) is None
+    assert sign_in(db, "nobody", "slipway-odd", now=odd.now) is None
 
 
 def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> None:
@@ -342,15 +342,15 @@ def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> Non
         ("F", "always_off", "no", "reason"),
     ):
         with pytest.raises(Invalid) as fault:
-            plan.override_school(odd, fresh, letter, choice, reason, 0)
+            plan.override_school(odd, fresh, letter, choice=choice, reason=reason, seen=0)
         assert set(fault.value.fields) == {field}
     scope = works_of(find_job(odd.db, fresh), ["throttle_body"])
     before = planned(find_job(odd.db, fresh), scope, shop).document
-    job = plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway", 0)
+    job = plan.override_school(odd, fresh, "F", choice="always_off", reason="the seal weeps anyway", seen=0)
     after = planned(job, scope, shop).document
     assert before.parts[0].where == "on the engine" and after.parts[0].where == "laid aside"
     assert after.policy["F"] == "always_off" and "the seal weeps anyway" in after.sources["F"] and after.sources["C"] == "the shop"
-    assert plan.override_school(odd, fresh, "F", "", "", 1).schools == {} and policy_of(job, shop)["F"] == "by_grade"
+    assert plan.override_school(odd, fresh, "F", choice="", reason="", seen=1).schools == {} and policy_of(job, shop)["F"] == "by_grade"
 
 
 def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -358,7 +358,7 @@ def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fr
     says = {"F": "always_on", "C": "fixed_hour"}
     monkeypatch.setattr(planning, "family_of", lambda _: replace(A, maker_says=says))
     assert policy_of(job, shop)["F"] == "always_on" and planning.school_sources(job)["F"] == "the maker"
-    plan.override_school(odd, fresh, "F", "always_off", "the seal weeps anyway", 0)
+    plan.override_school(odd, fresh, "F", choice="always_off", reason="the seal weeps anyway", seen=0)
     assert policy_of(job, shop)["F"] == "always_off" and policy_of(job, shop)["C"] == "fixed_hour"
 
 
@@ -402,7 +402,7 @@ def test_by_school_a_sensor_is_fitted_new(odd: Act, fresh: str) -> None:
 def test_a_running_card_keeps_its_schools(odd: Act) -> None:
     number = demo_jobs(odd.db)["work"]
     with pytest.raises(Refused, match="begun"):
-        plan.override_school(odd, number, "C", "fixed_hour", "we have the time", 0)
+        plan.override_school(odd, number, "C", choice="fixed_hour", reason="we have the time", seen=0)
 
 
 def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
@@ -411,13 +411,13 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
     due = [t.id for t in prove.relearns_of(job)]
     assert due == ["egr_valve_zero", "coolant_bleed_and_watch", "memory_reset", "particulate_burn_off"]
     with pytest.raises(Refused, match="Not this relearn yet"):
-        prove.relearn_begin(odd, job.number, {}, due[0])
+        prove.relearn_begin(odd, job.number, {}, shown=due[0])
     with pytest.raises(Refused, match="Not this relearn yet"):
         prove.relearn_skip(odd, job.number, "it works without")
     go_to(odd, job, "relearn:egr_valve_zero")
-    prove.relearn_skip(odd, job.number, "the valve was not unplugged", due[0])
+    prove.relearn_skip(odd, job.number, "the valve was not unplugged", shown=due[0])
     assert prove.relearns_done(job) == {due[0]: "the valve was not unplugged"}
-    prove.relearn_begin(odd, job.number, {"filled": True, "heater": True}, due[0])
+    prove.relearn_begin(odd, job.number, {"filled": True, "heater": True}, shown=due[0])
     assert "phase" not in job.relearn, "a second sending does not reach the next relearn"
     for template_id in due[1:]:
         go_to(odd, job, f"relearn:{template_id}")
@@ -431,7 +431,7 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
                 prove.relearn_next(odd, job.number, k)
             if phase.guards and k == 0:
                 odd.now += timedelta(minutes=phase.hold_minutes / 2)
-                prove.relearn_guard(odd, job.number, phase.guards[0].id, k)
+                prove.relearn_guard(odd, job.number, phase.guards[0].id, phase=k)
             odd.now += timedelta(minutes=phase.hold_minutes)
             prove.relearn_next(odd, job.number, k)
             prove.relearn_next(odd, job.number, k)
@@ -451,33 +451,33 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
         ("tie the loom aside", 0.0, "step_minutes"),
     ):
         with pytest.raises(Invalid) as fault:
-            work.add_step(odd, job.number, first.id, text, minutes)
+            work.add_step(odd, job.number, first.id, text=text, minutes=minutes)
         assert set(fault.value.fields) == {field}
     count = len(job.steps)
-    work.add_step(odd, job.number, first.id, "tie the loom aside", 5.0)
+    work.add_step(odd, job.number, first.id, text="tie the loom aside", minutes=5.0)
     job = find_job(odd.db, job.number)
     assert len(job.steps) == count + 1 and job.steps[1].document.text == "tie the loom aside"
     with pytest.raises(Refused, match="Not this step yet"):
-        work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
+        work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
     pass_(odd, job, first)
     with pytest.raises(Invalid):
-        work.leave_out(odd, job.number, job.steps[1].id, "no")
-    work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
+        work.leave_out(odd, job.number, job.steps[1].id, reason="no")
+    work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
     assert job.steps[1].records.left_out == "it holds by itself" and job.steps[1].done_by is not None
     work.untick(odd, job.number, job.steps[1].id)
     assert job.steps[1].done_at is None and job.steps[1].records.left_out == ""
-    work.leave_out(odd, job.number, job.steps[1].id, "it holds by itself")
+    work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
     with pytest.raises(Refused, match="behind us"):
-        work.add_step(odd, job.number, first.id, "look under the cover", 2.0)
+        work.add_step(odd, job.number, first.id, text="look under the cover", minutes=2.0)
     odd.db.expire_all()
     job = find_job(odd.db, job.number)
     here = work.current_step(job)
     assert here is not None
     with pytest.raises(Refused, match="Making safe"):
-        work.leave_out(odd, job.number, here.id, "done by the owner before")
+        work.leave_out(odd, job.number, here.id, reason="done by the owner before")
     opened = go_to(odd, job, "open:engine_cover")
     odd.person = person(odd.db, "maren")
     with pytest.raises(Refused, match="not left out"):
-        work.leave_out(odd, job.number, opened.id, "we will remember it")
+        work.leave_out(odd, job.number, opened.id, reason="we will remember it")
     actions = list(odd.db.scalars(select(Trace.action).where(Trace.job_id == job.id)))
     assert "step_added" in actions and "step_left_out" in actions

@@ -123,7 +123,7 @@ def test_a_relearn_without_a_test_of_success_is_refused_at_its_field(maren: Act,
     document = {**document_of("relearn", RELEARNS["throttle_manual"]), **change}
     assert place in {f.place for f in relearn_faults(template_of("relearn", document))}
     with pytest.raises(Invalid) as fault:
-        templates.save_template(maren, "relearn", "throttle_manual", "", document, "shorter", 0)
+        templates.save_template(maren, "relearn", "throttle_manual", family_id="", document=document, note="shorter", seen=0)
     assert place in fault.value.fields
 
 
@@ -139,36 +139,36 @@ def test_versions_are_the_foremans_and_nobody_overwrites_another(odd: Act, maren
     document = steps_of("maf_sensor")
     document["steps"][0]["text"] = "Look at the element with the bay's own lamp"
     with pytest.raises(NotAllowed):
-        templates.save_template(odd, "procedure", "maf_sensor", "", document, "our lamp", 0)
+        templates.save_template(odd, "procedure", "maf_sensor", family_id="", document=document, note="our lamp", seen=0)
     with pytest.raises(Missing):
-        templates.save_template(maren, "procedure", "sail_maker", "", document, "our lamp", 0)
+        templates.save_template(maren, "procedure", "sail_maker", family_id="", document=document, note="our lamp", seen=0)
     with pytest.raises(Invalid) as fault:
-        templates.save_template(maren, "procedure", "maf_sensor", "", document, " ", 0)
+        templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=document, note=" ", seen=0)
     assert set(fault.value.fields) == {"note"}
     with pytest.raises(Invalid):
-        templates.save_template(maren, "procedure", "air_filter", "", document, "the wrong part", 0)
+        templates.save_template(maren, "procedure", "air_filter", family_id="", document=document, note="the wrong part", seen=0)
     with pytest.raises(Invalid) as fault:
-        templates.save_template(maren, "procedure", "maf_sensor", "", {**document, "colour": "red"}, "a slip", 0)
+        templates.save_template(maren, "procedure", "maf_sensor", family_id="", document={**document, "colour": "red"}, note="a slip", seen=0)
     assert "no such field" in str(fault.value.fields)
-    first = templates.save_template(maren, "procedure", "maf_sensor", "", document, "our lamp", 0)
+    first = templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=document, note="our lamp", seen=0)
     with pytest.raises(Stale, match="the template"):
-        templates.save_template(maren, "procedure", "maf_sensor", "", document, "at the same time", 0)
+        templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=document, note="at the same time", seen=0)
     assert first.version == 1 and maren.db.scalars(select(Trace.action).where(Trace.action == "template_saved")).all() == ["template_saved"]
 
 
 def test_a_familys_own_stands_over_the_general_one_and_can_be_taken_back(maren: Act) -> None:
     general, own = steps_of("maf_sensor"), steps_of("maf_sensor")
     general["title"], own["title"] = "Meter, as we do it", "Meter of family A"
-    templates.save_template(maren, "procedure", "maf_sensor", "", general, "for all", 0)
-    templates.save_template(maren, "procedure", "maf_sensor", "A", own, "for A", 0)
+    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=general, note="for all", seen=0)
+    templates.save_template(maren, "procedure", "maf_sensor", family_id="A", document=own, note="for A", seen=0)
 
     def title(family: str) -> str:
-        return templates.in_force(maren.db, "procedure", "maf_sensor", family).title
+        return templates.in_force(maren.db, "procedure", "maf_sensor", family_id=family).title
 
     assert [title("A"), title("B")] == ["Meter of family A", "Meter, as we do it"]
-    templates.save_template(maren, "procedure", "maf_sensor", "A", None, "taken back", 1)
+    templates.save_template(maren, "procedure", "maf_sensor", family_id="A", document=None, note="taken back", seen=1)
     assert title("A") == "Meter, as we do it"
-    templates.save_template(maren, "procedure", "maf_sensor", "", None, "taken back", 1)
+    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=None, note="taken back", seen=1)
     assert title("A") == PROCEDURES["maf_sensor"].title and templates.all_in_force(maren.db) == []
 
 
@@ -184,14 +184,14 @@ def _relearn_with(success: str) -> dict[str, Any]:
 
 def test_a_planned_job_keeps_the_templates_that_it_was_planned_with(odd: Act, maren: Act, db: Session) -> None:
     number = unworked(db)
-    templates.save_template(maren, "procedure", "maf_sensor", "", _meter_with("Look at it as planned"), "one", 0)
-    templates.save_template(maren, "relearn", "throttle_manual", "", _relearn_with("It idles as planned."), "one", 0)
-    job = plan.save_plan(odd, number, ["maf_sensor", "throttle_body"], [], revision(find_job(db, number), "plan"))
-    templates.save_template(maren, "procedure", "maf_sensor", "", _meter_with("Look at it otherwise"), "two", 1)
-    templates.save_template(maren, "relearn", "throttle_manual", "", _relearn_with("It idles otherwise."), "two", 1)
-    plan.approve_plan(odd, number, job.plans[0].version, "the keeper")
+    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=_meter_with("Look at it as planned"), note="one", seen=0)
+    templates.save_template(maren, "relearn", "throttle_manual", family_id="", document=_relearn_with("It idles as planned."), note="one", seen=0)
+    job = plan.save_plan(odd, number, ["maf_sensor", "throttle_body"], extra_spares=[], seen=revision(find_job(db, number), "plan"))
+    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=_meter_with("Look at it otherwise"), note="two", seen=1)
+    templates.save_template(maren, "relearn", "throttle_manual", family_id="", document=_relearn_with("It idles otherwise."), note="two", seen=1)
+    plan.approve_plan(odd, number, job.plans[0].version, who="the keeper")
     job.before_missing_reason = "came on a trailer"
-    job = work.begin_work(odd, number, 18, 0.5, revision(find_job(db, number), "work"))
+    job = work.begin_work(odd, number, 18, humidity=0.5, seen=revision(find_job(db, number), "work"))
     texts = [s.document.text for s in job.steps]
     assert "Look at it as planned" in texts and "Look at it otherwise" not in texts
     assert prove.relearns_of(job)[-1].success == "It idles as planned."
@@ -207,7 +207,7 @@ def test_an_own_steps_agent_is_judged_on_the_parts_own_features(maren: Act, db: 
             step["agent"] = "carburettor_cleaner"
     refused = templates.faults_of("procedure", template_of("procedure", document))
     assert refused == [], "on cloth it is borne by a plain bore"
-    templates.save_template(maren, "procedure", "throttle_body", "", document, "what is in the store", 0)
+    templates.save_template(maren, "procedure", "throttle_body", family_id="", document=document, note="what is in the store", seen=0)
     job = find_job(db, next(iter(demo_jobs(db).values())))
     shop = db.get_one(Workshop, 1)
     part = plan.family_of(job).part("throttle_body")
@@ -218,13 +218,13 @@ def test_an_own_steps_agent_is_judged_on_the_parts_own_features(maren: Act, db: 
 
 def test_schools_that_changed_after_the_plan_are_planned_anew(odd: Act, db: Session) -> None:
     number = unworked(db)
-    job = plan.save_plan(odd, number, ["throttle_body"], [], revision(find_job(db, number), "plan"))
-    plan.approve_plan(odd, number, job.plans[0].version, "the keeper")
-    plan.override_school(odd, number, "C", "fixed_hour", "damp weather", 0)
+    job = plan.save_plan(odd, number, ["throttle_body"], extra_spares=[], seen=revision(find_job(db, number), "plan"))
+    plan.approve_plan(odd, number, job.plans[0].version, who="the keeper")
+    plan.override_school(odd, number, "C", choice="fixed_hour", reason="damp weather", seen=0)
     with pytest.raises(Refused, match="since the plan"):
-        work.begin_work(odd, number, 18, 0.5, 0)
+        work.begin_work(odd, number, 18, humidity=0.5, seen=0)
     with pytest.raises(Stale):
-        plan.override_school(odd, number, "D", "never", "the maker says so", 0)
-    plan.override_school(odd, number, "C", "", "", 1)
+        plan.override_school(odd, number, "D", choice="never", reason="the maker says so", seen=0)
+    plan.override_school(odd, number, "C", choice="", reason="", seen=1)
     find_job(db, number).before_missing_reason = "came on a trailer"
-    assert work.begin_work(odd, number, 18, 0.5, 0).steps
+    assert work.begin_work(odd, number, 18, humidity=0.5, seen=0).steps

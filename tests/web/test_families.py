@@ -34,7 +34,7 @@ def seen(web: Browser, at: str = EDIT) -> str:
     return found[1]
 
 
-def upload(web: Browser, path: str, name: str, data: bytes, **fields: str):  # type: ignore[no-untyped-def]
+def upload(web: Browser, path: str, name: str, *, data: bytes, **fields: str):  # type: ignore[no-untyped-def]
     return web.post(
         path,
         data={"once": f"upload-{abs(hash((path, data))):x}", **fields},
@@ -160,16 +160,16 @@ def test_operations_that_wait_for_each_other_are_named(editing: Browser) -> None
 def test_a_picture_is_kept_shown_and_sent_along_with_the_family(editing: Browser, db: Session) -> None:
     png = io.BytesIO()
     Image.new("RGB", (64, 48), "teal").save(png, "PNG")
-    bad = upload(editing, f"{EDIT}/picture", "x.png", b"no picture", part="egr_valve", seen=seen(editing))
+    bad = upload(editing, f"{EDIT}/picture", "x.png", data=b"no picture", part="egr_valve", seen=seen(editing))
     assert bad.status_code == 422 and "JPEG, PNG or WebP" in bad.text
-    assert upload(editing, f"{EDIT}/picture", "x.png", png.getvalue(), part="egr_valve", seen=seen(editing)).status_code == 303
+    assert upload(editing, f"{EDIT}/picture", "x.png", data=png.getvalue(), part="egr_valve", seen=seen(editing)).status_code == 303
     name = next(p["picture"] for p in newest(db)["parts"] if p["id"] == "egr_valve")  # type: ignore[attr-defined]
     assert editing.get(f"/pictures/{name}.jpg").headers["content-type"] == "image/jpeg"
     assert editing.get("/pictures/" + "0" * 64 + ".jpg").status_code == 404 and editing.get("/pictures/x.jpg").status_code == 422
     editing.submit(f"{EDIT}/publish", {"seen": seen(editing), "note": "a picture"})
     file = editing.get("/reference/families/B/file")
     assert "attachment" in file.headers["content-disposition"] and set(json.loads(file.content)["pictures"]) == {name}
-    taken = upload(editing, "/reference/families/take-in", "b.json", file.content)
+    taken = upload(editing, "/reference/families/take-in", "b.json", data=file.content)
     assert taken.headers["location"] == EDIT
 
 
@@ -185,13 +185,13 @@ def test_a_picture_is_kept_shown_and_sent_along_with_the_family(editing: Browser
     ],
 )
 def test_a_bad_file_changes_nothing_and_says_why(web: Browser, db: Session, data: bytes, words: str) -> None:
-    answer = upload(web, "/reference/families/take-in", "bad.json", data)
+    answer = upload(web, "/reference/families/take-in", "bad.json", data=data)
     assert answer.status_code == 422 and words in answer.text
     assert db.scalars(select(FamilyDraft)).all() == []
 
 
 def test_large_files_are_refused_before_they_are_read(web: Browser) -> None:
-    answer = upload(web, "/reference/families/take-in", "big.json", b"x" * (17 * 1024 * 1024))
+    answer = upload(web, "/reference/families/take-in", "big.json", data=b"x" * (17 * 1024 * 1024))
     assert answer.status_code == 413 and "16 MB" in answer.text
 
 
@@ -238,7 +238,7 @@ def test_the_gauge_measures_in_inches_and_points_can_be_changed(web: Browser, db
     ).one()
     from galene.core.units import QUANTITIES
 
-    assert kept.bores[0]["bore_mm"] == pytest.approx(convert(QUANTITIES["length"], 1.1, "in", "mm"))
+    assert kept.bores[0]["bore_mm"] == pytest.approx(convert(QUANTITIES["length"], 1.1, "in", target="mm"))
     assert web.submit("/jobs/26-9999/bores/egr_passage", bore).status_code == 404
     assert web.get(f"/jobs/{number}/bores/gearbox").status_code == 422
 

@@ -14,20 +14,20 @@ from galene.knowledge.families import FAMILIES
 from galene.store.models import Job, LogFile, LogMapping, ReadingSet, Trace
 from tests.web.conftest import HOST, Browser
 
-LOG = recorded(FAMILIES["B"], EngineState(roughness_rpm=8, leak_g_s=0.5), 9, 690, 20.0).replace("Engine RPM", "Revs", 1)
+LOG = recorded(FAMILIES["B"], EngineState(roughness_rpm=8, leak_g_s=0.5), 9, idle_rpm=690, passage_mm2=20.0).replace("Engine RPM", "Revs", 1)
 ODD = "Clock;N eng [1/min];Plenum (mbar);CLT\n" + "".join(f"12:00:{s:02d};{700 + s % 7};{330 + s % 5};90\n" for s in range(40))
 
 
 @pytest.fixture
 def v6(odd: Act) -> str:
     """A job of a V6 whose evidence is to be taken."""
-    vehicle = intake.add_vehicle(odd, intake.NewVehicle("TS-901", "Hollinvar", "Testbed", "2010", "B", "the shed"))
+    vehicle = intake.add_vehicle(odd, intake.NewVehicle(plate="TS-901", maker="Hollinvar", model="Testbed", year="2010", family="B", keeper="the shed"))
     number = intake.open_job(odd, vehicle, "drinks more than it did").number
     odd.db.commit()
     return number
 
 
-def bring(web: Browser, number: str, text: str | bytes, name: str = "run.csv", once: str = "token-of-a-log"):  # type: ignore[no-untyped-def]
+def bring(web: Browser, number: str, text: str | bytes, *, name: str = "run.csv", once: str = "token-of-a-log"):  # type: ignore[no-untyped-def]
     data = text.encode() if isinstance(text, str) else text
     return web.post(
         f"/jobs/{number}/logs", data={"once": once}, files={"file": (name, data)}, headers={"origin": HOST}, follow_redirects=False

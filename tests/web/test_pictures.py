@@ -16,7 +16,7 @@ from galene.store.pictures import PictureStore, encode
 from tests.web.conftest import HOST, Browser
 
 
-def photo(width: int = 800, height: int = 600, orientation: int = 1, kind: str = "JPEG") -> bytes:
+def photo(width: int = 800, height: int = 600, orientation: int = 1, *, kind: str = "JPEG") -> bytes:
     """A picture with a red left half, and a camera's notes in it."""
     image = Image.new("RGB", (width, height), "white")
     image.paste("red", (0, 0, width // 2, height))
@@ -27,7 +27,7 @@ def photo(width: int = 800, height: int = 600, orientation: int = 1, kind: str =
     return out.getvalue()
 
 
-def shoot(web: Browser, number: str, data: bytes, name: str = "first-picture", **fields: str):  # type: ignore[no-untyped-def]
+def shoot(web: Browser, number: str, data: bytes, *, name: str = "first-picture", **fields: str):  # type: ignore[no-untyped-def]
     return web.post(
         f"/jobs/{number}/pictures", data={"once": name, "part": "", "phase": "before", "note": "", **fields}, files={"file": ("a.jpg", data, "image/jpeg")},
         headers={"origin": HOST, "accept": "application/json"}, follow_redirects=False,
@@ -61,7 +61,7 @@ def test_sent_twice_is_kept_once_and_shown_beside_its_twin(web: Browser, numbers
     number = numbers["work"]
     for _ in range(2):
         assert shoot(web, number, photo(), part="maf_sensor", note="film").status_code == 200
-    assert shoot(web, number, photo(640, 480), "second-picture", part="maf_sensor", phase="after").status_code == 200
+    assert shoot(web, number, photo(640, 480), name="second-picture", part="maf_sensor", phase="after").status_code == 200
     rows = db.scalars(select(JobPicture).order_by(JobPicture.id)).all()
     assert [(r.part, r.phase, r.note) for r in rows] == [("maf_sensor", "before", "film"), ("maf_sensor", "after", "")]
     assert [len(side) for side in pairs(rows)["maf_sensor"]] == [1, 1]

@@ -77,28 +77,28 @@ def test_ticks_book_what_they_used_and_undoing_gives_it_back(odd: Act) -> None:
         (db.scalars(select(Product.name).where(Product.class_id == class_id)).one(), round(used))
     ]
     assert class_id in {"egr_cleaner", "throttle_cleaner"} and "rags" in shelf.waste_csv(db, job)
-    work.tick(odd, job.number, step.id, {})
+    work.tick(odd, job.number, step.id, records={})
     assert sum(before.values()) - sum(db.get_one(Lot, i).left_ml for i in before) == pytest.approx(used), "a second tick books nothing"
     work.untick(odd, job.number, step.id)
     assert {i: db.get_one(Lot, i).left_ml for i in before} == before and shelf.used_on(db, job) == []
 
 
 def test_the_first_to_run_out_of_date_is_taken_first_and_none_that_has(maren: Act) -> None:
-    form = shelf.ProductForm("Only soak", "parts_wash_solvent", 1000)
-    product = shelf.save_product(maren, None, form, 0)
+    form = shelf.ProductForm(name="Only soak", class_id="parts_wash_solvent", size_ml=1000)
+    product = shelf.save_product(maren, None, form, seen=0)
     for number, days in (("late", 300), ("soon", 10), ("none", 0)):
-        shelf.deliver(maren, product.id, 1, number, maren.now + timedelta(days=days) if days else None)
+        shelf.deliver(maren, product.id, 1, number=number, expires_on=maren.now + timedelta(days=days) if days else None)
     job = maren.db.scalars(select(Job).where(Job.state == "open").limit(1)).unique().one()
-    assert shelf.take_for_step(maren, job, "x:y", "parts_wash_solvent", 1500) == 1500
+    assert shelf.take_for_step(maren, job, "x:y", class_id="parts_wash_solvent", ml=1500) == 1500
     maren.db.flush()
     maren.db.expire_all()
     assert {lot.number: lot.left_ml for lot in shelf.find_product(maren.db, product.id).lots} == {"soon": 0, "late": 500, "none": 1000}
     maren.now += timedelta(days=400)
-    assert shelf.take_for_step(maren, job, "x:z", "parts_wash_solvent", 1500) == 1000, (
+    assert shelf.take_for_step(maren, job, "x:z", class_id="parts_wash_solvent", ml=1500) == 1000, (
         "what is out of date stays; what is missing is not booked"
     )
     with pytest.raises(Invalid):
-        shelf.deliver(maren, product.id, 1, "old", maren.now - timedelta(days=1))
+        shelf.deliver(maren, product.id, 1, number="old", expires_on=maren.now - timedelta(days=1))
 
 
 def test_an_override_is_the_foremans_with_its_source(as_person, db: Session) -> None:  # type: ignore[no-untyped-def]

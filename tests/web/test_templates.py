@@ -81,7 +81,7 @@ def in_any_order(document: Any) -> Any:
     return document
 
 
-def sent(web: Browser, path: str, pairs: list[tuple[str, str]], do: str = "save", **change: str):  # type: ignore[no-untyped-def]
+def sent(web: Browser, path: str, pairs: list[tuple[str, str]], *, do: str = "save", **change: str):  # type: ignore[no-untyped-def]
     data: dict[str, Any] = {}
     for k, v in pairs:
         data.setdefault(k, []).append(v)
@@ -104,12 +104,12 @@ def test_what_the_form_holds_is_what_is_kept(as_person: Callable[[str], Browser]
 def test_rows_change_without_being_saved_and_faults_keep_what_was_typed(as_person: Callable[[str], Browser], db: Session) -> None:
     web, path = as_person("maren"), "/reference/templates/procedure/throttle_body"
     page = web.get(path).text
-    more = sent(web, path, fields_of(page), "add:1").text
+    more = sent(web, path, fields_of(page), do="add:1").text
     assert "Not saved yet." in more and len(fields_of(more)) > len(fields_of(page)) and not db.scalars(select(TemplateVersion)).all()
     pairs = [(k, "Look for the maker's mark" if k == "1.text" else v) for k, v in fields_of(more)]
-    moved = sent(web, path, pairs, "up:1").text
+    moved = sent(web, path, pairs, do="up:1").text
     assert moved.index("Look for the maker&#39;s mark") < moved.index("Ignition on, engine off: a helper")
-    assert "Look for the maker" not in sent(web, path, fields_of(moved), "out:0").text
+    assert "Look for the maker" not in sent(web, path, fields_of(moved), do="out:0").text
     opened = [(k, "A lid" if k == "0.open_what" else v) for k, v in fields_of(moved)]
     refused = sent(web, path, opened, note="a lid")
     assert refused.status_code == 422 and "“A lid” is opened here and never closed" in refused.text

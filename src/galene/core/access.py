@@ -39,7 +39,7 @@ class Suggestion:
     why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Scope:
     """The union of access for some parts. `operations` stand in the order of opening; close in reverse."""
 
@@ -154,7 +154,7 @@ def in_order(operations: Iterable[Operation]) -> tuple[Operation, ...]:
 
 
 def operations_for(
-    family: EngineFamily, part_ids: Iterable[str], done: Iterable[str] = (), removed: Iterable[str] = ()
+    family: EngineFamily, part_ids: Iterable[str], done: Iterable[str] = (), *, removed: Iterable[str] = ()
 ) -> tuple[Operation, ...]:
     """Operations that lay open `part_ids`, closed under prerequisites, without those `done`, in the order of opening.
 
@@ -198,7 +198,7 @@ def scope(
     family: EngineFamily,
     components: Iterable[str],
     open_: Iterable[str] = (),
-    grades: Mapping[str, int] | None = None,
+    *, grades: Mapping[str, int] | None = None,
     removed: Iterable[str] = (),
 ) -> Scope:
     """Access for a set of parts, with what each neighbour would add.
@@ -242,10 +242,10 @@ def scope(
         if minutes == 0 and union and part_id not in suggested:
             suggested[part_id] = Suggestion(part_id, 0.0, "laid open anyway: a look costs nothing")
     return Scope(
-        chosen,
-        operations,
-        access.cost(union),
-        max((o.wait_minutes for o in operations), default=0.0),
-        marginal,
-        tuple(sorted(suggested.values(), key=lambda s: s.minutes)),
+        components=chosen,
+        operations=operations,
+        hands_on_minutes=access.cost(union),
+        wait_minutes=max((o.wait_minutes for o in operations), default=0.0),
+        marginal=marginal,
+        suggested=tuple(sorted(suggested.values(), key=lambda s: s.minutes)),
     )

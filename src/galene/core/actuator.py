@@ -11,7 +11,7 @@ PULL_IN = 0.6
 """Share of its full current at which a solenoid moves at the latest (project default; most pull in below two thirds)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DriveInput:
     """A coil with its other wire traced: to a fuse, to ground, or not known. Either `coil_ohm` or `current_a`."""
 
@@ -24,7 +24,7 @@ class DriveInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DriveResult:
     """Which side the control unit switches, the current, the fuse for a jumper, and whether one is allowed at all."""
 
@@ -55,22 +55,22 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
         given.other_wire_leads_to in ("fuse", "ground", "unknown"),
         "other_wire_leads_to",
         given.other_wire_leads_to,
-        "fuse, ground or unknown",
+        allowed="fuse, ground or unknown",
     )
-    within("supply_v", given.supply_v, 5, 32, "V")
-    within("wire_limit_a", given.wire_limit_a, 0.5, 60, "A")
+    within("supply_v", given.supply_v, 5, high=32, unit="V")
+    within("wire_limit_a", given.wire_limit_a, 0.5, high=60, unit="A")
     need(
         (given.coil_ohm is None) != (given.current_a is None),
         "coil_ohm",
         given.coil_ohm,
-        "either coil_ohm or current_a, not both and not neither",
+        allowed="either coil_ohm or current_a, not both and not neither",
     )
     if given.coil_ohm is not None:
-        within("coil_ohm", given.coil_ohm, 0.2, 2000, "ohm")
+        within("coil_ohm", given.coil_ohm, 0.2, high=2000, unit="ohm")
     current = given.supply_v / given.coil_ohm if given.coil_ohm is not None else float(given.current_a or 0.0)
-    within("current_a", current, 0.001, 60, "A")
+    within("current_a", current, 0.001, high=60, unit="A")
     if given.lamp_a is not None:
-        within("lamp_a", given.lamp_a, 0, 30, "A")
+        within("lamp_a", given.lamp_a, 0, high=30, unit="A")
     side = {"fuse": "ground", "ground": "supply", "unknown": "unknown"}[given.other_wire_leads_to]
     fuse = next((f for f in FUSES_A if f >= 1.25 * current and f <= given.wire_limit_a), None)
     allowed = side != "unknown" and fuse is not None
@@ -90,7 +90,7 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
         f"The control unit switches the {side} side; {current:.2f} A, jumper through {fuse:g} A." if allowed and fuse is not None
         else f"No jumper: {'the drive side is not known' if side == 'unknown' else 'no fuse fits the wire'}."
     )  # fmt: skip
-    return DriveResult(side, current, lamp, fuse, allowed, tuple(cautions), "allowed" if allowed else "not_allowed", sentence)
+    return DriveResult(drive_side=side, current_a=current, lamp_moves_it=lamp, fuse_a=fuse, jumper_allowed=allowed, cautions=tuple(cautions), verdict="allowed" if allowed else "not_allowed", sentence=sentence)
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ class SensorLineInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SensorLineResult:
     """The pressure in kPa, and whether the volts are a reading at all."""
 
@@ -138,28 +138,28 @@ def sensor_line(given: SensorLineInput) -> SensorLineResult:
     InputError
         Not two points, two points at one voltage, volts outside the supply.
     """
-    need(len(given.points) == 2, "points", len(given.points), "two points of the line")
-    within("supply_v", given.supply_v, 1, 32, "V")
+    need(len(given.points) == 2, "points", len(given.points), allowed="two points of the line")
+    within("supply_v", given.supply_v, 1, high=32, unit="V")
     for i, point in enumerate(given.points):
-        within(f"points[{i}].volts", point.volts, 0, given.supply_v, "V")
+        within(f"points[{i}].volts", point.volts, 0, high=given.supply_v, unit="V")
     (a, b) = given.points
-    need(a.volts != b.volts, "points[1].volts", b.volts, "another voltage than the first point's")
-    within("volts", given.volts, -0.5, given.supply_v + 0.5, "V")
+    need(a.volts != b.volts, "points[1].volts", b.volts, allowed="another voltage than the first point's")
+    within("volts", given.volts, -0.5, high=given.supply_v + 0.5, unit="V")
     kpa = a.kpa + (given.volts - a.volts) * (b.kpa - a.kpa) / (b.volts - a.volts)
     low, high = RAIL * given.supply_v, (1 - RAIL) * given.supply_v
     if given.volts <= low or given.volts >= high:
         end = "bottom" if given.volts <= low else "top"
         return SensorLineResult(
-            kpa, False, f"rail_{end}", f"{given.volts:.2f} V is the {end} rail: a wire or the sensor is at fault, this is no pressure."
+            kpa=kpa, in_range=False, verdict=f"rail_{end}", sentence=f"{given.volts:.2f} V is the {end} rail: a wire or the sensor is at fault, this is no pressure."
         )
     first, last = sorted((a.volts, b.volts))
     slack = LINE_SLACK * given.supply_v
     if not first - slack <= given.volts <= last + slack:
         side = "below" if given.volts < first else "above"
         return SensorLineResult(
-            kpa,
-            False,
-            f"{side}_line",
-            f"{given.volts:.2f} V lies {side} the sensor's line: no pressure that it can read, a wire or the sensor is at fault.",
+            kpa=kpa,
+            in_range=False,
+            verdict=f"{side}_line",
+            sentence=f"{given.volts:.2f} V lies {side} the sensor's line: no pressure that it can read, a wire or the sensor is at fault.",
         )
-    return SensorLineResult(kpa, True, "in_range", f"{given.volts:.2f} V stands for {kpa:.1f} kPa.")
+    return SensorLineResult(kpa=kpa, in_range=True, verdict="in_range", sentence=f"{given.volts:.2f} V stands for {kpa:.1f} kPa.")

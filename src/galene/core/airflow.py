@@ -13,7 +13,7 @@ METER_SIGMA = 0.03
 """Relative standard deviation of a healthy hot-film meter with its plumbing (project default)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ExpectedAirflowInput:
     """Engine, state and, where there is one, the meter's reading."""
 
@@ -28,7 +28,7 @@ class ExpectedAirflowInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ExpectedAirflowResult:
     """`ratio` is measured over expected; `verdict` is agree, reads_low, reads_high or no_measurement."""
 
@@ -66,29 +66,32 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
 
     Examples
     --------
-    >>> round(expected_airflow(ExpectedAirflowInput(2.2, 2500, 100, 25, 0.85)).expected_g_s, 2)
+    >>> given = ExpectedAirflowInput(
+    ...     displacement_l=2.2, rpm=2500, map_kpa=100, intake_c=25, volumetric_efficiency=0.85
+    ... )
+    >>> round(expected_airflow(given).expected_g_s, 2)
     45.52
     """
-    within("displacement_l", given.displacement_l, 0.02, 30, "l")
-    within("rpm", given.rpm, 50, 20000, "1/min")
-    within("map_kpa", given.map_kpa, 5, 600, "kPa")
-    within("intake_c", given.intake_c, -40, 200, "degC")
-    within("volumetric_efficiency", given.volumetric_efficiency, 0.1, 1.5)
-    need(given.strokes in (2, 4), "strokes", given.strokes, "2 or 4")
-    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, 0.3)
+    within("displacement_l", given.displacement_l, 0.02, high=30, unit="l")
+    within("rpm", given.rpm, 50, high=20000, unit="1/min")
+    within("map_kpa", given.map_kpa, 5, high=600, unit="kPa")
+    within("intake_c", given.intake_c, -40, high=200, unit="degC")
+    within("volumetric_efficiency", given.volumetric_efficiency, 0.1, high=1.5)
+    need(given.strokes in (2, 4), "strokes", given.strokes, allowed="2 or 4")
+    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, high=0.3)
     expected = charge_flow_g_s(
         given.displacement_l,
         given.rpm,
         given.map_kpa,
-        given.intake_c,
-        given.volumetric_efficiency,
-        given.strokes,
+        charge_c=given.intake_c,
+        volumetric_efficiency=given.volumetric_efficiency,
+        strokes=given.strokes,
     )
     spread = 2 * given.volumetric_efficiency_tolerance
     low, high = expected * (1 - spread), expected * (1 + spread)
     if given.measured_g_s is None:
-        return ExpectedAirflowResult(expected, low, high, None, "no_measurement", f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f}).")
-    within("measured_g_s", given.measured_g_s, 0, 3000, "g/s")
+        return ExpectedAirflowResult(expected_g_s=expected, expected_low_g_s=low, expected_high_g_s=high, ratio=None, verdict="no_measurement", sentence=f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f}).")
+    within("measured_g_s", given.measured_g_s, 0, high=3000, unit="g/s")
     ratio = given.measured_g_s / expected
     allowed = 2 * math.hypot(given.volumetric_efficiency_tolerance, METER_SIGMA)
     verdict = "agree" if abs(ratio - 1) <= allowed else ("reads_low" if ratio < 1 else "reads_high")
@@ -98,12 +101,12 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
         "reads_high": "the meter reads high, or less reaches the cylinders than it counts.",
     }[verdict]
     return ExpectedAirflowResult(
-        expected,
-        low,
-        high,
-        ratio,
-        verdict,
-        f"{given.measured_g_s:.2f} g/s measured against {expected:.2f} g/s expected ({ratio:.0%}): {tail}",
+        expected_g_s=expected,
+        expected_low_g_s=low,
+        expected_high_g_s=high,
+        ratio=ratio,
+        verdict=verdict,
+        sentence=f"{given.measured_g_s:.2f} g/s measured against {expected:.2f} g/s expected ({ratio:.0%}): {tail}",
     )
 
 
@@ -126,7 +129,7 @@ class TrimSplitInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TrimSplitResult:
     """`meter_gain` is indicated over true air; `leak_g_s` is unmetered air. Bounds are 95 %, null without a spare point."""
 
@@ -169,31 +172,32 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
 
     Examples
     --------
-    >>> r = trim_split(TrimSplitInput([TrimPoint(3, 18), TrimPoint(9, 9), TrimPoint(22, 6.2), TrimPoint(48, 5.1)]))
+    >>> points = [TrimPoint(3, 18), TrimPoint(9, 9), TrimPoint(22, 6.2), TrimPoint(48, 5.1)]
+    >>> r = trim_split(TrimSplitInput(points))
     >>> round(r.meter_gain, 4), round(r.leak_g_s, 4)
     (0.9585, 0.4112)
     """
-    need(len(given.points) >= 2, "points", len(given.points), "at least two points, as there are two unknowns")
-    within("barometer_kpa", given.barometer_kpa, 50, 110, "kPa")
+    need(len(given.points) >= 2, "points", len(given.points), allowed="at least two points, as there are two unknowns")
+    within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
     x: list[float] = []
     y: list[float] = []
     for i, point in enumerate(given.points):
-        within(f"points[{i}].airflow_g_s", point.airflow_g_s, 0.1, 2000, "g/s")
-        within(f"points[{i}].trim_percent", point.trim_percent, -60, 100, "%")
+        within(f"points[{i}].airflow_g_s", point.airflow_g_s, 0.1, high=2000, unit="g/s")
+        within(f"points[{i}].trim_percent", point.trim_percent, -60, high=100, unit="%")
         share = 1.0
         if point.map_kpa is not None:
             need(
                 5 <= point.map_kpa < given.barometer_kpa,
                 f"points[{i}].map_kpa",
                 point.map_kpa,
-                f"5 to under the barometer's {given.barometer_kpa:g} kPa",
+                allowed=f"5 to under the barometer's {given.barometer_kpa:g} kPa",
             )
             share = psi(point.map_kpa / given.barometer_kpa) / PSI_MAX
         x.append(share / point.airflow_g_s)
         y.append(point.trim_percent / 100)
-    need(max(x) - min(x) > 1e-9, "points", "one airflow only", "at least two different airflows")
+    need(max(x) - min(x) > 1e-9, "points", "one airflow only", allowed="at least two different airflows")
     line = fit_line(x, y)
-    need(line.intercept > -0.9, "points", "trims", "trims that leave the meter a positive gain")
+    need(line.intercept > -0.9, "points", "trims", allowed="trims that leave the meter a positive gain")
     gain, leak = 1 / (1 + line.intercept), line.slope
     if line.intercept_half is None or line.slope_half is None:
         gain_low = gain_high = leak_low = leak_high = None
@@ -226,7 +230,7 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
             "leak": f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. A torn boot or a loose clamp first.",
             "neither": "The trims hold no steady share and no leak that matters.",
         }[verdict]
-    return TrimSplitResult(gain, gain_low, gain_high, leak, leak_low, leak_high, verdict, sentence)
+    return TrimSplitResult(meter_gain=gain, meter_gain_low=gain_low, meter_gain_high=gain_high, leak_g_s=leak, leak_g_s_low=leak_low, leak_g_s_high=leak_high, verdict=verdict, sentence=sentence)
 
 
 BANKS_APART_PERCENT = 6.0
@@ -263,10 +267,10 @@ def bank_trims(pairs: tuple[tuple[float, float], ...]) -> BankTrims:
     One meter counts the air of both banks, so what is wrong with it moves both alike; a leak, an
     injector or an oxygen sensor belongs to one bank (physics of the shared meter).
     """
-    need(len(pairs) >= 1, "pairs", len(pairs), "at least one point")
+    need(len(pairs) >= 1, "pairs", len(pairs), allowed="at least one point")
     for i, pair in enumerate(pairs):
         for bank, trim in enumerate(pair, start=1):
-            within(f"pairs[{i}].bank_{bank}_percent", trim, -60, 100, "%")
+            within(f"pairs[{i}].bank_{bank}_percent", trim, -60, high=100, unit="%")
     one, two = (sum(p[b] for p in pairs) / len(pairs) for b in (0, 1))
     apart = one - two
     if abs(apart) >= BANKS_APART_PERCENT and max(one, two) >= LEAN_TRIM_PERCENT:

@@ -12,7 +12,7 @@ CIRCUITS: tuple[str, ...] = ("main", "bypass", "breather", "recirculation", "sec
 exhaust, exhaust on its way out, and a pressure that a sensor reads at the end of a tube."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Part:
     """One component in its place. `id` is unique in the family, `component` is the id of its kind.
 
@@ -49,7 +49,7 @@ class Tap:
     on: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Fastener:
     """What holds a part: how many, what size, what turns it, how tight."""
 
@@ -63,7 +63,7 @@ class Fastener:
     """Where they sit, for those that a hand does not find at once."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Opened:
     """Something that must go back. `kind` as in the must-go-back list; `before`: start or handover."""
 
@@ -76,7 +76,7 @@ class Opened:
     """Open on purpose while the engine runs: the way in for a spray tube."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Operation:
     """One opening of the engine, with the way back.
 
@@ -116,7 +116,7 @@ class Band:
     source: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SparePart:
     """A consumed or offered part: its name, the workshop's number, its price."""
 
@@ -126,7 +126,7 @@ class SparePart:
     price: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class EngineFamily:
     """All that is known of one engine: facts, air path, access, fasteners, reference values, relearn."""
 

@@ -23,7 +23,7 @@ class BoreInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoreResult:
     """Areas in mm2; `pressure_loss_ratio` is the loss against the clean bore's at equal flow; `grade` 0 to 4."""
 
@@ -76,12 +76,12 @@ def bore_restriction(given: BoreInput) -> BoreResult:
     Loss of a turbulent flow through a short narrowing goes with the square of its speed, so at equal flow with
     (A0/A)^2 (Idelchik, *Handbook of Hydraulic Resistance*, section 1). The grade's limits are `GRADE_AT_PERCENT`.
     """
-    within("bore_mm", given.bore_mm, 2, 400, "mm")
-    need(4 <= len(given.thickness_mm) <= 72, "thickness_mm", len(given.thickness_mm), "4 to 72 points round the bore")
+    within("bore_mm", given.bore_mm, 2, high=400, unit="mm")
+    need(4 <= len(given.thickness_mm) <= 72, "thickness_mm", len(given.thickness_mm), allowed="4 to 72 points round the bore")
     radius = given.bore_mm / 2
     for i, thickness in enumerate(given.thickness_mm):
-        need(0 <= thickness < radius, f"thickness_mm[{i}]", thickness, f"0 to below the radius, {radius:g} mm")
-    within("tolerance_mm", given.tolerance_mm, 0, radius, "mm")
+        need(0 <= thickness < radius, f"thickness_mm[{i}]", thickness, allowed=f"0 to below the radius, {radius:g} mm")
+    within("tolerance_mm", given.tolerance_mm, 0, high=radius, unit="mm")
     clean = math.pi * radius**2
     area = open_area_mm2(given.bore_mm, given.thickness_mm)
 
@@ -98,6 +98,6 @@ def bore_restriction(given: BoreInput) -> BoreResult:
         else f"{percent:.1f} % of the bore is open: the deposit hardly slows the air."
     )
     return BoreResult(
-        area, percent, shifted(given.tolerance_mm), shifted(-given.tolerance_mm), 2 * math.sqrt(area / math.pi), loss, grade,
-        WORDS[grade], sentence,
+        open_area_mm2=area, open_area_percent=percent, open_area_percent_low=shifted(given.tolerance_mm), open_area_percent_high=shifted(-given.tolerance_mm), equivalent_diameter_mm=2 * math.sqrt(area / math.pi), pressure_loss_ratio=loss, grade=grade,
+        verdict=WORDS[grade], sentence=sentence,
     )  # fmt: skip

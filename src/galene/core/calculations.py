@@ -7,7 +7,7 @@ from typing import Any
 from galene.core import actuator, airflow, bore, drying, ingestion, pressures, proving, recirculation, repair, throttle, traces
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Calculation:
     """A pure function with the record that it takes."""
 
@@ -21,37 +21,37 @@ class Calculation:
 CALCULATIONS: dict[str, Calculation] = {
     c.name: c
     for c in (
-        Calculation("isa-pressure", "Standard air pressure", "What should an absolute sensor read up here?",
-                    pressures.IsaPressureInput, pressures.isa_pressure),
-        Calculation("key-on-agreement", "Key-on agreement", "Engine off, ignition on: which sensor stands out?",
-                    pressures.KeyOnInput, pressures.key_on_agreement),
-        Calculation("expected-airflow", "Expected airflow", "How much air should the meter count?",
-                    airflow.ExpectedAirflowInput, airflow.expected_airflow),
-        Calculation("trim-split", "Trim split", "Does the meter lie, or does air leak in behind it?",
-                    airflow.TrimSplitInput, airflow.trim_split),
-        Calculation("idle-gap", "Idle gap", "What has the control unit learned to get past the deposit?",
-                    throttle.IdleGapInput, throttle.idle_gap),
-        Calculation("bore-restriction", "Bore gauge", "How much of the bore is still open?", bore.BoreInput, bore.bore_restriction),
-        Calculation("drying-time", "Drying time", "How long must it stand in this bay's air?",
-                    drying.DryingTimeInput, drying.drying_time),
-        Calculation("egr-flow-test", "Recirculation flow test", "How much of the passage is open, by what the opened valve does to the idle?",
-                    recirculation.FlowTestInput, recirculation.egr_flow_test),
-        Calculation("egr-flow-crosscheck", "Differential pressure against balance", "Does the differential sensor see the gas that must be there?",
-                    recirculation.CrosscheckInput, recirculation.egr_flow_crosscheck),
-        Calculation("actuator-drive-check", "Actuator drive check", "May this actuator be driven by a jumper, and how?",
-                    actuator.DriveInput, actuator.actuator_drive_check),
-        Calculation("sensor-line", "Sensor line", "What pressure do these volts stand for?", actuator.SensorLineInput, actuator.sensor_line),
-        Calculation("ingestion-limit", "Ingestion limit", "How much may a running engine swallow, in which bursts?",
-                    ingestion.IngestionInput, ingestion.ingestion_limit),
-        Calculation("blast-positions", "Blast positions", "Where must the crank stand so that each intake valve is shut?",
-                    ingestion.BlastInput, ingestion.blast_positions),
-        Calculation("regeneration-trace", "Burn-off trace", "Did the particulate filter burn off whole?", traces.BurnInput, traces.regeneration_trace),
-        Calculation("runner-sweep", "Runner sweep", "Do the flaps follow over their whole travel?", traces.SweepInput, traces.runner_sweep),
-        Calculation("oxygen-response", "Oxygen sensor response", "Is the oxygen sensor alive, slow or flat?", traces.OxygenInput, traces.oxygen_response),
-        Calculation("repair-sequence", "Repair sequence", "What to do first when several things may be wrong?", repair.RepairInput, repair.repair_sequence),
-        Calculation("fuel-economy-change", "Fuel economy", "Did the fuel use change?", repair.EconomyInput, repair.fuel_economy_change),
-        Calculation("before-after", "Before and after", "Is it proven better, under the same conditions?",
-                    proving.BeforeAfterInput, proving.before_after),
+        Calculation(name="isa-pressure", title="Standard air pressure", question="What should an absolute sensor read up here?",
+                    takes=pressures.IsaPressureInput, run=pressures.isa_pressure),
+        Calculation(name="key-on-agreement", title="Key-on agreement", question="Engine off, ignition on: which sensor stands out?",
+                    takes=pressures.KeyOnInput, run=pressures.key_on_agreement),
+        Calculation(name="expected-airflow", title="Expected airflow", question="How much air should the meter count?",
+                    takes=airflow.ExpectedAirflowInput, run=airflow.expected_airflow),
+        Calculation(name="trim-split", title="Trim split", question="Does the meter lie, or does air leak in behind it?",
+                    takes=airflow.TrimSplitInput, run=airflow.trim_split),
+        Calculation(name="idle-gap", title="Idle gap", question="What has the control unit learned to get past the deposit?",
+                    takes=throttle.IdleGapInput, run=throttle.idle_gap),
+        Calculation(name="bore-restriction", title="Bore gauge", question="How much of the bore is still open?", takes=bore.BoreInput, run=bore.bore_restriction),
+        Calculation(name="drying-time", title="Drying time", question="How long must it stand in this bay's air?",
+                    takes=drying.DryingTimeInput, run=drying.drying_time),
+        Calculation(name="egr-flow-test", title="Recirculation flow test", question="How much of the passage is open, by what the opened valve does to the idle?",
+                    takes=recirculation.FlowTestInput, run=recirculation.egr_flow_test),
+        Calculation(name="egr-flow-crosscheck", title="Differential pressure against balance", question="Does the differential sensor see the gas that must be there?",
+                    takes=recirculation.CrosscheckInput, run=recirculation.egr_flow_crosscheck),
+        Calculation(name="actuator-drive-check", title="Actuator drive check", question="May this actuator be driven by a jumper, and how?",
+                    takes=actuator.DriveInput, run=actuator.actuator_drive_check),
+        Calculation(name="sensor-line", title="Sensor line", question="What pressure do these volts stand for?", takes=actuator.SensorLineInput, run=actuator.sensor_line),
+        Calculation(name="ingestion-limit", title="Ingestion limit", question="How much may a running engine swallow, in which bursts?",
+                    takes=ingestion.IngestionInput, run=ingestion.ingestion_limit),
+        Calculation(name="blast-positions", title="Blast positions", question="Where must the crank stand so that each intake valve is shut?",
+                    takes=ingestion.BlastInput, run=ingestion.blast_positions),
+        Calculation(name="regeneration-trace", title="Burn-off trace", question="Did the particulate filter burn off whole?", takes=traces.BurnInput, run=traces.regeneration_trace),
+        Calculation(name="runner-sweep", title="Runner sweep", question="Do the flaps follow over their whole travel?", takes=traces.SweepInput, run=traces.runner_sweep),
+        Calculation(name="oxygen-response", title="Oxygen sensor response", question="Is the oxygen sensor alive, slow or flat?", takes=traces.OxygenInput, run=traces.oxygen_response),
+        Calculation(name="repair-sequence", title="Repair sequence", question="What to do first when several things may be wrong?", takes=repair.RepairInput, run=repair.repair_sequence),
+        Calculation(name="fuel-economy-change", title="Fuel economy", question="Did the fuel use change?", takes=repair.EconomyInput, run=repair.fuel_economy_change),
+        Calculation(name="before-after", title="Before and after", question="Is it proven better, under the same conditions?",
+                    takes=proving.BeforeAfterInput, run=proving.before_after),
     )
 }  # fmt: skip
 

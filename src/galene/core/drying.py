@@ -28,7 +28,7 @@ VAPORISATION_KJ_MOL = {
 WATER_BASED = {"water", "soap_and_water"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DryingTimeInput:
     """Label minutes at 20 C and the bay's air; give `class` or `vaporisation_kj_mol`."""
 
@@ -45,7 +45,7 @@ class DryingTimeInput:
     }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DryingTimeResult:
     """`factor` is the bare physics; `minutes` never fall below the base."""
 
@@ -80,25 +80,26 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
 
     Examples
     --------
-    >>> round(drying_time(DryingTimeInput(15, 5, "alkane")).factor, 3)
+    >>> given = DryingTimeInput(base_minutes=15, temperature_c=5, solvent="alkane")
+    >>> round(drying_time(given).factor, 3)
     2.247
     """
-    need(0 < given.base_minutes <= 1440, "base_minutes", given.base_minutes, "above 0 to 1440 minutes")
-    within("temperature_c", given.temperature_c, -20, 60, "degC")
+    need(0 < given.base_minutes <= 1440, "base_minutes", given.base_minutes, allowed="above 0 to 1440 minutes")
+    within("temperature_c", given.temperature_c, -20, high=60, unit="degC")
     if given.vaporisation_kj_mol is not None:
-        within("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, 100, "kJ/mol")
+        within("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, high=100, unit="kJ/mol")
         heat = given.vaporisation_kj_mol
     else:
-        need(given.class_ is not None, "class", None, "an agent class, or vaporisation_kj_mol")
-        need(given.class_ in VAPORISATION_KJ_MOL, "class", given.class_, ", ".join(VAPORISATION_KJ_MOL))
+        need(given.class_ is not None, "class", None, allowed="an agent class, or vaporisation_kj_mol")
+        need(given.class_ in VAPORISATION_KJ_MOL, "class", given.class_, allowed=", ".join(VAPORISATION_KJ_MOL))
         heat = VAPORISATION_KJ_MOL[given.class_ or ""]
     factor = math.exp(heat * 1e3 / GAS_CONSTANT * (1 / (given.temperature_c + KELVIN) - 1 / REFERENCE_K))
     if given.class_ in WATER_BASED:
         humidity = 0.5 if given.relative_humidity is None else given.relative_humidity
-        within("relative_humidity", humidity, 0, 0.98, "(a share)")
+        within("relative_humidity", humidity, 0, high=0.98, unit="(a share)")
         factor /= (1 - humidity) / 0.5
     elif given.relative_humidity is not None:
-        within("relative_humidity", given.relative_humidity, 0, 0.98, "(a share)")
+        within("relative_humidity", given.relative_humidity, 0, high=0.98, unit="(a share)")
     held = factor < 1
     minutes = given.base_minutes * max(1.0, factor)
     if held:
@@ -107,4 +108,4 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     else:
         sentence = f"{minutes:.0f} min: {given.base_minutes:g} min by label, {factor:.2f} times at {given.temperature_c:g} degC."
         verdict = "longer_than_label" if factor > 1.005 else "label_time"
-    return DryingTimeResult(minutes, factor, held, verdict, sentence)
+    return DryingTimeResult(minutes=minutes, factor=factor, held_at_base=held, verdict=verdict, sentence=sentence)

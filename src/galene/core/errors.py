@@ -21,15 +21,15 @@ class InputError(ValueError):
         super().__init__(f"{field}: {value!r} is not possible; allowed: {allowed}")
 
 
-def need(ok: bool, field: str, value: object, allowed: str) -> None:
+def need(ok: bool, field: str, value: object, *, allowed: str) -> None:
     """Raise `InputError` unless `ok`."""
     if not ok:
         raise InputError(field, value, allowed)
 
 
-def within(field: str, value: float, low: float, high: float, unit: str = "") -> None:
+def within(field: str, value: float, low: float, *, high: float, unit: str = "") -> None:
     """Raise `InputError` unless ``low <= value <= high`` (NaN fails too)."""
-    need(low <= value <= high, field, value, f"{low:g} to {high:g}{' ' + unit if unit else ''}")
+    need(low <= value <= high, field, value, allowed=f"{low:g} to {high:g}{' ' + unit if unit else ''}")
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ FACTS: tuple[tuple[str, float, float, str], ...] = (
 """Numbers of a family and the range in which an engine can lie."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Vocabulary:
     """What the words of a family may be: ids of component kinds, those that an engine has once, sensors, the rest."""
 
@@ -92,7 +92,7 @@ def _timing(family: EngineFamily) -> Iterator[Fault]:
             yield Fault(name, "firing order and both valve angles belong together")
             return
     try:
-        blast_positions(BlastInput(list(family.firing_order), family.intake_opens_btdc_deg or 0, family.intake_closes_abdc_deg or 0))
+        blast_positions(BlastInput(firing_order=list(family.firing_order), intake_opens_btdc_deg=family.intake_opens_btdc_deg or 0, intake_closes_abdc_deg=family.intake_closes_abdc_deg or 0))
     except InputError as fault:
         yield Fault(fault.field if fault.field in ("intake_opens_btdc_deg", "intake_closes_abdc_deg") else "firing_order", fault.allowed)
 

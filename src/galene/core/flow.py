@@ -45,7 +45,7 @@ def psi(ratio: float) -> float:
     return math.sqrt(2 * GAMMA / (GAMMA - 1) * difference)
 
 
-def orifice_area_mm2(mass_g_s: float, up_kpa: float, down_kpa: float, up_c: float, discharge_coefficient: float) -> float:
+def orifice_area_mm2(mass_g_s: float, up_kpa: float, down_kpa: float, *, up_c: float, discharge_coefficient: float) -> float:
     """Geometric area in mm2 that passes `mass_g_s` (g/s) from `up_kpa` to `down_kpa` (kPa absolute).
 
     `up_c` is the upstream temperature in degrees C. The pressures must differ (``down_kpa < up_kpa``).
@@ -59,7 +59,7 @@ def charge_flow_g_s(
     displacement_l: float,
     rpm: float,
     map_kpa: float,
-    charge_c: float,
+    *, charge_c: float,
     volumetric_efficiency: float,
     strokes: int = 4,
 ) -> float:

@@ -21,7 +21,7 @@ def clearance_ml(displacement_l: float, cylinders: int, compression_ratio: float
     return displacement_l * 1000 / (cylinders * (compression_ratio - 1))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class IngestionInput:
     """Air and can flow in g/s; `trim_authority` is the share of fuel that the mixture control can take back."""
 
@@ -40,7 +40,7 @@ class IngestionInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class IngestionResult:
     """How fast, with which pauses, and how near one burst comes to a hydraulic lock."""
 
@@ -68,23 +68,23 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
     average hold. A diesel has no such control: there the limit is the share of a clearance, and pauses in which the idle
     comes back, at least ten seconds and three times the burst (project default). One cylinder's clearance volume is V / (n (cr - 1)); all of a burst may end in one cylinder.
     """
-    within("airflow_g_s", given.airflow_g_s, 0.2, 1000, "g/s")
-    within("can_rate_g_s", given.can_rate_g_s, 0.01, 100, "g/s")
-    within("burst_s", given.burst_s, 0.1, 60, "s")
-    within("displacement_l", given.displacement_l, 0.02, 80, "litres")
-    within("cylinders", given.cylinders, 1, 24)
-    within("compression_ratio", given.compression_ratio, 4, 30)
-    within("stoichiometric_ratio", given.stoichiometric_ratio, 5, 20)
-    within("trim_authority", given.trim_authority, 0.01, 0.6)
-    within("density_g_ml", given.density_g_ml, 0.4, 1.8, "g/ml")
+    within("airflow_g_s", given.airflow_g_s, 0.2, high=1000, unit="g/s")
+    within("can_rate_g_s", given.can_rate_g_s, 0.01, high=100, unit="g/s")
+    within("burst_s", given.burst_s, 0.1, high=60, unit="s")
+    within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
+    within("cylinders", given.cylinders, 1, high=24)
+    within("compression_ratio", given.compression_ratio, 4, high=30)
+    within("stoichiometric_ratio", given.stoichiometric_ratio, 5, high=20)
+    within("trim_authority", given.trim_authority, 0.01, high=0.6)
+    within("density_g_ml", given.density_g_ml, 0.4, high=1.8, unit="g/ml")
     if given.can_g is not None:
-        within("can_g", given.can_g, 1, 20_000, "g")
-    need(given.fuel in ("petrol", "diesel"), "fuel", given.fuel, "petrol or diesel")
+        within("can_g", given.can_g, 1, high=20_000, unit="g")
+    need(given.fuel in ("petrol", "diesel"), "fuel", given.fuel, allowed="petrol or diesel")
     need(
         given.fuel == "petrol" or given.water_based,
         "fuel",
         given.fuel,
-        "petrol: a diesel has no mixture control that takes anything back, and runs away on what burns; only a "
+        allowed="petrol: a diesel has no mixture control that takes anything back, and runs away on what burns; only a "
         "water-based agent is fed to it",
     )
     if given.fuel == "diesel":
@@ -109,7 +109,7 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
         )
     else:
         verdict, sentence = "ok", f"Bursts of {given.burst_s:g} s, {pause:.0f} s between them."
-    return IngestionResult(sustained, pause, minutes, burst_ml, clearance, share, verdict, sentence)
+    return IngestionResult(sustained_g_s=sustained, pause_s=pause, minutes_for_can=minutes, burst_ml=burst_ml, clearance_ml=clearance, clearance_share=share, verdict=verdict, sentence=sentence)
 
 
 HELD_RPM = 2000.0
@@ -119,7 +119,7 @@ CAN_RATE_G_S = 2.0
 
 
 def held_airflow(
-    idle_low_g_s: float, idle_high_g_s: float, rpm_low: float, rpm_high: float, held_rpm: float = HELD_RPM
+    idle_low_g_s: float, idle_high_g_s: float, rpm_low: float, *, rpm_high: float, held_rpm: float = HELD_RPM
 ) -> tuple[float, float]:
     """Air in g/s at a held speed without load, from the idle's bands: least and most.
 
@@ -128,12 +128,12 @@ def held_airflow(
     Without load the manifold stands near its idle pressure, so that the air goes with the speed. Both bands are carried
     whole: the least air at the highest idle, the most at the lowest.
     """
-    within("rpm_low", rpm_low, 200, 5000, "rpm")
-    within("rpm_high", rpm_high, rpm_low, 5000, "rpm")
+    within("rpm_low", rpm_low, 200, high=5000, unit="rpm")
+    within("rpm_high", rpm_high, rpm_low, high=5000, unit="rpm")
     return idle_low_g_s * held_rpm / rpm_high, idle_high_g_s * held_rpm / rpm_low
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RunningBursts:
     """A plan of bursts: seconds of one and between two, minutes in all, share of one cylinder's clearance in a burst."""
 
@@ -149,7 +149,7 @@ def running_bursts(
     airflow_g_s: float,
     displacement_l: float,
     cylinders: int,
-    compression_ratio: float,
+    *, compression_ratio: float,
     amount_ml: float,
     water_based: bool,
     longest_s: float = 3.0,
@@ -166,12 +166,12 @@ def running_bursts(
     for halves in range(round(longest_s * 2), 0, -1):
         burst = halves / 2
         given = IngestionInput(
-            airflow_g_s,
-            CAN_RATE_G_S,
-            burst,
-            displacement_l,
-            cylinders,
-            compression_ratio,
+            airflow_g_s=airflow_g_s,
+            can_rate_g_s=CAN_RATE_G_S,
+            burst_s=burst,
+            displacement_l=displacement_l,
+            cylinders=cylinders,
+            compression_ratio=compression_ratio,
             density_g_ml=density,
             can_g=amount_ml * density,
             fuel=fuel,
@@ -180,7 +180,7 @@ def running_bursts(
         found = ingestion_limit(given)
         if found.verdict == "ok" or halves == 1:
             break
-    return RunningBursts(burst, found.pause_s, found.minutes_for_can or 0.0, found.clearance_share, HELD_RPM, CAN_RATE_G_S)
+    return RunningBursts(burst_s=burst, pause_s=found.pause_s, minutes=found.minutes_for_can or 0.0, share=found.clearance_share, held_rpm=HELD_RPM, can_rate_g_s=CAN_RATE_G_S)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -216,10 +216,10 @@ def vacuum_goes(
     bring that of its own time and of the pause behind it. Half a minute in, half a minute out is the usual practice of
     such products (project default; the label decides).
     """
-    within("airflow_g_s", airflow_g_s, 0.2, 1000, "g/s")
-    within("amount_ml", amount_ml, 1, 5000, "ml")
-    within("go_s", go_s, 5, 300, "s")
-    within("pause_s", pause_s, 5, 300, "s")
+    within("airflow_g_s", airflow_g_s, 0.2, high=1000, unit="g/s")
+    within("amount_ml", amount_ml, 1, high=5000, unit="ml")
+    within("go_s", go_s, 5, high=300, unit="s")
+    within("pause_s", pause_s, 5, high=300, unit="s")
     solvent = IngestionInput  # its defaults: solvent of 0.74 g/ml, a quarter of the fuel taken back
     sustained = solvent.trim_authority * airflow_g_s / solvent.stoichiometric_ratio
     most = sustained * (go_s + pause_s) / solvent.density_g_ml
@@ -228,7 +228,7 @@ def vacuum_goes(
     return VacuumGoes(go_ml=amount_ml / goes, goes=goes, go_s=go_s, pause_s=pause_s, minutes=minutes)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BlastInput:
     """Firing order by cylinder number; intake opens before and closes after its dead centres, degrees of crank."""
 
@@ -248,7 +248,7 @@ class BlastPosition:
     cylinders: tuple[int, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BlastResult:
     """Positions in the order of turning, and how far the crank is turned forward in all."""
 
@@ -272,14 +272,14 @@ def blast_positions(given: BlastInput) -> BlastResult:
     Only where a valve just shuts can a position be moved no further back, so those points and the start are tried.
     """
     order = given.firing_order
-    need(1 <= len(order) <= 16, "firing_order", len(order), "1 to 16 cylinders")
-    need(sorted(order) == list(range(1, len(order) + 1)), "firing_order", order, f"each cylinder from 1 to {len(order)} once")
-    within("intake_opens_btdc_deg", given.intake_opens_btdc_deg, -60, 120, "degrees")
-    within("intake_closes_abdc_deg", given.intake_closes_abdc_deg, -60, 160, "degrees")
-    within("margin_deg", given.margin_deg, 0, 60, "degrees")
-    within("start_deg", given.start_deg, 0, 720, "degrees")
+    need(1 <= len(order) <= 16, "firing_order", len(order), allowed="1 to 16 cylinders")
+    need(sorted(order) == list(range(1, len(order) + 1)), "firing_order", order, allowed=f"each cylinder from 1 to {len(order)} once")
+    within("intake_opens_btdc_deg", given.intake_opens_btdc_deg, -60, high=120, unit="degrees")
+    within("intake_closes_abdc_deg", given.intake_closes_abdc_deg, -60, high=160, unit="degrees")
+    within("margin_deg", given.margin_deg, 0, high=60, unit="degrees")
+    within("start_deg", given.start_deg, 0, high=720, unit="degrees")
     opens, shuts = 360 - given.intake_opens_btdc_deg - given.margin_deg, 540 + given.intake_closes_abdc_deg + given.margin_deg
-    need(shuts - opens < 720, "margin_deg", given.margin_deg, "a margin that leaves the valve shut for a part of the cycle")
+    need(shuts - opens < 720, "margin_deg", given.margin_deg, allowed="a margin that leaves the valve shut for a part of the cycle")
     fires = {cylinder: 720.0 * i / len(order) for i, cylinder in enumerate(order)}
 
     def shut(cylinder: int, crank: float) -> bool:
@@ -301,5 +301,5 @@ def blast_positions(given: BlastInput) -> BlastResult:
                 positions.append(BlastPosition(crank, here))
             rotation = max(turned(p) for p in best)
             words = "; ".join(f"{p.crank_deg:.0f}°: cylinder {', '.join(map(str, p.cylinders))}" for p in positions)
-            return BlastResult(tuple(positions), rotation, "found", f"{len(positions)} positions, {rotation:.0f}° forward in all. {words}.")
+            return BlastResult(positions=tuple(positions), rotation_deg=rotation, verdict="found", sentence=f"{len(positions)} positions, {rotation:.0f}° forward in all. {words}.")
     raise AssertionError("each cylinder is shut at the point where it shuts")

@@ -19,7 +19,7 @@ class Confirmed:
     cause: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bin:
     """Statements in one range: how many, their mean, how many came true, and the 95 % range of the true share."""
 
@@ -37,7 +37,7 @@ class Bin:
         return not self.share_low <= self.stated <= self.share_high
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CauseRecord:
     """One cause: how often it was confirmed, how often it then stood first, and how often it stood first in vain."""
 
@@ -47,7 +47,7 @@ class CauseRecord:
     in_vain: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Calibration:
     """How well rankings did over many jobs. `brier` is the mean squared miss of all statements, 0 is perfect."""
 
@@ -84,13 +84,13 @@ def calibration(jobs: Sequence[Confirmed]) -> Calibration:
     InputError
         No job, or a probability that is none.
     """
-    need(bool(jobs), "jobs", [], "at least one finished job with a ranking")
+    need(bool(jobs), "jobs", [], allowed="at least one finished job with a ranking")
     statements: list[tuple[float, bool]] = []
     records: dict[str, list[int]] = {}
     first = second = 0
     for i, job in enumerate(jobs):
         for cause, chance in job.ranking:
-            within(f"jobs[{i}].ranking.{cause}", chance, 0, 1)
+            within(f"jobs[{i}].ranking.{cause}", chance, 0, high=1)
             statements.append((chance, cause == job.cause))
         leading = [c for c, _ in job.ranking[:2]]
         first += leading[:1] == [job.cause]
@@ -105,7 +105,9 @@ def calibration(jobs: Sequence[Confirmed]) -> Calibration:
         inside = [(p, hit) for p, hit in statements if low <= p < high or (high == 1.0 and p == 1.0)]
         if inside:
             hits = sum(hit for _, hit in inside)
-            bins.append(Bin(low, high, len(inside), sum(p for p, _ in inside) / len(inside), hits, *wilson(hits, len(inside))))
+            lowest, highest = wilson(hits, len(inside))
+            stated = sum(p for p, _ in inside) / len(inside)
+            bins.append(Bin(low=low, high=high, count=len(inside), stated=stated, came_true=hits, share_low=lowest, share_high=highest))
     brier = sum((p - hit) ** 2 for p, hit in statements) / len(statements) if statements else 0.0
-    causes = sorted((CauseRecord(c, *r) for c, r in records.items()), key=lambda r: (-r.confirmed, -r.in_vain, r.cause))
-    return Calibration(len(jobs), first, second, brier, tuple(bins), tuple(causes))
+    causes = sorted((CauseRecord(cause=c, confirmed=r[0], first=r[1], in_vain=r[2]) for c, r in records.items()), key=lambda r: (-r.confirmed, -r.in_vain, r.cause))
+    return Calibration(jobs=len(jobs), first_right=first, first_two_right=second, brier=brier, bins=tuple(bins), causes=tuple(causes))

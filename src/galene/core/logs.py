@@ -15,7 +15,7 @@ GRID_S, LONGEST_GAP_S, MOST_POINTS = 0.25, 3.0, 24_000
 """Seconds between the points that stretches are searched on, the longest hole that a line is drawn across, and the most points."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Forward:
     """Rows of a log whose time runs forward.
 
@@ -51,8 +51,8 @@ def run_forward(time_s: Values) -> Forward:
     """
     rows = np.flatnonzero(np.isfinite(time_s))
     times = time_s[rows].astype(np.float64)
-    need(len(times) >= 2, "time", len(times), "two rows and more with a time")
-    need(bool((times != times[0]).any()), "time", "stands still", "a time that runs forward")
+    need(len(times) >= 2, "time", len(times), allowed="two rows and more with a time")
+    need(bool((times != times[0]).any()), "time", "stands still", allowed="a time that runs forward")
     same = np.concatenate([[False], times[1:] == times[:-1]])
     spread = 0
     if same.mean() >= 1 / 3:
@@ -60,7 +60,7 @@ def run_forward(time_s: Values) -> Forward:
     else:
         rows, times = rows[~same], times[~same]
     steps = np.diff(times)
-    need(bool((steps > 0).any()), "time", "runs backward", "a time that runs forward")
+    need(bool((steps > 0).any()), "time", "runs backward", allowed="a time that runs forward")
     step = float(np.median(steps[steps > 0]))
     restarts = 0
     while True:
@@ -73,7 +73,7 @@ def run_forward(time_s: Values) -> Forward:
         times[first:] += times[:first].max() + step - times[first]
         restarts += 1
     rows, times = rows[~behind], times[~behind]
-    return Forward(rows, times - times[0], len(time_s) - len(rows), spread, restarts)
+    return Forward(rows=rows, time_s=times - times[0], left_out=len(time_s) - len(rows), spread=spread, restarts=restarts)
 
 
 def _spread(times: Values, same: NDArray[np.bool_]) -> Values:
@@ -94,7 +94,7 @@ def runs(mask: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     return np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stretch:
     """A part of a log: `kind` idle, trim, closed or open; seconds; why it was chosen."""
 
@@ -123,7 +123,7 @@ class Trace:
         values = self.channels.get(name)
         return None if values is None else on_grid(self.time_s, values, grid)
 
-    def block_means(self, name: str, start_s: float, end_s: float, blocks: int) -> list[float]:
+    def block_means(self, name: str, start_s: float, end_s: float, *, blocks: int) -> list[float]:
         """Means of a channel over equal blocks of a stretch; a block without a value is left out."""
         values = self.channels.get(name)
         if values is None:
@@ -134,7 +134,7 @@ class Trace:
 
     def mean(self, name: str, start_s: float, end_s: float) -> float | None:
         """Mean of a channel over a stretch, None where it has no value there."""
-        return next(iter(self.block_means(name, start_s, end_s, 1)), None)
+        return next(iter(self.block_means(name, start_s, end_s, blocks=1)), None)
 
 
 def on_grid(time_s: Values, values: Values, grid: Values) -> Values:
@@ -157,7 +157,7 @@ def _moving(values: Values, width: int, how: Any) -> Values:
     return done
 
 
-def _calm(values: Values, step_s: float, seconds: float, share: float, least: float) -> NDArray[np.bool_]:
+def _calm(values: Values, step_s: float, seconds: float, *, share: float, least: float) -> NDArray[np.bool_]:
     """Where a value, smoothed over a second, stays within `share` of itself (at least `least`) for `seconds` around."""
     smooth = _moving(values, max(1, round(1 / step_s)), np.mean)
     width = max(2, round(seconds / step_s))
@@ -223,7 +223,7 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
         + (", warm" if warm else ", coolant not known to be warm")
         + (", its last minute" if kept > start else "")
     )
-    return Stretch("idle", float(kept), float(end), why)
+    return Stretch(kind="idle", start_s=float(kept), end_s=float(end), why=why)
 
 
 STEADY_S, APART = 5.0, 1.35
@@ -252,7 +252,7 @@ def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
     if command is not None:
         known &= ~(command > 5)
     filled_rpm, filled_air = np.where(known, rpm, 0.0), np.where(known, air, 0.0)
-    calm = known & (filled_rpm > 250) & _calm(filled_rpm, step, STEADY_S, 0.05, 40) & _calm(filled_air, step, STEADY_S, 0.10, 0.3)
+    calm = known & (filled_rpm > 250) & _calm(filled_rpm, step, STEADY_S, share=0.05, least=40) & _calm(filled_air, step, STEADY_S, share=0.10, least=0.3)
     levels: list[tuple[float, float, float]] = []
     for a, b in zip(*runs(calm), strict=True):
         if grid[b - 1] - grid[a] >= STEADY_S / 2:
@@ -268,7 +268,7 @@ def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
         # Too many: the one that tells least beside its neighbours goes.
         closest = min(range(1, len(chosen)), key=lambda i: chosen[i][0] / chosen[i - 1][0])
         chosen.pop(closest if closest < len(chosen) - 1 else closest - 1)
-    return [Stretch("trim", start, end, f"steady at {level:.1f} g/s") for level, start, end in chosen]
+    return [Stretch(kind="trim", start_s=start, end_s=end, why=f"steady at {level:.1f} g/s") for level, start, end in chosen]
 
 
 def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
@@ -291,7 +291,7 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
     """
     grid = trace.grid()
     pressure = trace.on(grid, "map_kpa")
-    need(pressure is not None and len(grid) >= 8, "csv", len(trace.time_s), "two seconds and more of manifold pressure and speed")
+    need(pressure is not None and len(grid) >= 8, "csv", len(trace.time_s), allowed="two seconds and more of manifold pressure and speed")
     assert pressure is not None
     step = float(grid[1] - grid[0])
     command = trace.on(grid, "egr_command_percent")
@@ -317,13 +317,13 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
     before = max((e for e in ends if e <= a), default=0)
     quiet = min(round(1 / step), (a - before) // 3)
     closed = Stretch(
-        "closed",
-        float(max(grid[before + quiet], grid[a] - 8)),
-        float(grid[a - max(1, round(0.5 / step))]),
-        f"before the valve was driven, {why}",
+        kind="closed",
+        start_s=float(max(grid[before + quiet], grid[a] - 8)),
+        end_s=float(grid[a - max(1, round(0.5 / step))]),
+        why=f"before the valve was driven, {why}",
     )
     settled = a + min(round(1 / step), (b - a) // 3)
-    return closed, Stretch("open", float(grid[settled]), float(min(grid[b - 1], grid[settled] + 6)), f"after the valve was driven, {why}")
+    return closed, Stretch(kind="open", start_s=float(grid[settled]), end_s=float(min(grid[b - 1], grid[settled] + 6)), why=f"after the valve was driven, {why}")
 
 
 def _two_levels(values: Values) -> tuple[float | None, float]:
@@ -339,7 +339,7 @@ def _two_levels(values: Values) -> tuple[float | None, float]:
     return (float((low + high) / 2) if high - low > 3 * noise else None), noise
 
 
-def thinned(time_s: Values, values: Sequence[Values], start_s: float, end_s: float, most: int) -> list[tuple[float, ...]]:
+def thinned(time_s: Values, values: Sequence[Values], start_s: float, *, end_s: float, most: int) -> list[tuple[float, ...]]:
     """Rows of a stretch for a worksheet: each the mean of its slice of time, at most `most`; rows with a gap are left out."""
     a, b = np.searchsorted(time_s, [start_s, np.nextafter(end_s, np.inf)])
     times = time_s[a:b]
@@ -354,7 +354,7 @@ def thinned(time_s: Values, values: Sequence[Values], start_s: float, end_s: flo
     return [tuple(float(x) for x in row) for row in rows[np.isfinite(rows).all(axis=1)]]
 
 
-def outline(time_s: Values, values: Values, start_s: float, end_s: float, points: int) -> tuple[list[float], list[float | None]]:
+def outline(time_s: Values, values: Values, start_s: float, *, end_s: float, points: int) -> tuple[list[float], list[float | None]]:
     """A channel for a plot of `points` columns: the least and the largest of each slice of time, so that no spike is lost.
 
     Returns

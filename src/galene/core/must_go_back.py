@@ -17,7 +17,7 @@ COUNTED: dict[str, str] = {"cloths": "Cloths", "caps": "Caps and plugs", "tape":
 BEFORE: tuple[str, ...] = ("start", "road test", "handover")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OpenItem:
     """An item that is still open. `before` is the gate that it holds."""
 
@@ -55,7 +55,7 @@ def worst_first(items: Sequence[OpenItem]) -> list[OpenItem]:
 
 
 def blockers(
-    gate: str, items: Sequence[OpenItem], waits: Sequence[RunningWait], steps_left: Sequence[str], now: datetime
+    gate: str, items: Sequence[OpenItem], waits: Sequence[RunningWait], *, steps_left: Sequence[str], now: datetime
 ) -> tuple[Blocker, ...]:
     """Why `gate` (start, road test, handover) stays shut; empty when it may open.
 

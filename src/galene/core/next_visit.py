@@ -16,7 +16,7 @@ class Visit:
     reason: str
 
 
-def next_visit(distance_km: float, duty: tuple[str, ...], grade_found: int | None, km_since_cleaning: float | None, fed: bool) -> Visit:
+def next_visit(distance_km: float, duty: tuple[str, ...], grade_found: int | None, *, km_since_cleaning: float | None, fed: bool) -> Visit:
     """Distance of the next look.
 
     Parameters

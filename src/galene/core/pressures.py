@@ -49,7 +49,7 @@ def isa_pressure(given: IsaPressureInput) -> IsaPressureResult:
     >>> round(isa_pressure(IsaPressureInput(640)).pressure_kpa, 3)
     93.869
     """
-    within("altitude_m", given.altitude_m, -430, 11000, "m")
+    within("altitude_m", given.altitude_m, -430, high=11000, unit="m")
     kpa = standard_pressure_kpa(given.altitude_m)
     return IsaPressureResult(
         kpa, "standard", f"Standard air at {given.altitude_m:.0f} m is {kpa:.1f} kPa; weather moves it by up to 3 kPa."
@@ -67,7 +67,7 @@ class PressureReading:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class KeyOnInput:
     """All absolute sensors, and what is known of the air outside."""
 
@@ -87,7 +87,7 @@ class Deviation:
     within: bool | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class KeyOnResult:
     """`verdict` is agree, one_off, several_off or undecided."""
 
@@ -134,24 +134,24 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     Reference: barometer, else altitude, else the median of three or more readings. Two readings that
     differ with no reference can not say which is wrong: undecided.
     """
-    need(len(given.readings) >= 1, "readings", len(given.readings), "at least one reading")
-    within("tolerance_kpa", given.tolerance_kpa, 0.1, 20, "kPa")
+    need(len(given.readings) >= 1, "readings", len(given.readings), allowed="at least one reading")
+    within("tolerance_kpa", given.tolerance_kpa, 0.1, high=20, unit="kPa")
     seen: set[str] = set()
     for i, reading in enumerate(given.readings):
         need(
             reading.component not in seen,
             f"readings[{i}].component",
             reading.component,
-            "each component once",
+            allowed="each component once",
         )
         seen.add(reading.component)
-        within(f"readings[{i}].pressure_kpa", reading.pressure_kpa, 0, 600, "kPa")
+        within(f"readings[{i}].pressure_kpa", reading.pressure_kpa, 0, high=600, unit="kPa")
         if reading.span_kpa is not None:
-            within(f"readings[{i}].span_kpa", reading.span_kpa, 20, 1000, "kPa")
+            within(f"readings[{i}].span_kpa", reading.span_kpa, 20, high=1000, unit="kPa")
     values = [r.pressure_kpa for r in given.readings]
     reference: float | None
     if given.barometer_kpa is not None:
-        within("barometer_kpa", given.barometer_kpa, 50, 110, "kPa")
+        within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
         reference, source = given.barometer_kpa, "barometer"
     elif given.altitude_m is not None:
         reference, source = isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa, "altitude"
@@ -164,12 +164,12 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     if reference is None:
         why = "Two sensors differ" if len(values) == 2 else "One sensor alone has nothing to agree with"
         return KeyOnResult(
-            None,
-            source,
-            [Deviation(r.component, None, None) for r in given.readings],
-            None,
-            "undecided",
-            f"{why}: read a barometer, or give the altitude.",
+            reference_kpa=None,
+            reference_source=source,
+            deviations=[Deviation(r.component, None, None) for r in given.readings],
+            suspect=None,
+            verdict="undecided",
+            sentence=f"{why}: read a barometer, or give the altitude.",
         )
     # The height alone leaves the weather open: what it may be is no fault, and no agreement either.
     weather = WEATHER_KPA if source == "altitude" else 0.0
@@ -186,12 +186,12 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
         deviations.append(Deviation(r.component, off_by, fits))
     if open_ and all(d.within for d in deviations):
         return KeyOnResult(
-            reference,
-            source,
-            deviations,
-            None,
-            "undecided",
-            f"Weather moves the air by up to {WEATHER_KPA:g} kPa from what the height gives: read a barometer.",
+            reference_kpa=reference,
+            reference_source=source,
+            deviations=deviations,
+            suspect=None,
+            verdict="undecided",
+            sentence=f"Weather moves the air by up to {WEATHER_KPA:g} kPa from what the height gives: read a barometer.",
         )
     off = [d for d in deviations if not d.within]
     if not off:
@@ -206,4 +206,4 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     else:
         verdict, suspect = "several_off", None
         sentence = f"{len(off)} sensors miss {reference:.1f} kPa: check the reference and their shared supply first."
-    return KeyOnResult(reference, source, deviations, suspect, verdict, sentence)
+    return KeyOnResult(reference_kpa=reference, reference_source=source, deviations=deviations, suspect=suspect, verdict=verdict, sentence=sentence)

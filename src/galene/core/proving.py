@@ -11,7 +11,7 @@ from galene.core.units import QUANTITIES, convert
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Metric:
     """What is measured before and after.
 
@@ -33,25 +33,25 @@ class Metric:
 METRICS: dict[str, Metric] = {
     m.id: m
     for m in (
-        Metric("idle_rpm", "Idle speed", "speed", "toward", 25, "idle control holds 25 rpm on a healthy engine", None, 200, 3000),
-        Metric("idle_rpm_spread", "Idle speed spread", "speed", "lower", 20, "under 20 rpm is not felt", None, 0, 2000),
-        Metric("idle_map_kpa", "Manifold pressure at idle", "pressure", "lower", 1.0, "one step of a common sensor and display", None, 10, 110),
-        Metric("idle_airflow_g_s", "Air at idle", "airflow", "lower", 0.15, "about 5 % of a small engine's idle air", None, 0.1, 60),
-        Metric("learned_throttle_percent", "Throttle opening at idle", "share", "lower", 0.5, "two steps of a common display", None, 0, 60),
-        Metric("trim_idle_percent", "Total fuel trim at idle", "share", "toward", 2.0, "trims wander by 2 % on a healthy engine", 0.0, -60, 100),
-        Metric("trim_cruise_percent", "Total fuel trim at steady revs", "share", "toward", 2.0, "trims wander by 2 % on a healthy engine", 0.0, -60, 100),
-        Metric("meter_ratio_percent", "Meter against expected air", "share", "toward", 4.0, "repeatability of speed-density with one engine", 100.0, 1, 400),
-        Metric("open_area_percent", "Open bore area", "share", "higher", 3.0, "bore gauge read to 0.2 mm on 50 mm", None, 0, 100),
-        Metric("egr_area_mm2", "Open recirculation passage", "area", "higher", 1.0, "a fifth of a small orifice", None, 0, 5000),
-        Metric("full_load_airflow_g_s", "Air at full load", "airflow", "higher", 2.0, "3 % of a small engine's full-load air", None, 1, 3000),
-        Metric("boost_kpa", "Charge pressure", "pressure", "higher", 4.0, "repeatability of one road pull", None, 50, 600),
-        Metric("fuel_l_100km", "Fuel economy", "economy", "lower", 0.3, "two tank fills on the same route", None, 0.5, 200),
+        Metric(id="idle_rpm", label="Idle speed", quantity="speed", better="toward", meaningful=25, ground="idle control holds 25 rpm on a healthy engine", target=None, low=200, high=3000),
+        Metric(id="idle_rpm_spread", label="Idle speed spread", quantity="speed", better="lower", meaningful=20, ground="under 20 rpm is not felt", target=None, low=0, high=2000),
+        Metric(id="idle_map_kpa", label="Manifold pressure at idle", quantity="pressure", better="lower", meaningful=1.0, ground="one step of a common sensor and display", target=None, low=10, high=110),
+        Metric(id="idle_airflow_g_s", label="Air at idle", quantity="airflow", better="lower", meaningful=0.15, ground="about 5 % of a small engine's idle air", target=None, low=0.1, high=60),
+        Metric(id="learned_throttle_percent", label="Throttle opening at idle", quantity="share", better="lower", meaningful=0.5, ground="two steps of a common display", target=None, low=0, high=60),
+        Metric(id="trim_idle_percent", label="Total fuel trim at idle", quantity="share", better="toward", meaningful=2.0, ground="trims wander by 2 % on a healthy engine", target=0.0, low=-60, high=100),
+        Metric(id="trim_cruise_percent", label="Total fuel trim at steady revs", quantity="share", better="toward", meaningful=2.0, ground="trims wander by 2 % on a healthy engine", target=0.0, low=-60, high=100),
+        Metric(id="meter_ratio_percent", label="Meter against expected air", quantity="share", better="toward", meaningful=4.0, ground="repeatability of speed-density with one engine", target=100.0, low=1, high=400),
+        Metric(id="open_area_percent", label="Open bore area", quantity="share", better="higher", meaningful=3.0, ground="bore gauge read to 0.2 mm on 50 mm", target=None, low=0, high=100),
+        Metric(id="egr_area_mm2", label="Open recirculation passage", quantity="area", better="higher", meaningful=1.0, ground="a fifth of a small orifice", target=None, low=0, high=5000),
+        Metric(id="full_load_airflow_g_s", label="Air at full load", quantity="airflow", better="higher", meaningful=2.0, ground="3 % of a small engine's full-load air", target=None, low=1, high=3000),
+        Metric(id="boost_kpa", label="Charge pressure", quantity="pressure", better="higher", meaningful=4.0, ground="repeatability of one road pull", target=None, low=50, high=600),
+        Metric(id="fuel_l_100km", label="Fuel economy", quantity="economy", better="lower", meaningful=0.3, ground="two tank fills on the same route", target=None, low=0.5, high=200),
     )
 }  # fmt: skip
 """Every metric with its own meaningful size. Sizes are this project's defaults for small engines."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MetricValue:
     """One metric: a single `value`, or repeated `samples`, in `unit` (the metric's own where not given)."""
 
@@ -62,7 +62,7 @@ class MetricValue:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Conditions:
     """How the engine stood when the set was taken. `load`: switched loads that were on."""
 
@@ -84,7 +84,7 @@ class BothConditions:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BeforeAfterInput:
     """Two sets of metrics and their conditions; `targets` overrides what a toward-metric should be near."""
 
@@ -95,7 +95,7 @@ class BeforeAfterInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MetricChange:
     """Change of one metric in its kept unit; `low` and `high` are Welch's 95 % interval where samples were given."""
 
@@ -111,7 +111,7 @@ class MetricChange:
     reason: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BeforeAfterResult:
     """Per metric and overall: improved, unchanged, worse or not_comparable."""
 
@@ -160,11 +160,11 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
     notes: list[str] = []
     for name, side in (("before", before), ("after", after)):
         if side.rpm is not None:
-            within(f"conditions.{name}.rpm", side.rpm, 0, 20000, "1/min")
+            within(f"conditions.{name}.rpm", side.rpm, 0, high=20000, unit="1/min")
         if side.coolant_c is not None:
-            within(f"conditions.{name}.coolant_c", side.coolant_c, -40, 140, "degC")
+            within(f"conditions.{name}.coolant_c", side.coolant_c, -40, high=140, unit="degC")
         if side.intake_c is not None:
-            within(f"conditions.{name}.intake_c", side.intake_c, -40, 150, "degC")
+            within(f"conditions.{name}.intake_c", side.intake_c, -40, high=150, unit="degC")
         protective = _protective(side)
         if protective:
             reasons.append(f"{name}: {protective}")
@@ -192,25 +192,25 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
 
 def _kept(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
     """The metric and its samples in the kept unit (one sample for a single value)."""
-    need(given.metric in METRICS, f"{where}.metric", given.metric, ", ".join(METRICS))
+    need(given.metric in METRICS, f"{where}.metric", given.metric, allowed=", ".join(METRICS))
     metric = METRICS[given.metric]
     need(
         (given.value is None) != (given.samples is None),
         f"{where}.value",
         given.value,
-        "either a value or samples, not both and not neither",
+        allowed="either a value or samples, not both and not neither",
     )
     raw = [given.value] if given.value is not None else list(given.samples or [])
-    need(len(raw) > 0, f"{where}.samples", raw, "at least one sample")
+    need(len(raw) > 0, f"{where}.samples", raw, allowed="at least one sample")
     quantity = QUANTITIES[metric.quantity]
     unit = given.unit or quantity.kept.id
-    values = [convert(quantity, v, unit, quantity.kept.id) for v in raw]
+    values = [convert(quantity, v, unit, target=quantity.kept.id) for v in raw]
     for value in values:
-        within(f"{where}.{'value' if given.samples is None else 'samples'}", value, metric.low, metric.high, quantity.kept.id)
+        within(f"{where}.{'value' if given.samples is None else 'samples'}", value, metric.low, high=metric.high, unit=quantity.kept.id)
     return metric, values
 
 
-def _judge(metric: Metric, target: float | None, before: list[float], after: list[float]) -> MetricChange:
+def _judge(metric: Metric, target: float | None, before: list[float], *, after: list[float]) -> MetricChange:
     old, new = mean(before), mean(after)
     change = new - old
     low = high = None
@@ -236,7 +236,7 @@ def _judge(metric: Metric, target: float | None, before: list[float], after: lis
         reason = f"more than {metric.meaningful:g}, the smallest change that counts ({metric.ground})"
     unit = QUANTITIES[metric.quantity].kept.id
     percent = change / abs(old) * 100 if old else None
-    return MetricChange(metric.id, unit, old, new, change, percent, low, high, verdict, reason)
+    return MetricChange(metric=metric.id, unit=unit, before=old, after=new, change=change, change_percent=percent, low=low, high=high, verdict=verdict, reason=reason)
 
 
 def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
@@ -260,14 +260,14 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
     """
     sides: list[Mapping[str, tuple[Metric, list[float]]]] = []
     for name, values in (("before", given.before), ("after", given.after)):
-        need(len(values) > 0, name, values, "at least one metric")
+        need(len(values) > 0, name, values, allowed="at least one metric")
         found: dict[str, tuple[Metric, list[float]]] = {}
         for i, value in enumerate(values):
-            need(value.metric not in found, f"{name}[{i}].metric", value.metric, "each metric once")
+            need(value.metric not in found, f"{name}[{i}].metric", value.metric, allowed="each metric once")
             found[value.metric] = _kept(f"{name}[{i}]", value)
         sides.append(found)
     for metric_id in given.targets:
-        need(metric_id in METRICS, "targets", metric_id, ", ".join(METRICS))
+        need(metric_id in METRICS, "targets", metric_id, allowed=", ".join(METRICS))
     old, new = sides
     reasons, notes = comparability(given.conditions.before, given.conditions.after)
     changes = []
@@ -278,12 +278,12 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
             only = mean((old.get(metric_id) or new[metric_id])[1])
             changes.append(
                 MetricChange(
-                    metric_id, QUANTITIES[metric.quantity].kept.id, only if side == "after" else None,
-                    only if side == "before" else None, None, None, None, None, "not_comparable", f"no {side} value",
+                    metric=metric_id, unit=QUANTITIES[metric.quantity].kept.id, before=only if side == "after" else None,
+                    after=only if side == "before" else None, change=None, change_percent=None, low=None, high=None, verdict="not_comparable", reason=f"no {side} value",
                 )
             )  # fmt: skip
             continue
-        change = _judge(metric, given.targets.get(metric_id, metric.target), old[metric_id][1], new[metric_id][1])
+        change = _judge(metric, given.targets.get(metric_id, metric.target), old[metric_id][1], after=new[metric_id][1])
         if reasons:
             change = MetricChange(**{**change.__dict__, "verdict": "not_comparable", "reason": reasons[0]})
         changes.append(change)
@@ -297,7 +297,7 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
         verdict, sentence = "improved", "Proven better: " + _names(changes, "improved") + "."
     else:
         verdict, sentence = "unchanged", "No change that counts. The cause may lie elsewhere."
-    return BeforeAfterResult(changes, verdict, not reasons, reasons, notes, sentence)
+    return BeforeAfterResult(metrics=changes, verdict=verdict, comparable=not reasons, reasons=reasons, notes=notes, sentence=sentence)
 
 
 def _names(changes: list[MetricChange], verdict: str) -> str:

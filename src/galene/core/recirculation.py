@@ -30,7 +30,7 @@ class IdlePoint:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FlowTestInput:
     """A warm idle with the valve shut and commanded open; `exhaust_c` is the gas at the valve.
 
@@ -57,7 +57,7 @@ class FlowTestInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Plateau:
     """A stretch of the trace with its means; the standard errors are those of means over half-seconds."""
 
@@ -70,7 +70,7 @@ class Plateau:
     rpm_error: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FlowTestResult:
     """Flows in g/s, the passage that passes them in mm2 with its 95 % from a trace's scatter; None where the engine stalled first."""
 
@@ -99,24 +99,24 @@ def read_flow_trace(csv: str) -> Trace:
         Naming line and column of what is no number, or a time that does not run forward.
     """
     rows = read_columns(csv, TRACE_COLUMNS, TRACE_MORE)
-    need(len(rows) >= 8, "csv", len(rows), "at least 8 rows")
+    need(len(rows) >= 8, "csv", len(rows), allowed="at least 8 rows")
     in_time(rows, "csv rows")
     columns = np.array(rows).T
     names = ("map_kpa", "rpm", "egr_command_percent")
     return Trace(columns[0], dict(zip(names, columns[1:], strict=False)))
 
 
-def _plateau(trace: Trace, kind: str, start_s: float, end_s: float) -> Plateau:
+def _plateau(trace: Trace, kind: str, start_s: float, *, end_s: float) -> Plateau:
     first, last = float(trace.time_s[0]), float(trace.time_s[-1])
-    within(f"{kind}_from_s", start_s, first, last, "s")
-    need(start_s < end_s <= last, f"{kind}_to_s", end_s, f"above {start_s:g} to {last:g} s")
+    within(f"{kind}_from_s", start_s, first, high=last, unit="s")
+    need(start_s < end_s <= last, f"{kind}_to_s", end_s, allowed=f"above {start_s:g} to {last:g} s")
     figures: list[tuple[float, float]] = []
     for name in ("map_kpa", "rpm"):
-        blocks = trace.block_means(name, start_s, end_s, max(1, round(2 * (end_s - start_s))))
-        need(bool(blocks), f"{kind}_from_s", start_s, "a stretch with rows in it")
+        blocks = trace.block_means(name, start_s, end_s, blocks=max(1, round(2 * (end_s - start_s))))
+        need(bool(blocks), f"{kind}_from_s", start_s, allowed="a stretch with rows in it")
         error = float(np.std(blocks, ddof=1) / math.sqrt(len(blocks))) if len(blocks) > 2 else 0.0
         figures.append((float(np.mean(blocks)), error))
-    return Plateau(kind, start_s, end_s, figures[0][0], figures[1][0], figures[0][1], figures[1][1])
+    return Plateau(kind=kind, start_s=start_s, end_s=end_s, map_kpa=figures[0][0], rpm=figures[1][0], map_error_kpa=figures[0][1], rpm_error=figures[1][1])
 
 
 def flow_plateaus(given: FlowTestInput) -> tuple[Plateau, Plateau]:
@@ -133,7 +133,7 @@ def flow_plateaus(given: FlowTestInput) -> tuple[Plateau, Plateau]:
     found = find_plateaus(trace) if any(x is None for x in by_hand) else None
     ends = [x if x is not None else (f if found else 0.0) for x, f in zip(
         by_hand, (found[0].start_s, found[0].end_s, found[1].start_s, found[1].end_s) if found else (0.0,) * 4, strict=True)]  # fmt: skip
-    return _plateau(trace, "closed", ends[0], ends[1]), _plateau(trace, "open", ends[2], ends[3])
+    return _plateau(trace, "closed", ends[0], end_s=ends[1]), _plateau(trace, "open", ends[2], end_s=ends[3])
 
 
 def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
@@ -155,32 +155,32 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     constant enthalpy gives the recirculated mass (K2 - m2 Ta)/Te, the orifice equation its area (Heywood, app. C). With
     a trace, the area's interval follows from the standard errors of the four means, to first order.
     """
-    within("displacement_l", given.displacement_l, 0.02, 80, "litres")
-    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, 1.5)
-    within("intake_c", given.intake_c, -50, 150, "degrees C")
-    within("ambient_kpa", given.ambient_kpa, 40, 110, "kPa")
-    within("exhaust_c", given.exhaust_c, given.intake_c, 900, "degrees C")
-    within("discharge_coefficient", given.discharge_coefficient, 0.3, 1)
+    within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
+    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, high=1.5)
+    within("intake_c", given.intake_c, -50, high=150, unit="degrees C")
+    within("ambient_kpa", given.ambient_kpa, 40, high=110, unit="kPa")
+    within("exhaust_c", given.exhaust_c, given.intake_c, high=900, unit="degrees C")
+    within("discharge_coefficient", given.discharge_coefficient, 0.3, high=1)
     if given.reference_area_mm2 is not None:
-        within("reference_area_mm2", given.reference_area_mm2, 0.1, 10_000, "mm2")
+        within("reference_area_mm2", given.reference_area_mm2, 0.1, high=10_000, unit="mm2")
     plateaus: tuple[Plateau, ...] = ()
     if given.csv is not None:
-        need(given.closed is None and given.open is None, "csv", "with closed or open", "either csv, or closed and open")
+        need(given.closed is None and given.open is None, "csv", "with closed or open", allowed="either csv, or closed and open")
         plateaus = flow_plateaus(given)
         shut, opened = (IdlePoint(p.map_kpa, 0.0 if p.kind == "open" and p.rpm < STALLED_RPM else p.rpm) for p in plateaus)
     else:
-        need(given.closed is not None, "closed", None, "a value: this field is needed")
-        need(given.open is not None, "open", None, "a value: this field is needed")
+        need(given.closed is not None, "closed", None, allowed="a value: this field is needed")
+        need(given.open is not None, "open", None, allowed="a value: this field is needed")
         assert given.closed is not None and given.open is not None
         shut, opened = given.closed, given.open
     flows = _flows(given, shut, opened)
     fresh_closed, fresh, recirculated, area = flows
     if area is None or recirculated is None:
-        return FlowTestResult(fresh_closed, None, None, None, None, None, None, plateaus, "stalled",
-                              "The engine stalled with the valve open: the passage passes at least what an idle can not bear, so it is not plugged.")  # fmt: skip
+        return FlowTestResult(fresh_g_s=fresh_closed, recirculated_g_s=None, passage_area_mm2=None, passage_area_low_mm2=None, passage_area_high_mm2=None, recirculated_fraction=None, percent_of_reference=None, plateaus=plateaus, verdict="stalled",
+                              sentence="The engine stalled with the valve open: the passage passes at least what an idle can not bear, so it is not plugged.")  # fmt: skip
     low = high = None
     if plateaus:
-        half = 1.96 * _area_error(given, shut, opened, plateaus, area)
+        half = 1.96 * _area_error(given, shut, opened, plateaus=plateaus, area=area)
         low, high = max(0.0, area - half), area + half
     fraction = recirculated / (recirculated + fresh)
     percent = None if given.reference_area_mm2 is None else 100 * area / given.reference_area_mm2
@@ -197,7 +197,7 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
         sentence = f"{area:.1f} mm² is open, {percent:.0f} % of the clean passage."
         if not given.throttle_held and verdict == "clear":
             verdict = "no_reference"
-    return FlowTestResult(fresh, recirculated, area, low, high, fraction, percent, plateaus, verdict, sentence + held)
+    return FlowTestResult(fresh_g_s=fresh, recirculated_g_s=recirculated, passage_area_mm2=area, passage_area_low_mm2=low, passage_area_high_mm2=high, recirculated_fraction=fraction, percent_of_reference=percent, plateaus=plateaus, verdict=verdict, sentence=sentence + held)
 
 
 def _flows(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint) -> tuple[float, float, float | None, float | None]:
@@ -207,33 +207,33 @@ def _flows(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint) -> tuple[fl
         0 < shut.map_kpa < most,
         "closed.map_kpa",
         shut.map_kpa,
-        f"above 0 and below {most:.1f} kPa: without a drop across the throttle no flow can be told from it",
+        allowed=f"above 0 and below {most:.1f} kPa: without a drop across the throttle no flow can be told from it",
     )
-    within("closed.rpm", shut.rpm, 100, 6000, "rpm")
+    within("closed.rpm", shut.rpm, 100, high=6000, unit="rpm")
     charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
 
     def pumped(point: IdlePoint) -> float:
-        return charge_flow_g_s(given.displacement_l, point.rpm, point.map_kpa, given.intake_c, given.volumetric_efficiency) * charge_k
+        return charge_flow_g_s(given.displacement_l, point.rpm, point.map_kpa, charge_c=given.intake_c, volumetric_efficiency=given.volumetric_efficiency) * charge_k
 
     fresh_closed = pumped(shut) / charge_k
     if opened.rpm == 0:
         return fresh_closed, fresh_closed, None, None
-    within("open.rpm", opened.rpm, 100, 6000, "rpm")
-    need(0 < opened.map_kpa < most, "open.map_kpa", opened.map_kpa, f"above 0 and below {most:.1f} kPa, as for closed")
-    need(opened.map_kpa < given.exhaust_kpa, "exhaust_kpa", given.exhaust_kpa, f"above the manifold, {opened.map_kpa:g} kPa")
+    within("open.rpm", opened.rpm, 100, high=6000, unit="rpm")
+    need(0 < opened.map_kpa < most, "open.map_kpa", opened.map_kpa, allowed=f"above 0 and below {most:.1f} kPa, as for closed")
+    need(opened.map_kpa < given.exhaust_kpa, "exhaust_kpa", given.exhaust_kpa, allowed=f"above the manifold, {opened.map_kpa:g} kPa")
     fresh = fresh_closed * psi(opened.map_kpa / given.ambient_kpa) / psi(shut.map_kpa / given.ambient_kpa)
     rest = pumped(opened) - fresh * charge_k
-    need(rest > -0.05 * fresh * charge_k, "open", opened.rpm, "a pressure and speed at which at least the throttle's air goes in")
+    need(rest > -0.05 * fresh * charge_k, "open", opened.rpm, allowed="a pressure and speed at which at least the throttle's air goes in")
     recirculated = max(0.0, rest / exhaust_k)
     area = (
-        orifice_area_mm2(recirculated, given.exhaust_kpa, opened.map_kpa, given.exhaust_c, given.discharge_coefficient)
+        orifice_area_mm2(recirculated, given.exhaust_kpa, opened.map_kpa, up_c=given.exhaust_c, discharge_coefficient=given.discharge_coefficient)
         if recirculated
         else 0.0
     )
     return fresh_closed, fresh, recirculated, area
 
 
-def _area_error(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint, plateaus: tuple[Plateau, ...], area: float) -> float:
+def _area_error(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint, *, plateaus: tuple[Plateau, ...], area: float) -> float:
     """Standard error of the passage's area: each mean moved by its own error, the changes added in squares."""
     total = 0.0
     for plateau in plateaus:
@@ -250,7 +250,7 @@ def _area_error(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint, platea
     return math.sqrt(total)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CrosscheckInput:
     """A steady load: speed-density and meter for the balance, differential pressure for the venturi. Tolerances are shares, one sigma."""
 
@@ -272,7 +272,7 @@ class CrosscheckInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CrosscheckResult:
     """Recirculated mass two ways, g/s, and how sure the balance is (one sigma)."""
 
@@ -296,21 +296,21 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
     Balance = speed-density minus meter; venturi m = C A2 sqrt(2 rho dp/(1 - beta^4)) (ISO 5167-4). A gap of two sigma
     decides, within one the two agree, between them nothing is said.
     """
-    within("displacement_l", given.displacement_l, 0.02, 80, "litres")
-    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, 1.5)
-    within("rpm", given.rpm, 100, 8000, "rpm")
-    within("map_kpa", given.map_kpa, 10, 600, "kPa")
-    within("charge_c", given.charge_c, -50, 250, "degrees C")
-    within("maf_g_s", given.maf_g_s, 0.1, 3000, "g/s")
-    within("dp_pa", given.dp_pa, 0, 100_000, "Pa")
-    within("gas_kpa", given.gas_kpa, 10, 800, "kPa")
-    within("gas_c", given.gas_c, -50, 900, "degrees C")
-    within("pipe_mm", given.pipe_mm, 3, 300, "mm")
-    need(1 <= given.throat_mm < given.pipe_mm, "throat_mm", given.throat_mm, f"1 to below the pipe, {given.pipe_mm:g} mm")
-    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, 0.5)
-    within("maf_tolerance", given.maf_tolerance, 0, 0.5)
-    within("throat_coefficient", given.throat_coefficient, 0.5, 1)
-    pumped = charge_flow_g_s(given.displacement_l, given.rpm, given.map_kpa, given.charge_c, given.volumetric_efficiency)
+    within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
+    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, high=1.5)
+    within("rpm", given.rpm, 100, high=8000, unit="rpm")
+    within("map_kpa", given.map_kpa, 10, high=600, unit="kPa")
+    within("charge_c", given.charge_c, -50, high=250, unit="degrees C")
+    within("maf_g_s", given.maf_g_s, 0.1, high=3000, unit="g/s")
+    within("dp_pa", given.dp_pa, 0, high=100_000, unit="Pa")
+    within("gas_kpa", given.gas_kpa, 10, high=800, unit="kPa")
+    within("gas_c", given.gas_c, -50, high=900, unit="degrees C")
+    within("pipe_mm", given.pipe_mm, 3, high=300, unit="mm")
+    need(1 <= given.throat_mm < given.pipe_mm, "throat_mm", given.throat_mm, allowed=f"1 to below the pipe, {given.pipe_mm:g} mm")
+    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, high=0.5)
+    within("maf_tolerance", given.maf_tolerance, 0, high=0.5)
+    within("throat_coefficient", given.throat_coefficient, 0.5, high=1)
+    pumped = charge_flow_g_s(given.displacement_l, given.rpm, given.map_kpa, charge_c=given.charge_c, volumetric_efficiency=given.volumetric_efficiency)
     balance = pumped - given.maf_g_s
     sigma = math.hypot(pumped * given.volumetric_efficiency_tolerance, given.maf_g_s * given.maf_tolerance)
     density = given.gas_kpa * 1e3 / (R_AIR * (given.gas_c + KELVIN))
@@ -338,4 +338,4 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
             "inconclusive",
             f"{seen:.1f} against {balance:.1f} g/s: the gap is within what the figures can be off. Test at a larger flow.",
         )
-    return CrosscheckResult(balance, sigma, seen, verdict, sentence)
+    return CrosscheckResult(balance_g_s=balance, balance_sigma_g_s=sigma, dp_flow_g_s=seen, verdict=verdict, sentence=sentence)

@@ -15,7 +15,7 @@ class Guard:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Phase:
     """One instruction with its hold. `normal` is what is normal meanwhile; `engine_on` asks for the start gate.
 
@@ -31,7 +31,7 @@ class Phase:
     attended: bool = True
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RelearnTemplate:
     """A relearn: conditions to confirm, phases in order, what success is and what failure means.
 
@@ -62,7 +62,7 @@ class Restart:
     at: datetime
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RelearnState:
     """Where a relearn stands. `phase` is the index into the phases; `outcome` is running, learned or failed."""
 
@@ -81,8 +81,8 @@ def begin(template: RelearnTemplate, confirmed: Mapping[str, bool], now: datetim
         Naming the first condition that is not.
     """
     for condition, text in template.conditions:
-        need(bool(confirmed.get(condition)), condition, confirmed.get(condition, False), f"confirmed: {text}")
-    return RelearnState(0, now)
+        need(bool(confirmed.get(condition)), condition, confirmed.get(condition, False), allowed=f"confirmed: {text}")
+    return RelearnState(phase=0, phase_began=now)
 
 
 def seconds_left(template: RelearnTemplate, state: RelearnState, now: datetime) -> float:
@@ -93,10 +93,10 @@ def seconds_left(template: RelearnTemplate, state: RelearnState, now: datetime) 
     return max(0.0, (end - now).total_seconds())
 
 
-def guard_broken(template: RelearnTemplate, state: RelearnState, guard_id: str, now: datetime) -> RelearnState:
+def guard_broken(template: RelearnTemplate, state: RelearnState, guard_id: str, *, now: datetime) -> RelearnState:
     """The hold begins again, and the break is kept."""
     phase = template.phases[state.phase]
-    need(guard_id in {g.id for g in phase.guards}, "guard", guard_id, ", ".join(g.id for g in phase.guards))
+    need(guard_id in {g.id for g in phase.guards}, "guard", guard_id, allowed=", ".join(g.id for g in phase.guards))
     return replace(state, phase_began=now, restarts=(*state.restarts, Restart(phase.id, guard_id, now)))
 
 
@@ -108,7 +108,7 @@ def advance(template: RelearnTemplate, state: RelearnState, now: datetime) -> Re
     InputError
         The hold is not over, or the relearn has ended.
     """
-    need(state.outcome == "running", "outcome", state.outcome, "a relearn that runs")
+    need(state.outcome == "running", "outcome", state.outcome, allowed="a relearn that runs")
     left = seconds_left(template, state, now)
     if left > 0:
         raise InputError("hold", f"{left:.0f} s left", "the whole hold, undisturbed")
@@ -119,5 +119,5 @@ def advance(template: RelearnTemplate, state: RelearnState, now: datetime) -> Re
 
 def finish(state: RelearnState, learned: bool) -> RelearnState:
     """Close with the success test's answer."""
-    need(state.outcome == "testing", "outcome", state.outcome, "a relearn whose holds are all done")
+    need(state.outcome == "testing", "outcome", state.outcome, allowed="a relearn whose holds are all done")
     return replace(state, outcome="learned" if learned else "failed")

@@ -15,7 +15,7 @@ ENOUGH_L_100KM = 0.02
 """A change of fuel use below two percent is not felt at the pump (project default)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Action:
     """Something that can be done: the causes that it mends, the chance that it does, its own minutes, parts, and access by operation id.
 
@@ -32,7 +32,7 @@ class Action:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RepairInput:
     """Actions, the chance of each cause (one of them is at fault), money an hour, and the minutes of each operation of access."""
 
@@ -60,7 +60,7 @@ class RepairPlan:
     expected_cost: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RepairResult:
     """The cheapest order on average, against new parts first."""
 
@@ -71,14 +71,14 @@ class RepairResult:
     sentence: str
 
 
-def _cost(action: Action, opened: Collection[str], access_minutes: Mapping[str, float], hourly_rate: float) -> tuple[float, float]:
+def _cost(action: Action, opened: Collection[str], access_minutes: Mapping[str, float], *, hourly_rate: float) -> tuple[float, float]:
     """Minutes and money of an action where some access is open already."""
     minutes = action.minutes + sum(access_minutes.get(a, 0.0) for a in action.access if a not in opened)
     return minutes, action.parts_cost + minutes / 60 * hourly_rate
 
 
 def chance_over_cost(
-    actions: Sequence[Action], posterior: Mapping[str, float], access_minutes: Mapping[str, float], hourly_rate: float
+    actions: Sequence[Action], posterior: Mapping[str, float], access_minutes: Mapping[str, float], *, hourly_rate: float
 ) -> list[tuple[Action, float, float]]:
     """Actions with their minutes and money, each next one the best chance for the money once those before are done.
 
@@ -88,12 +88,12 @@ def chance_over_cost(
 
     def worth(action: Action) -> float:
         chance = sum(left.get(c, 0.0) for c in action.mends) * action.success
-        return chance / max(_cost(action, opened, access_minutes, hourly_rate)[1], 1e-9)
+        return chance / max(_cost(action, opened, access_minutes, hourly_rate=hourly_rate)[1], 1e-9)
 
     while rest:
         action = max(rest, key=worth)
         rest.remove(action)
-        order.append((action, *_cost(action, opened, access_minutes, hourly_rate)))
+        order.append((action, *_cost(action, opened, access_minutes, hourly_rate=hourly_rate)))
         opened.update(action.access)
         for cause in action.mends:
             left[cause] = left.get(cause, 0.0) * (1 - action.success)
@@ -103,7 +103,7 @@ def chance_over_cost(
 def _priced(actions: Sequence[Action], posterior: Mapping[str, float], given: RepairInput) -> RepairPlan:
     left, opened, reached, steps = dict(posterior), set[str](), 1.0, []
     for action in actions:
-        _, cost = _cost(action, opened, given.access_minutes, given.hourly_rate)
+        _, cost = _cost(action, opened, given.access_minutes, hourly_rate=given.hourly_rate)
         opened.update(action.access)
         ends = sum(left.get(c, 0.0) for c in action.mends) * action.success
         steps.append(RepairStep(action.id, ends, cost * reached))
@@ -130,7 +130,7 @@ def _exact(given: RepairInput, posterior: Mapping[str, float]) -> list[Action]:
             for i in range(len(actions)):
                 if i in done:
                     continue
-                cost = so_far + reached * _cost(actions[i], opened, given.access_minutes, given.hourly_rate)[1]
+                cost = so_far + reached * _cost(actions[i], opened, given.access_minutes, hourly_rate=given.hourly_rate)[1]
                 if (after := done | {i}) not in best or cost < best[after][0]:
                     best[after] = (cost, (*order, i))
     return [actions[i] for i in best[frozenset(range(len(actions)))][1]]
@@ -149,29 +149,29 @@ def repair_sequence(given: RepairInput) -> RepairResult:
     Without shared access probability over cost is optimal (Kadane and Simon, 1977); with it, the best order of up to eight
     actions is exact, beyond that the rule is applied step by step. Chances that add to more than one are scaled to one.
     """
-    need(bool(given.actions), "actions", [], "at least one action")
+    need(bool(given.actions), "actions", [], allowed="at least one action")
     ids = [a.id for a in given.actions]
-    need(len(set(ids)) == len(ids), "actions", ids, "each id once")
-    within("hourly_rate", given.hourly_rate, 0, 1000)
+    need(len(set(ids)) == len(ids), "actions", ids, allowed="each id once")
+    within("hourly_rate", given.hourly_rate, 0, high=1000)
     for i, action in enumerate(given.actions):
-        within(f"actions[{i}].success", action.success, 0, 1)
-        within(f"actions[{i}].minutes", action.minutes, 0, 10_000, "min")
-        within(f"actions[{i}].parts_cost", action.parts_cost, 0, 1e6)
+        within(f"actions[{i}].success", action.success, 0, high=1)
+        within(f"actions[{i}].minutes", action.minutes, 0, high=10_000, unit="min")
+        within(f"actions[{i}].parts_cost", action.parts_cost, 0, high=1e6)
     for cause, chance in given.posterior.items():
-        within(f"posterior.{cause}", chance, 0, 1)
+        within(f"posterior.{cause}", chance, 0, high=1)
     for name, minutes in given.access_minutes.items():
-        within(f"access_minutes.{name}", minutes, 0, 10_000, "min")
+        within(f"access_minutes.{name}", minutes, 0, high=10_000, unit="min")
     total = sum(given.posterior.values())
     posterior = {c: p / total for c, p in given.posterior.items()} if total > 1 else dict(given.posterior)
     if len(given.actions) <= EXACT_UP_TO:
         order = _exact(given, posterior)
     else:
-        order = [a for a, _, _ in chance_over_cost(given.actions, posterior, given.access_minutes, given.hourly_rate)]
+        order = [a for a, _, _ in chance_over_cost(given.actions, posterior, given.access_minutes, hourly_rate=given.hourly_rate)]
     best = _priced(order, posterior, given)
     replaced = _priced(_new_parts_first(given.actions, posterior), posterior, given)
     saved = replaced.expected_cost - best.expected_cost
     sentence = f"Begin with {best.order[0].id}: {best.expected_cost:.0f} on average, {saved:.0f} less than new parts first."
-    return RepairResult(best.order, best.expected_cost, replaced, "found", sentence)
+    return RepairResult(order=best.order, expected_cost=best.expected_cost, replace_first=replaced, verdict="found", sentence=sentence)
 
 
 def _new_parts_first(actions: Sequence[Action], posterior: Mapping[str, float]) -> list[Action]:
@@ -199,7 +199,7 @@ class EconomyInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class EconomyResult:
     """l/100 km before and after with 95 % intervals (None from a single fill)."""
 
@@ -239,10 +239,10 @@ def fuel_economy_change(given: EconomyInput) -> EconomyResult:
     """
     for side in ("before", "after"):
         fills: list[Fill] = getattr(given, side)
-        need(bool(fills), side, [], "at least one fill")
+        need(bool(fills), side, [], allowed="at least one fill")
         for i, fill in enumerate(fills):
-            within(f"{side}[{i}].litres", fill.litres, 0.1, 2000, "litres")
-            within(f"{side}[{i}].km", fill.km, 1, 10_000, "km")
+            within(f"{side}[{i}].litres", fill.litres, 0.1, high=2000, unit="litres")
+            within(f"{side}[{i}].km", fill.km, 1, high=10_000, unit="km")
     (old, old_half), (new, new_half) = _use(given.before), _use(given.after)
     change = 100 * (new - old) / old
     if old_half is None or new_half is None:
@@ -259,4 +259,6 @@ def fuel_economy_change(given: EconomyInput) -> EconomyResult:
     def ends(value: float, half: float | None) -> tuple[float | None, float | None]:
         return (None, None) if half is None else (value - half, value + half)
 
-    return EconomyResult(old, *ends(old, old_half), new, *ends(new, new_half), change, verdict, sentence)
+    old_low, old_high = ends(old, old_half)
+    new_low, new_high = ends(new, new_half)
+    return EconomyResult(before_l_100km=old, before_low=old_low, before_high=old_high, after_l_100km=new, after_low=new_low, after_high=new_high, change_percent=change, verdict=verdict, sentence=sentence)

@@ -55,7 +55,7 @@ def welch(before: Sequence[float], after: Sequence[float]) -> Difference:
     return Difference(change, change - half, change + half)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Line:
     """Least-squares line y = intercept + slope x with the half widths of the 95 % intervals (None: no spare point)."""
 
@@ -73,12 +73,12 @@ def fit_line(x: Sequence[float], y: Sequence[float]) -> Line:
     slope = math.fsum((a - x0) * (b - y0) for a, b in zip(x, y, strict=True)) / sxx
     intercept = y0 - slope * x0
     if n < 3:
-        return Line(intercept, slope, None, None)
+        return Line(intercept=intercept, slope=slope, intercept_half=None, slope_half=None)
     residual = math.fsum((b - intercept - slope * a) ** 2 for a, b in zip(x, y, strict=True)) / (n - 2)
     t = t_quantile(n - 2)
     return Line(
-        intercept,
-        slope,
-        t * math.sqrt(residual * (1 / n + x0**2 / sxx)),
-        t * math.sqrt(residual / sxx),
+        intercept=intercept,
+        slope=slope,
+        intercept_half=t * math.sqrt(residual * (1 / n + x0**2 / sxx)),
+        slope_half=t * math.sqrt(residual / sxx),
     )

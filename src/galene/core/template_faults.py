@@ -42,7 +42,7 @@ class VariantLike(Protocol):
         """Tags that hold together."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TemplateWords:
     """What the words of a template may be: agent classes, drying classes, cautions, tags of variants."""
 
@@ -52,7 +52,7 @@ class TemplateWords:
     tags: Collection[str]
 
 
-def _said(place: str, text: str, least: int, most: int) -> Iterator[Fault]:
+def _said(place: str, text: str, least: int, *, most: int) -> Iterator[Fault]:
     if not least <= len(text.strip()) <= most:
         yield Fault(
             place, f"{least} to {most} characters" if least else f"at most {most} characters"
@@ -75,7 +75,7 @@ def procedure_faults(
     list of Fault
         Words first; opening and closing are judged, variant by variant, only when every word is known.
     """
-    faults = list(_said("title", procedure.title, 3, 80))
+    faults = list(_said("title", procedure.title, 3, most=80))
     if not procedure.steps:
         faults.append(Fault("steps", "at least one step"))
     for i, step in enumerate(procedure.steps):
@@ -97,8 +97,8 @@ def _words(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]
         yield Fault(
             f"{at}.key", f"{step.key!r} is no id: small letters, figures and underscores, a letter first"
         )
-    yield from _said(f"{at}.text", step.text, 5, 300)
-    yield from _said(f"{at}.why", step.why, 0, 300)
+    yield from _said(f"{at}.text", step.text, 5, most=300)
+    yield from _said(f"{at}.why", step.why, 0, most=300)
     if not 0 <= step.minutes <= 600:
         yield Fault(f"{at}.minutes", "0 to 600 minutes")
     for name, values, allowed in (
@@ -127,13 +127,13 @@ def _words(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]
 
 def _moves(at: str, step: StepTemplate) -> Iterator[Fault]:
     if step.wait is not None:
-        yield from _said(f"{at}.wait", step.wait.name, 2, 40)
+        yield from _said(f"{at}.wait", step.wait.name, 2, most=40)
         if not 0 < step.wait.base_minutes <= LONGEST_MINUTES:
             yield Fault(f"{at}.wait", "a wait above 0 and up to two days")
         if len(step.wait.reason.strip()) < 5:
             yield Fault(f"{at}.wait", "say why it waits: the reason stands beside the clock")
     for opened in step.opens:
-        yield from _said(f"{at}.opens", opened.what, 3, 60)
+        yield from _said(f"{at}.opens", opened.what, 3, most=60)
         if opened.kind not in KINDS or opened.before not in BEFORE or not 1 <= opened.count <= 99:
             yield Fault(f"{at}.opens", "a known kind, a gate and a count of 1 to 99")
 
@@ -153,7 +153,7 @@ def _agent(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]
 
 
 def _record(at: str, record: Record) -> Iterator[Fault]:
-    yield from _said(f"{at}.records", record.label, 3, 120)
+    yield from _said(f"{at}.records", record.label, 3, most=120)
     if record.kind not in RECORDS or not ID.fullmatch(record.id):
         yield Fault(
             f"{at}.records", "a grade, a reading, words, or a question that is answered by yes or no"
@@ -218,7 +218,7 @@ def _variant_faults(procedure: PartProcedure, variant: VariantLike) -> Iterator[
 
 def relearn_faults(relearn: RelearnTemplate) -> list[Fault]:
     """Everything that is wrong with a relearn; empty when it can be run to an end."""
-    faults = [*_said("title", relearn.title, 3, 80)]
+    faults = [*_said("title", relearn.title, 3, most=80)]
     if len(relearn.success.strip()) < 10:
         text = "a relearn needs a test of success: what must be read or seen when it has learned"
         faults.append(Fault("success", text))
@@ -228,14 +228,14 @@ def relearn_faults(relearn: RelearnTemplate) -> list[Fault]:
         faults.append(Fault("phases", "at least one phase"))
     ids = [c for c, _ in relearn.conditions]
     for i, (name, text) in enumerate(relearn.conditions):
-        faults += _said(f"conditions[{i}]", text, 3, 120)
+        faults += _said(f"conditions[{i}]", text, 3, most=120)
         if not ID.fullmatch(name) or name in ids[:i]:
             faults.append(Fault(f"conditions[{i}]", "an id of its own"))
     names = [p.id for p in relearn.phases]
     for i, phase in enumerate(relearn.phases):
         at = f"phases[{i}]"
-        faults += _said(f"{at}.text", phase.text, 5, 300)
-        faults += _said(f"{at}.normal", phase.normal, 5, 300)
+        faults += _said(f"{at}.text", phase.text, 5, most=300)
+        faults += _said(f"{at}.normal", phase.normal, 5, most=300)
         if not ID.fullmatch(phase.id) or phase.id in names[:i]:
             faults.append(Fault(f"{at}.text", "an id of its own"))
         if not 0 < phase.hold_minutes <= LONGEST_MINUTES:

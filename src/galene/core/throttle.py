@@ -13,7 +13,7 @@ QUARTER = np.linspace(0.0, np.pi / 2, 2049)
 COS2, SIN2 = np.cos(QUARTER) ** 2, np.sin(QUARTER) ** 2
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class IdleGapInput:
     """Throttle, idle air and deposit; `deposit_mm` is bore and plate edge together."""
 
@@ -29,7 +29,7 @@ class IdleGapInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class IdleGapResult:
     """Angles in degrees from square across the bore; the offset is what the control unit has learned to add."""
 
@@ -45,7 +45,7 @@ class IdleGapResult:
     sentence: str
 
 
-def plate_open_area_mm2(bore_mm: float, closed_angle_deg: float, angle_deg: float, deposit_mm: float = 0.0) -> float:
+def plate_open_area_mm2(bore_mm: float, closed_angle_deg: float, angle_deg: float, *, deposit_mm: float = 0.0) -> float:
     """Open area in mm2 between plate and bore seen along the flow.
 
     The plate is the ellipse that closes the clean bore at `closed_angle_deg`; at `angle_deg` its projection has
@@ -62,16 +62,16 @@ def plate_open_area_mm2(bore_mm: float, closed_angle_deg: float, angle_deg: floa
 def _angle_for_area(given: IdleGapInput, area_mm2: float, deposit_mm: float) -> float:
     """Plate angle whose open area is `area_mm2`: bisection, as the area only grows with the angle."""
     low, high = given.closed_angle_deg, 89.9
-    widest = plate_open_area_mm2(given.bore_mm, given.closed_angle_deg, high, deposit_mm)
+    widest = plate_open_area_mm2(given.bore_mm, given.closed_angle_deg, high, deposit_mm=deposit_mm)
     need(
         area_mm2 <= widest,
         "idle_air_g_s",
         given.idle_air_g_s,
-        f"an airflow whose area ({area_mm2:.0f} mm2) the bore can open ({widest:.0f} mm2)",
+        allowed=f"an airflow whose area ({area_mm2:.0f} mm2) the bore can open ({widest:.0f} mm2)",
     )
     for _ in range(48):
         middle = (low + high) / 2
-        if plate_open_area_mm2(given.bore_mm, given.closed_angle_deg, middle, deposit_mm) < area_mm2:
+        if plate_open_area_mm2(given.bore_mm, given.closed_angle_deg, middle, deposit_mm=deposit_mm) < area_mm2:
             low = middle
         else:
             high = middle
@@ -103,25 +103,36 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
 
     Examples
     --------
-    >>> r = idle_gap(IdleGapInput(58, 6, 2.6, 100.2, 24, 33, 0.82, 0.04))
+    >>> r = idle_gap(
+    ...     IdleGapInput(
+    ...         bore_mm=58,
+    ...         closed_angle_deg=6,
+    ...         idle_air_g_s=2.6,
+    ...         intake_kpa=100.2,
+    ...         intake_c=24,
+    ...         manifold_kpa=33,
+    ...         discharge_coefficient=0.82,
+    ...         deposit_mm=0.04,
+    ...     )
+    ... )
     >>> round(r.area_needed_mm2, 3), round(r.learned_offset_deg, 3), round(r.airflow_ratio_without_relearn, 3)
     (13.497, 0.84, 1.439)
     """
-    within("bore_mm", given.bore_mm, 15, 150, "mm")
-    within("closed_angle_deg", given.closed_angle_deg, 0, 30, "deg")
-    within("idle_air_g_s", given.idle_air_g_s, 0.05, 60, "g/s")
-    within("intake_kpa", given.intake_kpa, 40, 120, "kPa")
-    within("intake_c", given.intake_c, -40, 100, "degC")
+    within("bore_mm", given.bore_mm, 15, high=150, unit="mm")
+    within("closed_angle_deg", given.closed_angle_deg, 0, high=30, unit="deg")
+    within("idle_air_g_s", given.idle_air_g_s, 0.05, high=60, unit="g/s")
+    within("intake_kpa", given.intake_kpa, 40, high=120, unit="kPa")
+    within("intake_c", given.intake_c, -40, high=100, unit="degC")
     need(
         5 <= given.manifold_kpa < given.intake_kpa,
         "manifold_kpa",
         given.manifold_kpa,
-        f"5 to under the intake's {given.intake_kpa:g} kPa, as air must flow inward",
+        allowed=f"5 to under the intake's {given.intake_kpa:g} kPa, as air must flow inward",
     )
-    within("discharge_coefficient", given.discharge_coefficient, 0.3, 1)
-    within("deposit_mm", given.deposit_mm, 0, given.bore_mm / 10, "mm")
-    within("deposit_tolerance_mm", given.deposit_tolerance_mm, 0, given.bore_mm / 10, "mm")
-    area = orifice_area_mm2(given.idle_air_g_s, given.intake_kpa, given.manifold_kpa, given.intake_c, given.discharge_coefficient)
+    within("discharge_coefficient", given.discharge_coefficient, 0.3, high=1)
+    within("deposit_mm", given.deposit_mm, 0, high=given.bore_mm / 10, unit="mm")
+    within("deposit_tolerance_mm", given.deposit_tolerance_mm, 0, high=given.bore_mm / 10, unit="mm")
+    area = orifice_area_mm2(given.idle_air_g_s, given.intake_kpa, given.manifold_kpa, up_c=given.intake_c, discharge_coefficient=given.discharge_coefficient)
     clean = _angle_for_area(given, area, 0.0)
     fouled = _angle_for_area(given, area, given.deposit_mm)
     if given.deposit_tolerance_mm:
@@ -144,4 +155,4 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
     else:
         verdict = "nothing_to_learn"
         sentence = "No deposit worth an offset: the plate idles where it did when clean."
-    return IdleGapResult(area, area / (np.pi * given.bore_mm) * 1000, clean, fouled, offset, low, high, ratio, verdict, sentence)
+    return IdleGapResult(area_needed_mm2=area, mean_gap_um=area / (np.pi * given.bore_mm) * 1000, angle_clean_deg=clean, angle_fouled_deg=fouled, learned_offset_deg=offset, learned_offset_low_deg=low, learned_offset_high_deg=high, airflow_ratio_without_relearn=ratio, verdict=verdict, sentence=sentence)

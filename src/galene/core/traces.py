@@ -22,7 +22,7 @@ def read_columns(csv: str, columns: Sequence[str], more: Sequence[str] = ()) -> 
         Naming line and column of what is no number.
     """
     lines = [line for line in csv.replace("\r", "").split("\n") if line.strip()]
-    need(bool(lines), "csv", "", "rows of " + ", ".join(columns))
+    need(bool(lines), "csv", "", allowed="rows of " + ", ".join(columns))
     sign = "\t" if "\t" in lines[0] else ";" if ";" in lines[0] else ","
     rows: list[tuple[float, ...]] = []
     for number, line in enumerate(lines, 1):
@@ -34,25 +34,25 @@ def read_columns(csv: str, columns: Sequence[str], more: Sequence[str] = ()) -> 
                 continue
             raise
         width = len(rows[0]) if rows else min(max(len(values), len(columns)), len(columns) + len(more))
-        need(len(values) == width, f"csv line {number}", len(values), f"{width} columns: {', '.join((*columns, *more)[:width])}")
+        need(len(values) == width, f"csv line {number}", len(values), allowed=f"{width} columns: {', '.join((*columns, *more)[:width])}")
         rows.append(values)
     return rows
 
 
-def _rows(csv: str | None, typed: Sequence[Any], columns: Sequence[str], name: str, least: int) -> list[tuple[float, ...]]:
-    need((csv is None) != (not typed), "csv", "both" if csv is not None else "neither", f"either csv or {name}")
+def _rows(csv: str | None, typed: Sequence[Any], columns: Sequence[str], *, name: str, least: int) -> list[tuple[float, ...]]:
+    need((csv is None) != (not typed), "csv", "both" if csv is not None else "neither", allowed=f"either csv or {name}")
     rows = read_columns(csv, columns) if csv is not None else [tuple(float(getattr(p, c)) for c in columns) for p in typed]
-    need(len(rows) >= least, "csv" if csv is not None else name, len(rows), f"at least {least} rows")
+    need(len(rows) >= least, "csv" if csv is not None else name, len(rows), allowed=f"at least {least} rows")
     return rows
 
 
 def in_time(rows: Sequence[tuple[float, ...]], where: str) -> None:
     """Raise `InputError` where the first column, the time, does not run forward."""
     for i, (a, b) in enumerate(pairwise(rows)):
-        need(b[0] > a[0], f"{where}[{i + 1}].time_s", b[0], f"later than the row before, {a[0]:g} s")
+        need(b[0] > a[0], f"{where}[{i + 1}].time_s", b[0], allowed=f"later than the row before, {a[0]:g} s")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BurnPoint:
     """Exhaust temperatures (degrees C) at one time (s)."""
 
@@ -63,7 +63,7 @@ class BurnPoint:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BurnInput:
     """A burn-off as `csv` or `points`; thresholds are the family's where it has them."""
 
@@ -85,7 +85,7 @@ class Phase:
     end_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BurnResult:
     """Phases, minutes of burning at the filter's inlet and through its whole depth."""
 
@@ -113,11 +113,11 @@ def regeneration_trace(given: BurnInput) -> BurnResult:
     Never hot before the filter: no ignition, or, where the catalyst's own face grows hot, it burns there only. Hot
     before but not behind the filter for the needed minutes: partial. Thresholds are project defaults per engine family.
     """
-    rows = _rows(given.csv, given.points, ("time_s", "before_catalyst_c", "before_filter_c", "after_filter_c"), "points", 5)
+    rows = _rows(given.csv, given.points, ("time_s", "before_catalyst_c", "before_filter_c", "after_filter_c"), name="points", least=5)
     in_time(rows, "points")
     for i, row in enumerate(rows):
         for name, value in zip(("before_catalyst_c", "before_filter_c", "after_filter_c"), row[1:], strict=True):
-            within(f"points[{i}].{name}", value, -50, 1200, "degrees C")
+            within(f"points[{i}].{name}", value, -50, high=1200, unit="degrees C")
     burning = [(a[0], b[0]) for a, b in pairwise(rows) if min(a[2], b[2]) >= given.burn_c]
     minutes = sum(b - a for a, b in burning) / 60
     through = sum(b[0] - a[0] for a, b in pairwise(rows) if min(a[3], b[3]) >= given.burn_c - THROUGH) / 60
@@ -156,7 +156,7 @@ def regeneration_trace(given: BurnInput) -> BurnResult:
         verdict, sentence = "complete", f"Burned {minutes:.0f} min, {through:.0f} of them through the whole filter." + late
     else:
         verdict, sentence = "partial", f"Hot before the filter for {minutes:.0f} min, behind it for {through:.0f} only: partly burned."
-    return BurnResult(tuple(phases), minutes, through, verdict, sentence)
+    return BurnResult(phases=tuple(phases), minutes=minutes, through_minutes=through, verdict=verdict, sentence=sentence)
 
 
 @dataclass(frozen=True)
@@ -178,7 +178,7 @@ class SweepInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SweepResult:
     """Travel, largest difference between up and down at one command, and both stops, percent."""
 
@@ -215,12 +215,12 @@ def runner_sweep(given: SweepInput) -> SweepResult:
     InputError
         Fewer than four points, percent outside -20 to 120, a command that never moves.
     """
-    rows = _rows(given.csv, given.points, ("command", "position"), "points", 4)
+    rows = _rows(given.csv, given.points, ("command", "position"), name="points", least=4)
     for i, row in enumerate(rows):
         for name, value in zip(("command", "position"), row, strict=True):
-            within(f"points[{i}].{name}", value, -20, 120, "percent")
-    within("expected_travel", given.expected_travel, 5, 120, "percent")
-    need(max(r[0] for r in rows) - min(r[0] for r in rows) >= 20, "points", "a still command", "a command that sweeps 20 percent and more")
+            within(f"points[{i}].{name}", value, -20, high=120, unit="percent")
+    within("expected_travel", given.expected_travel, 5, high=120, unit="percent")
+    need(max(r[0] for r in rows) - min(r[0] for r in rows) >= 20, "points", "a still command", allowed="a command that sweeps 20 percent and more")
     up, down = up_and_down(rows)
     gaps = [abs(p - q) for c, p in up if (q := _between(down, c)) is not None]
     hysteresis = max(gaps, default=0.0)
@@ -237,7 +237,7 @@ def runner_sweep(given: SweepInput) -> SweepResult:
         verdict, sentence = "sticky", f"Up and down differ by {hysteresis:.0f} %: the flaps stick, or their linkage has play."
     else:
         verdict, sentence = "ok", f"{travel:.0f} % of travel, up and down within {hysteresis:.0f} %."
-    return SweepResult(travel, hysteresis, low, high, verdict, sentence)
+    return SweepResult(travel=travel, hysteresis=hysteresis, low_stop=low, high_stop=high, verdict=verdict, sentence=sentence)
 
 
 @dataclass(frozen=True)
@@ -261,7 +261,7 @@ class OxygenInput:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OxygenResult:
     """Crossings of 0.45 V in ten seconds, mean rise and fall between 0.3 and 0.6 V (s), amplitude (V)."""
 
@@ -289,12 +289,12 @@ def oxygen_response(given: OxygenInput) -> OxygenResult:
     InputError
         Fewer than ten rows, less than three seconds, volts outside -0.2 to 1.4.
     """
-    rows = _rows(given.csv, given.points, ("time_s", "volts"), "points", 10)
+    rows = _rows(given.csv, given.points, ("time_s", "volts"), name="points", least=10)
     in_time(rows, "points")
     for i, row in enumerate(rows):
-        within(f"points[{i}].volts", row[1], -0.2, 1.4, "V")
+        within(f"points[{i}].volts", row[1], -0.2, high=1.4, unit="V")
     seconds = rows[-1][0] - rows[0][0]
-    need(seconds >= 3, "points", f"{seconds:g} s", "three seconds and more")
+    need(seconds >= 3, "points", f"{seconds:g} s", allowed="three seconds and more")
     crossings = sum((a[1] < MIDDLE) != (b[1] < MIDDLE) for a, b in pairwise(rows)) * 10 / seconds
     amplitude = max(r[1] for r in rows) - min(r[1] for r in rows)
     rises, falls = _edges(rows, LOW_V, HIGH_V), _edges([(t, -v) for t, v in rows], -HIGH_V, -LOW_V)
@@ -317,7 +317,7 @@ def oxygen_response(given: OxygenInput) -> OxygenResult:
         verdict, sentence = "slow", f"{crossings:.0f} crossings in ten seconds{speed}: alive but slow."
     else:
         verdict, sentence = "alive", f"{crossings:.0f} crossings in ten seconds over {amplitude:.2f} V: alive."
-    return OxygenResult(crossings, rise, fall, amplitude, verdict, sentence)
+    return OxygenResult(crossings_per_10s=crossings, rise_s=rise, fall_s=fall, amplitude_v=amplitude, verdict=verdict, sentence=sentence)
 
 
 def _edges(rows: Sequence[tuple[float, ...]], low: float, high: float) -> list[float]:

@@ -22,7 +22,7 @@ class Unit:
     decimals: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Quantity:
     """A physical quantity: the first unit is the one kept inside; `metric` and `imperial` are the workshop's choices."""
 
@@ -46,7 +46,7 @@ class Quantity:
 
 
 def _quantity(id_: str, metric: str, imperial: str, *units: tuple[str, str, int]) -> Quantity:
-    return Quantity(id_, tuple(Unit(*u) for u in units), metric, imperial)
+    return Quantity(id=id_, units=tuple(Unit(*u) for u in units), metric=metric, imperial=imperial)
 
 
 QUANTITIES: dict[str, Quantity] = {
@@ -115,7 +115,7 @@ def _straight_line(source: str, target: str) -> tuple[float, float]:
     return float(registry.Quantity(1.0, source).to(target).magnitude - zero), float(zero)
 
 
-def convert(quantity: Quantity, value: float, source: str, target: str) -> float:
+def convert(quantity: Quantity, value: float, source: str, *, target: str) -> float:
     """`value` of `quantity` from unit id `source` to unit id `target`.
 
     Raises
@@ -143,7 +143,7 @@ def shown(quantity_id: str, value: float, system: str = "metric") -> str:
     """`value` (kept unit) as text with its unit in the workshop's choice."""
     quantity = QUANTITIES[quantity_id]
     unit = in_system(quantity, system)
-    number = round(convert(quantity, value, quantity.kept.id, unit.id), unit.decimals) + 0.0  # no minus before a zero
+    number = round(convert(quantity, value, quantity.kept.id, target=unit.id), unit.decimals) + 0.0  # no minus before a zero
     label = {"degC": "°C", "degF": "°F", "rpm": "rpm", "deg": "°"}.get(unit.id, unit.id)
     space = "" if label == "°" else "\u202f"
     return f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label
@@ -166,7 +166,7 @@ def parse_number(field: str, text: str) -> float:
     return float(found[1].replace(",", ".").replace("\u2212", "-"))
 
 
-def parse_quantity(field: str, text: str, quantity: Quantity, default_unit: str) -> float:
+def parse_quantity(field: str, text: str, quantity: Quantity, *, default_unit: str) -> float:
     """Typed text such as ``29,9 inHg`` in the kept unit; without a unit it is in `default_unit`.
 
     Raises
@@ -179,7 +179,7 @@ def parse_quantity(field: str, text: str, quantity: Quantity, default_unit: str)
         raise InputError(field, text, f"a number, with or without one of {', '.join(u.id for u in quantity.units)}")
     value = float(found[1].replace(",", ".").replace("\u2212", "-"))
     try:
-        return convert(quantity, value, found[2] or default_unit, quantity.kept.id)
+        return convert(quantity, value, found[2] or default_unit, target=quantity.kept.id)
     except InputError as fault:
         raise InputError(field, text, f"a number with one of {fault.allowed}") from fault
 
@@ -200,7 +200,7 @@ def with_contract_units(given: Any, path: str = "") -> Any:
             where = f"{path}.{name}" if path else str(name)
             quantity = quantity_of_field(str(name))
             if isinstance(value, str) and quantity is not None:
-                done[name] = parse_quantity(where, value, quantity, quantity.kept.id)
+                done[name] = parse_quantity(where, value, quantity, default_unit=quantity.kept.id)
             else:
                 done[name] = with_contract_units(value, where)
         return done

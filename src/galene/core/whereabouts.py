@@ -19,7 +19,7 @@ class Namesake:
     what: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Found:
     """A part, what it is, how it is held, what comes off to reach it (None: no way is known), and its namesakes."""
 
@@ -35,7 +35,7 @@ def _words(text: str) -> list[str]:
     return re.findall(r"[a-z0-9]+", text.lower())
 
 
-def _rank(part: Part, title: str, what: str, wanted: list[str], whole: str) -> int:
+def _rank(part: Part, title: str, what: str, *, wanted: list[str], whole: str) -> int:
     """How well a part answers, 0 not at all."""
     number = re.sub(r"[^a-z0-9]", "", part.part_number.lower())
     if number and whole and number.startswith(whole):
@@ -57,11 +57,11 @@ def find_parts(family: EngineFamily, typed: str, kinds: Mapping[str, tuple[str, 
     kinds : component id to its title and the sentence that says what it is
     """
     wanted, whole = _words(typed), "".join(_words(typed))
-    ranked = [(_rank(p, *kinds[p.component], wanted, whole), -i, p) for i, p in enumerate(family.parts)]
+    ranked = [(_rank(p, *kinds[p.component], wanted=wanted, whole=whole), -i, p) for i, p in enumerate(family.parts)]
     return [p for rank, _, p in sorted(ranked, key=lambda r: r[:2], reverse=True) if rank]
 
 
-def whereabouts(family: EngineFamily, part_id: str, kinds: Mapping[str, tuple[str, str]], done: Iterable[str] = ()) -> Found:
+def whereabouts(family: EngineFamily, part_id: str, kinds: Mapping[str, tuple[str, str]], *, done: Iterable[str] = ()) -> Found:
     """All that leads to a part.
 
     Raises
@@ -79,4 +79,4 @@ def whereabouts(family: EngineFamily, part_id: str, kinds: Mapping[str, tuple[st
     )
     reachable = any(part.id in o.reaches for o in family.operations)
     operations = operations_for(family, [part.id], done) if reachable else None
-    return Found(part, what, family.fasteners_of(part.id), operations, minutes_of(operations or ()), alike)
+    return Found(part=part, what=what, fasteners=family.fasteners_of(part.id), operations=operations, minutes=minutes_of(operations or ()), namesakes=alike)

@@ -9,7 +9,7 @@ from galene.core.flow import PSI_MAX, charge_flow_g_s, psi
 from galene.core.throttle import IdleGapInput, idle_gap
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class EngineState:
     """What is wrong with it: deposit at the plate (mm), air past the meter (g/s), the meter's gain, roughness in rpm,
     share of the charge that is exhaust gas where it should be none."""
@@ -23,7 +23,7 @@ class EngineState:
     recirculated: float = 0.0
 
 
-def idle_samples(family: EngineFamily, state: EngineState, seed: int, rpm: float = 740.0, count: int = 5) -> dict[str, list[float | None]]:
+def idle_samples(family: EngineFamily, state: EngineState, seed: int, *, rpm: float = 740.0, count: int = 5) -> dict[str, list[float | None]]:
     """Readings of a warm idle, by channel, kept units."""
     chance = random.Random(seed)
     throttled = family.fuel == "petrol" and family.cycle == "four_stroke"
@@ -36,25 +36,25 @@ def idle_samples(family: EngineFamily, state: EngineState, seed: int, rpm: float
         pressure = (
             32.4 + chance.gauss(0, 0.25) + state.roughness_rpm * 0.05 if throttled else state.barometer_kpa - 0.9 + chance.gauss(0, 0.2)
         )
-        charge = charge_flow_g_s(family.displacement_l, speed, pressure, state.intake_c + 12, family.volumetric_efficiency_idle, strokes)
+        charge = charge_flow_g_s(family.displacement_l, speed, pressure, charge_c=state.intake_c + 12, volumetric_efficiency=family.volumetric_efficiency_idle, strokes=strokes)
         past_plate = charge * (1 - state.recirculated) - state.leak_g_s
         shown = state.meter_gain * past_plate
         trim = (1 / state.meter_gain - 1 + state.leak_g_s / shown) * 100
         found["idle_rpm"].append(round(speed))
         found["idle_airflow_g_s"].append(round(shown, 2))
         found["idle_map_kpa"].append(round(pressure, 1))
-        found["learned_throttle_percent"].append(_learned(family, state, past_plate, pressure) if throttled else None)
+        found["learned_throttle_percent"].append(_learned(family, state, past_plate, pressure=pressure) if throttled else None)
         found["trim_idle_percent"].append(round(trim + chance.gauss(0, 0.4), 1))
     return found
 
 
-def _learned(family: EngineFamily, state: EngineState, past_plate: float, pressure: float) -> float | None:
+def _learned(family: EngineFamily, state: EngineState, past_plate: float, *, pressure: float) -> float | None:
     """What the control unit shows as throttle opening for this much air."""
     bore = next((p.bore_mm for p in family.parts if p.component == "throttle_body"), None)
     if bore is None:
         return None
     gap = idle_gap(
-        IdleGapInput(bore, family.closed_angle_deg, past_plate, state.barometer_kpa - 0.6, state.intake_c, pressure, 0.82, state.deposit_mm)
+        IdleGapInput(bore_mm=bore, closed_angle_deg=family.closed_angle_deg, idle_air_g_s=past_plate, intake_kpa=state.barometer_kpa - 0.6, intake_c=state.intake_c, manifold_kpa=pressure, discharge_coefficient=0.82, deposit_mm=state.deposit_mm)
     )
     return round((gap.angle_fouled_deg - family.closed_angle_deg) / family.degrees_per_percent, 1)
 
@@ -64,7 +64,7 @@ def trim_samples(family: EngineFamily, state: EngineState, seed: int) -> dict[st
     chance = random.Random(seed)
     found: dict[str, list[float | None]] = {c: [] for c in ("rpm", "airflow_g_s", "trim_percent", "map_kpa")}
     for rpm, pressure in ((740.0, 32.6), (1500.0, 34.5), (2500.0, 38.0), (2500.0, 62.0)):
-        true = charge_flow_g_s(family.displacement_l, rpm, pressure, state.intake_c + 12, family.volumetric_efficiency_idle + rpm / 50000)
+        true = charge_flow_g_s(family.displacement_l, rpm, pressure, charge_c=state.intake_c + 12, volumetric_efficiency=family.volumetric_efficiency_idle + rpm / 50000)
         leak = state.leak_g_s * psi(pressure / state.barometer_kpa) / PSI_MAX
         shown = state.meter_gain * (true - leak)
         found["rpm"].append(round(rpm + chance.gauss(0, 6)))
@@ -74,7 +74,7 @@ def trim_samples(family: EngineFamily, state: EngineState, seed: int) -> dict[st
     return found
 
 
-def deposit_profile(thickest_mm: float, thinnest_mm: float, points: int, seed: int, low_at_deg: float = 180.0) -> tuple[float, ...]:
+def deposit_profile(thickest_mm: float, thinnest_mm: float, points: int, *, seed: int, low_at_deg: float = 180.0) -> tuple[float, ...]:
     """Thickness round a bore: thickest where oil runs to, thinnest opposite, with a hand's scatter; mm to a tenth."""
     chance = random.Random(seed)
     middle, swing = (thickest_mm + thinnest_mm) / 2, (thickest_mm - thinnest_mm) / 2

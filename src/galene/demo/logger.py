@@ -12,16 +12,16 @@ HOLDS = ((55.0, "idle"), (35.0, "1500"), (35.0, "2500"), (30.0, "idle"), (14.0, 
 
 
 def opened_manifold_kpa(
-    family: EngineFamily, state: EngineState, closed_kpa: float, closed_rpm: float, open_rpm: float, passage_mm2: float
+    family: EngineFamily, state: EngineState, closed_kpa: float, *, closed_rpm: float, open_rpm: float, passage_mm2: float
 ) -> float:
     """Manifold pressure of a held idle with the valve open: where the throttle's air and the passage's gas fill the cylinders."""
     charge_c = state.intake_c + 12
-    shut = charge_flow_g_s(family.displacement_l, closed_rpm, closed_kpa, charge_c, family.volumetric_efficiency_idle)
+    shut = charge_flow_g_s(family.displacement_l, closed_rpm, closed_kpa, charge_c=charge_c, volumetric_efficiency=family.volumetric_efficiency_idle)
 
     def lacking(pressure: float) -> float:
         fresh = shut * psi(pressure / state.barometer_kpa) / psi(closed_kpa / state.barometer_kpa)
-        gas = passage_mm2 / orifice_area_mm2(1.0, EXHAUST_KPA, pressure, EXHAUST_C, CD)
-        pumped = charge_flow_g_s(family.displacement_l, open_rpm, pressure, charge_c, family.volumetric_efficiency_idle)
+        gas = passage_mm2 / orifice_area_mm2(1.0, EXHAUST_KPA, pressure, up_c=EXHAUST_C, discharge_coefficient=CD)
+        pumped = charge_flow_g_s(family.displacement_l, open_rpm, pressure, charge_c=charge_c, volumetric_efficiency=family.volumetric_efficiency_idle)
         return fresh + gas * (EXHAUST_C + KELVIN) / (charge_c + KELVIN) - pumped
 
     low, high = 5.0, state.barometer_kpa - 1
@@ -31,13 +31,13 @@ def opened_manifold_kpa(
     return (low + high) / 2
 
 
-def recorded(family: EngineFamily, state: EngineState, seed: int, idle_rpm: float, passage_mm2: float) -> str:
+def recorded(family: EngineFamily, state: EngineState, seed: int, *, idle_rpm: float, passage_mm2: float) -> str:
     """The run as a logger writes it: semicolons, decimal commas, units in the headings, a gap now and then."""
     chance = random.Random(seed)
     charge_c = state.intake_c + 12
     droop = idle_rpm - 60 * min(1.0, passage_mm2 / 30)
     levels = {"idle": (idle_rpm, 32.5, 0.0), "1500": (1500.0, 33.8, 0.0), "2500": (2500.0, 37.5, 0.0),
-              "open": (droop, opened_manifold_kpa(family, state, 32.5, idle_rpm, droop, passage_mm2), 100.0)}  # fmt: skip
+              "open": (droop, opened_manifold_kpa(family, state, 32.5, closed_rpm=idle_rpm, open_rpm=droop, passage_mm2=passage_mm2), 100.0)}  # fmt: skip
     lines = [
         "Time (s);Engine RPM;MAP (kPa);MAF (g/s);Short trim bank 1 (%);Long trim bank 1 (%);Coolant (°C);Intake air (°C);EGR commanded (%);EGR position (%)"
     ]
@@ -50,12 +50,12 @@ def recorded(family: EngineFamily, state: EngineState, seed: int, idle_rpm: floa
             position += (command * 0.97 - position) * 0.6
             speed, kpa = rpm + chance.gauss(0, state.roughness_rpm), pressure + chance.gauss(0, 0.25)
             pumped = charge_flow_g_s(
-                family.displacement_l, speed, kpa, charge_c, family.volumetric_efficiency_idle + max(0.0, speed - idle_rpm) / 50_000
+                family.displacement_l, speed, kpa, charge_c=charge_c, volumetric_efficiency=family.volumetric_efficiency_idle + max(0.0, speed - idle_rpm) / 50_000
             )
             true = (
                 pumped
                 if command == 0
-                else charge_flow_g_s(family.displacement_l, idle_rpm, 32.5, charge_c, family.volumetric_efficiency_idle)
+                else charge_flow_g_s(family.displacement_l, idle_rpm, 32.5, charge_c=charge_c, volumetric_efficiency=family.volumetric_efficiency_idle)
             )
             leak = state.leak_g_s * psi(kpa / state.barometer_kpa) / PSI_MAX
             shown = state.meter_gain * (true - leak)

@@ -277,10 +277,10 @@ def judgement_of(
         RULES,
         agent,
         wanted.application,
-        subject_of(wanted.component),
-        wanted.features,
-        wanted.state,
-        engine,
+        subject=subject_of(wanted.component),
+        features=wanted.features,
+        state=wanted.state,
+        engine=engine,
     )
     return {
         "verdict": found.verdict, "reasons": [{"rule": r.rule, "text": r.text} for r in found.reasons], "conditions": list(found.conditions),

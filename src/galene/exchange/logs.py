@@ -29,7 +29,7 @@ class LogColumn:
     values: Values
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReadLog:
     """What a file holds, in the order of its rows: columns of numbers, which of them is the time, and remarks for the reader."""
 
@@ -83,7 +83,7 @@ def _is_value(cell: str) -> bool:
     return bool(NUMBER.match(cell) or CLOCK.search(cell)) or cell in GAPS
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Shape:
     """How a file is laid out: its parting sign, where its numbers begin (line index), headings and units by column."""
 
@@ -121,7 +121,7 @@ def _shape(lines: Sequence[str]) -> _Shape:
         named = [(units[i] if i < len(units) and units[i] else parted[i][1] if i < len(parted) else "") for i in range(columns)]
         if headings and not headings[-1] and columns > 2:
             headings, named = headings[:-1], named[:-1]  # a sign at the end of each line
-        shape = _Shape(sign, first, tuple(h or f"column {i + 1}" for i, h in enumerate(headings)), tuple(named))
+        shape = _Shape(sign=sign, first_row=first, headings=tuple(h or f"column {i + 1}" for i, h in enumerate(headings)), units=tuple(named))
         score = sum(1 for c in cells[first:] if len(c) in (width, width - 1)) * min(width, 50)
         if best is None or score > best[0] * (2 if sign == "," else 1):
             best = (score, shape)
@@ -141,7 +141,7 @@ def _unit_in(heading: str) -> tuple[str, str]:
     return heading.strip(), ""
 
 
-def _check_widths(data: bytes, shape: _Shape, starts: Values, last: int) -> tuple[bytes, list[str]]:
+def _check_widths(data: bytes, shape: _Shape, starts: Values, *, last: int) -> tuple[bytes, list[str]]:
     """Refuse a row with too few or too many cells; a last line that was cut off is left out."""
     remarks: list[str] = []
     if b'"' in data:
@@ -183,7 +183,7 @@ def _read_csv(raw: bytes) -> ReadLog:
     starts = starts[starts < len(data)]
     if len(starts) > MAX_ROWS:
         raise InputError("file", f"{len(starts)} rows", f"at most {MAX_ROWS} rows")
-    data, remarks = _check_widths(data, shape, starts, first_line)
+    data, remarks = _check_widths(data, shape, starts, last=first_line)
     sample = [c for line in head[shape.first_row : shape.first_row + 40] for c in _cells(line, shape.sign)]
     comma = shape.sign != "," and any(re.match(r"^[+\-−]?\d*,\d+([eE][+\-]?\d+)?$", c) for c in sample)
     width = len(shape.headings)
@@ -205,7 +205,7 @@ def _read_csv(raw: bytes) -> ReadLog:
         if series.dtype.kind in "iufb":
             columns.append(LogColumn(name, unit, series.to_numpy(np.float64)))
             continue
-        values = _numbers(series, i, name, first_line, comma)
+        values = _numbers(series, i, name, first_line=first_line, comma=comma)
         if values is None:
             words.append(name)
         else:
@@ -220,10 +220,10 @@ def _read_csv(raw: bytes) -> ReadLog:
             raise InputError(f"line {first_line + row}, column {column.name}", "infinity", "a number")
     if words:
         remarks.append("Columns of words were left out: " + ", ".join(words[:8]) + ("…" if len(words) > 8 else "") + ".")
-    return ReadLog("csv", tuple(columns), _time_column(columns, clocks), tuple(remarks))
+    return ReadLog(kind="csv", columns=tuple(columns), time_column=_time_column(columns, clocks), remarks=tuple(remarks))
 
 
-def _numbers(series: Any, position: int, name: str, first_line: int, comma: bool) -> tuple[Values, bool] | None:
+def _numbers(series: Any, position: int, name: str, *, first_line: int, comma: bool) -> tuple[Values, bool] | None:
     """A column that did not read as numbers at once: times of day, or words; None for a column of words.
 
     Raises
@@ -326,4 +326,4 @@ def _read_mdf(data: bytes) -> ReadLog:
         raise InputError(told["field"], told["value"], told["allowed"])
     table = np.frombuffer(values, np.float64).reshape(len(told["names"]), -1)
     columns = tuple(LogColumn(n, u, v) for n, u, v in zip(told["names"], told["units"], table, strict=True))
-    return ReadLog("mdf", columns, 0, tuple(told["remarks"]))
+    return ReadLog(kind="mdf", columns=columns, time_column=0, remarks=tuple(told["remarks"]))

@@ -61,7 +61,7 @@ def _channels_of(file: Any) -> ReadLog:
     remarks = [f"{len(groups)} groups of channels were set on one time."] if len(groups) > 1 else []
     if words:
         remarks.append("Channels without numbers were left out: " + ", ".join(words[:8]) + ("…" if len(words) > 8 else "") + ".")
-    return ReadLog("mdf", tuple(columns), 0, tuple(remarks))
+    return ReadLog(kind="mdf", columns=tuple(columns), time_column=0, remarks=tuple(remarks))
 
 
 def main() -> None:

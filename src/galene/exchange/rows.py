@@ -8,7 +8,7 @@ from galene.core.errors import InputError
 from galene.core.units import QUANTITIES, parse_quantity
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Column:
     """A column that may come: its channel, quantity, unit where the header names none, and words of its heading."""
 
@@ -83,5 +83,5 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
         cells = _cells(line)
         for i, column, unit in chosen:
             cell = cells[i] if i < len(cells) else ""
-            found[column.channel].append(parse_quantity(f"line {number}, column {i + 1}", cell, QUANTITIES[column.quantity], unit))
+            found[column.channel].append(parse_quantity(f"line {number}, column {i + 1}", cell, QUANTITIES[column.quantity], default_unit=unit))
     return found

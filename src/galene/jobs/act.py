@@ -14,7 +14,7 @@ from galene.jobs.errors import AlreadyDone, Missing, NotAllowed, ReadOnly, Stale
 from galene.store.models import FamilyVersion, Job, Person, Section, Trace, WriteOnce
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Act:
     """One write by one person at one moment."""
 

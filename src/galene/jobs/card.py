@@ -141,12 +141,12 @@ def replan(act: Act, job: Job, *, why: str = "", find: FindNote | None = None) -
 
             plan = make_plan(case, trade, done)
         else:
-            plan = proven(case, trade, done, tuple(case.resolved))
+            plan = proven(case, trade, done, resolved=tuple(case.resolved))
     except InputError as fault:
         raise Refused("This can not be planned", [f"{fault.value}: {fault.allowed}"]) from fault
     lay_out(act, job, plan.steps)
     job.card = replace(job.card, held=plan.held)
-    _next_version(act, job, case, trade, plan, why=why, find=find)
+    _next_version(act, job, case, trade=trade, plan=plan, why=why, find=find)
     return plan
 
 
@@ -154,9 +154,8 @@ def _next_version(
     act: Act,
     job: Job,
     case: Case,
-    trade: Trade,
+    *, trade: Trade,
     plan: CorePlan,
-    *,
     why: str,
     find: FindNote | None,
 ) -> None:
@@ -168,9 +167,9 @@ def _next_version(
         job,
         case,
         trade,
-        plan,
-        workshop,
-        templates,
+        plan=plan,
+        workshop=workshop,
+        templates=templates,
         extra_spares=old.document.extra_spares,
         other=other,
     )

@@ -80,7 +80,7 @@ def jumper_allowed(db: Session, job: Job) -> bool:
     return bool(newest and newest.result.get("jumper_allowed"))
 
 
-def keep_check(act: Act, number: str, check_id: str, given: Mapping[str, Any], form: str = "") -> Job:
+def keep_check(act: Act, number: str, check_id: str, *, given: Mapping[str, Any], form: str = "") -> Job:
     """Read a check's figures by its calculation and keep what it says as evidence.
 
     Parameters
@@ -113,9 +113,9 @@ def keep_check(act: Act, number: str, check_id: str, given: Mapping[str, Any], f
     for evidence in sorted(reading.speaks_of):
         # What an earlier run said and this one does not say again no longer stands.
         if evidence not in said and any(o.evidence == evidence and o.source == "check" for o in job.observations):
-            observe(act, job, evidence, "unknown", "check")
+            observe(act, job, evidence, state="unknown", source="check")
     for evidence, (state, confidence) in said.items():
-        observe(act, job, evidence, state, "check", confidence)
+        observe(act, job, evidence, state=state, source="check", confidence=confidence)
     if check_id not in job.done_checks:
         job.done_checks = [*job.done_checks, check_id]
     act.db.add(CheckResult(job_id=job.id, check_id=check_id, given={**given, "form": form} if form else dict(given), result=result,

@@ -27,14 +27,14 @@ def opened_of(job: Job) -> tuple[str, ...]:
 def case_of(job: Job) -> Case:
     """What is known of a job as a case. Steps that are ticked have opened their access."""
     return Case(
-        outline_of(family_of(job)),
-        {o.evidence: Observation(o.state, o.confidence) for o in job.observations if o.evidence in KNOWLEDGE.evidence},
-        tuple(c.code for c in job.codes if c.phase == "before"),
-        job.distance_km,
-        job.hours,
-        tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"),
-        opened_of(job),
-        tuple(job.done_checks),
+        engine=outline_of(family_of(job)),
+        evidence={o.evidence: Observation(o.state, o.confidence) for o in job.observations if o.evidence in KNOWLEDGE.evidence},
+        codes=tuple(c.code for c in job.codes if c.phase == "before"),
+        distance_km=job.distance_km,
+        hours=job.hours,
+        duty=tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"),
+        access_open=opened_of(job),
+        done_checks=tuple(job.done_checks),
     )
 
 
@@ -51,7 +51,7 @@ def assess_job(job: Job, hourly_rate: float) -> Assessment:
         if len(_WEIGHED) >= 500:
             _WEIGHED.clear()
         found = _WEIGHED[key] = assess(
-            case, KNOWLEDGE, hourly_rate, ways_in(family_of(job), case.access_open), minutes_of(family_of(job), digest)
+            case, KNOWLEDGE, hourly_rate, access=ways_in(family_of(job), case.access_open), work_minutes=minutes_of(family_of(job), digest)
         )
     return found
 
@@ -86,18 +86,18 @@ def against_new_parts(job: Job, ranking: Assessment, hourly_rate: float) -> Repa
     for repair in leading:
         cause = KNOWLEDGE.causes[repair.cause]
         way = list(ways.get(cause.component, ()))
-        actions.append(Action(cause.id, [cause.id], 1.0, taken.get(cause.id, cause.minutes), cause.cost, way))
+        actions.append(Action(id=cause.id, mends=[cause.id], success=1.0, minutes=taken.get(cause.id, cause.minutes), parts_cost=cause.cost, access=way))
         part = next((p for p in family.parts if p.component == cause.component), None)
         if part is not None and part.id in priced and all(a.id != f"new:{part.id}" for a in actions):
             mends = [r.cause for r in leading if KNOWLEDGE.causes[r.cause].component == cause.component]
-            actions.append(Action(f"new:{part.id}", mends, 1.0, cause.minutes, priced[part.id], way, True))
+            actions.append(Action(id=f"new:{part.id}", mends=mends, success=1.0, minutes=cause.minutes, parts_cost=priced[part.id], access=way, replaces=True))
     if not any(a.id.startswith("new:") for a in actions):
         return None
     minutes = {operation: m for way in ways.values() for operation, m in way.items()}
-    return repair_sequence(RepairInput(actions, {r.cause: chances[r.cause] for r in leading}, hourly_rate, minutes))
+    return repair_sequence(RepairInput(actions=actions, posterior={r.cause: chances[r.cause] for r in leading}, hourly_rate=hourly_rate, access_minutes=minutes))
 
 
-def record_check(act: Act, number: str, check_id: str, results: dict[str, str]) -> Job:
+def record_check(act: Act, number: str, check_id: str, *, results: dict[str, str]) -> Job:
     """Results of a check by hand: evidence id to present, absent or unknown. Setting the same again changes nothing."""
     job = act.job(number)
     check = KNOWLEDGE.checks.get(check_id)
@@ -109,7 +109,7 @@ def record_check(act: Act, number: str, check_id: str, results: dict[str, str]) 
     if all(s == "unknown" for s in results.values()):
         raise Invalid({"result": "Say what the check showed."})
     for evidence, state in results.items():
-        observe(act, job, evidence, state, "check")
+        observe(act, job, evidence, state=state, source="check")
     if check_id not in job.done_checks:
         job.done_checks = [*job.done_checks, check_id]
     act.trace(job, "check_done", check=check_id, results=results)

@@ -25,7 +25,7 @@ OLDEST = timedelta(hours=72)
 """Entries from longer ago are taken as made this long ago: a tablet that lay in a drawer."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Entry:
     """One thing that was done at the car. `id` is the sender's own and names it for good."""
 
@@ -35,7 +35,7 @@ class Entry:
     data: Mapping[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Taken:
     """What became of an entry.
 
@@ -80,7 +80,7 @@ def _whole(data: Mapping[str, Any], name: str) -> int:
 def _tick(act: Act, number: str, data: Mapping[str, Any], _: str) -> tuple[str, ...]:
     given = {k.removeprefix("record:"): str(v)[:200] for k, v in data.items() if k.startswith("record:")}
     step = _whole(data, "step")
-    job, fresh = work.tick(act, number, step, given, _text(data, "early_reason"))
+    job, fresh = work.tick(act, number, step, records=given, early_reason=_text(data, "early_reason"))
     if fresh:
         return ()
     row = next(s for s in job.steps if s.id == step)
@@ -103,19 +103,19 @@ KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] 
     "tick": _tick,
     "untick": _with(lambda a, n, d, _: work.untick(a, n, _whole(d, "step"))),
     "caution": _with(lambda a, n, d, _: work.acknowledge(a, n, _text(d, "caution", 40))),
-    "item": _with(lambda a, n, d, i: gates.add_item(a, n, _text(d, "what", 200), _text(d, "kind", 40), _text(d, "before", 20) or "start", i)),
+    "item": _with(lambda a, n, d, i: gates.add_item(a, n, _text(d, "what", 200), kind=_text(d, "kind", 40), before=_text(d, "before", 20) or "start", key=i)),
     "close": _with(lambda a, n, d, _: gates.close_item(a, n, _text(d, "key", 200))),
-    "count": _with(lambda a, n, d, _: gates.count(a, n, _text(d, "what", 20), _text(d, "way", 3), _whole(d, "pieces"))),
-    "wait": _with(lambda a, n, d, _: waits.start_wait(a, n, _text(d, "wait_name"), _number(d, "wait_minutes"), _text(d, "wait_reason"))),
-    "extend": _with(lambda a, n, d, _: waits.extend_wait(a, n, _text(d, "wait_name"), _number(d, "wait_minutes"), _text(d, "wait_reason"))),
-    "stop": _with(lambda a, n, d, _: waits.stop_wait(a, n, _text(d, "wait_name"), _text(d, "wait_reason"))),
+    "count": _with(lambda a, n, d, _: gates.count(a, n, _text(d, "what", 20), way=_text(d, "way", 3), pieces=_whole(d, "pieces"))),
+    "wait": _with(lambda a, n, d, _: waits.start_wait(a, n, _text(d, "wait_name"), minutes=_number(d, "wait_minutes"), reason=_text(d, "wait_reason"))),
+    "extend": _with(lambda a, n, d, _: waits.extend_wait(a, n, _text(d, "wait_name"), minutes=_number(d, "wait_minutes"), reason=_text(d, "wait_reason"))),
+    "stop": _with(lambda a, n, d, _: waits.stop_wait(a, n, _text(d, "wait_name"), reason=_text(d, "wait_reason"))),
     "pick": _with(lambda a, n, d, _: work.check_pick(a, n, {k.removeprefix("missing:"): str(v) for k, v in d.items() if k.startswith("missing:") and str(v).strip()})),
 }  # fmt: skip
 
 
-def take(db: Session, person: Person, now: datetime, number: str, entry: Entry) -> Taken:
+def take(db: Session, person: Person, now: datetime, *, number: str, entry: Entry) -> Taken:
     """Take one entry in a transaction of its own; durable when this returns ``done``, ``before`` or ``same``."""
-    act = Act(db, person, min(max(entry.at, now - OLDEST), now))
+    act = Act(db=db, person=person, now=min(max(entry.at, now - OLDEST), now))
     try:
         do = KINDS.get(entry.kind)
         if do is None:
@@ -123,7 +123,7 @@ def take(db: Session, person: Person, now: datetime, number: str, entry: Entry) 
         act.once(f"entry:{entry.id}", f"/jobs/{number}/work")
         lines = do(act, number, entry.data, entry.id)
         db.commit()
-        return Taken(entry.id, "same" if lines else "done", "Somebody was faster" if lines else "", lines)
+        return Taken(id=entry.id, outcome="same" if lines else "done", title="Somebody was faster" if lines else "", lines=lines)
     except (OperationalError, PoolTimeout):
         raise
     except (AlreadyDone, Invalid, Refused, Stale, ReadOnly, NotAllowed, Missing, InputError) as fault:
@@ -133,22 +133,22 @@ def take(db: Session, person: Person, now: datetime, number: str, entry: Entry) 
         # One entry that breaks must not hold up all that was made after it.
         db.rollback()
         log.error("entry", kind=entry.kind, fault=repr(fault)[:400])
-        return Taken(entry.id, "refused", "This went wrong on our side", ("The fault is in the server's log.",))
+        return Taken(id=entry.id, outcome="refused", title="This went wrong on our side", lines=("The fault is in the server's log.",))
 
 
 def _answer(entry_id: str, fault: Exception) -> Taken:
     match fault:
         case AlreadyDone():
-            return Taken(entry_id, "before")
+            return Taken(id=entry_id, outcome="before")
         case Invalid(fields=fields):
-            return Taken(entry_id, "refused", "Something is missing", tuple(fields.values()), fields)
+            return Taken(id=entry_id, outcome="refused", title="Something is missing", lines=tuple(fields.values()), faults=fields)
         case Refused(title=title, reasons=reasons, override=override):
-            return Taken(entry_id, "refused", title, tuple(reasons), {}, override)
+            return Taken(id=entry_id, outcome="refused", title=title, lines=tuple(reasons), faults={}, override=override)
         case Stale(what=what, who=who):
-            return Taken(entry_id, "refused", "Somebody was faster", (f"{who} changed {what}",))
+            return Taken(id=entry_id, outcome="refused", title="Somebody was faster", lines=(f"{who} changed {what}",))
         case ReadOnly():
-            return Taken(entry_id, "refused", "This job is finished", ("It is read-only.",))
+            return Taken(id=entry_id, outcome="refused", title="This job is finished", lines=("It is read-only.",))
         case NotAllowed():
-            return Taken(entry_id, "refused", "A foreman does this", ())
+            return Taken(id=entry_id, outcome="refused", title="A foreman does this", lines=())
         case _:
-            return Taken(entry_id, "refused", "This can not be", (str(fault),))
+            return Taken(id=entry_id, outcome="refused", title="This can not be", lines=(str(fault),))

@@ -29,7 +29,7 @@ from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import Job, Look, Reading, ReadingSet, Workshop
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Channel:
     """A column of a reading set: its quantity and the figures that an engine can show, kept units."""
 
@@ -43,18 +43,18 @@ class Channel:
 
 
 IDLE: tuple[Channel, ...] = (
-    Channel("idle_rpm", "Speed", "speed", 200, 3000, ("rpm", "speed", "rev"), True),
-    Channel("idle_airflow_g_s", "Air meter", "airflow", 0.1, 60, ("maf", "air", "flow", "meter")),
-    Channel("idle_map_kpa", "Manifold", "pressure", 10, 110, ("map", "manifold", "pressure")),
-    Channel("learned_throttle_percent", "Throttle", "share", 0, 60, ("throttle", "opening", "tps")),
-    Channel("trim_idle_percent", "Total trim", "share", -60, 100, ("trim", "fuel")),
+    Channel(id="idle_rpm", label="Speed", quantity="speed", low=200, high=3000, words=("rpm", "speed", "rev"), required=True),
+    Channel(id="idle_airflow_g_s", label="Air meter", quantity="airflow", low=0.1, high=60, words=("maf", "air", "flow", "meter")),
+    Channel(id="idle_map_kpa", label="Manifold", quantity="pressure", low=10, high=110, words=("map", "manifold", "pressure")),
+    Channel(id="learned_throttle_percent", label="Throttle", quantity="share", low=0, high=60, words=("throttle", "opening", "tps")),
+    Channel(id="trim_idle_percent", label="Total trim", quantity="share", low=-60, high=100, words=("trim", "fuel")),
 )
 TRIM: tuple[Channel, ...] = (
-    Channel("rpm", "Speed", "speed", 200, 8000, ("rpm", "speed", "rev")),
-    Channel("airflow_g_s", "Air meter", "airflow", 0.1, 2000, ("maf", "air", "flow", "meter"), True),
-    Channel("trim_percent", "Total trim", "share", -60, 100, ("trim", "fuel"), True),
-    Channel("trim_bank_2_percent", "Bank 2 trim", "share", -60, 100, ("bank 2", "b2")),
-    Channel("map_kpa", "Manifold", "pressure", 10, 110, ("map", "manifold", "pressure")),
+    Channel(id="rpm", label="Speed", quantity="speed", low=200, high=8000, words=("rpm", "speed", "rev")),
+    Channel(id="airflow_g_s", label="Air meter", quantity="airflow", low=0.1, high=2000, words=("maf", "air", "flow", "meter"), required=True),
+    Channel(id="trim_percent", label="Total trim", quantity="share", low=-60, high=100, words=("trim", "fuel"), required=True),
+    Channel(id="trim_bank_2_percent", label="Bank 2 trim", quantity="share", low=-60, high=100, words=("bank 2", "b2")),
+    Channel(id="map_kpa", label="Manifold", quantity="pressure", low=10, high=110, words=("map", "manifold", "pressure")),
 )
 CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
 NEEDS: dict[str, tuple[str, ...]] = {
@@ -95,7 +95,7 @@ class MeasuredBore:
     thickness_mm: tuple[float, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetConditions:
     """Conditions of a set in kept units."""
 
@@ -120,7 +120,7 @@ def _check_conditions(conditions: SetConditions) -> dict[str, str]:
     return faults
 
 
-def read_pasted(family: EngineFamily, kind: str, text: str, units: Mapping[str, str]) -> Mapping[str, list[float]]:
+def read_pasted(family: EngineFamily, kind: str, text: str, *, units: Mapping[str, str]) -> Mapping[str, list[float]]:
     """Rows pasted for a set, by channel.
 
     Raises
@@ -128,7 +128,7 @@ def read_pasted(family: EngineFamily, kind: str, text: str, units: Mapping[str, 
     Invalid
         Naming line and column.
     """
-    columns = [Column(c.id, c.quantity, units.get(c.id, QUANTITIES[c.quantity].kept.id), c.words) for c in channels_of(family, kind)]
+    columns = [Column(channel=c.id, quantity=c.quantity, unit=units.get(c.id, QUANTITIES[c.quantity].kept.id), words=c.words) for c in channels_of(family, kind)]
     check_text({"rows": text[:100]})
     try:
         return parse_rows(text, columns)
@@ -140,7 +140,7 @@ def save_readings(
     act: Act,
     number: str,
     phase: str,
-    kind: str,
+    *, kind: str,
     values: Mapping[str, list[float | None]],
     conditions: SetConditions,
     seen: int,
@@ -183,7 +183,7 @@ def save_readings(
     if faults:
         raise Invalid(faults)
     act.claim(job, f"readings_{phase}_{kind}", seen)
-    row_set = _replace_set(act, job, phase, kind, source, conditions.document())
+    row_set = _replace_set(act, job, phase, kind=kind, source=source, conditions=conditions.document())
     for channel in channels:
         column = values.get(channel.id, [])
         row_set.readings += [
@@ -191,7 +191,7 @@ def save_readings(
             for k, i in enumerate(filled)
             if i < len(column) and (v := column[i]) is not None
         ]
-    _saved(act, job, phase, kind, row_set)
+    _saved(act, job, phase, kind=kind, row_set=row_set)
     if phase == "after" and kind == "idle":
         after_set_taken(act, job)
     return job
@@ -206,7 +206,7 @@ def _phase_open(job: Job, phase: str) -> None:
         after_set_due(job)
 
 
-def _replace_set(act: Act, job: Job, phase: str, kind: str, source: str, conditions: dict[str, object]) -> ReadingSet:
+def _replace_set(act: Act, job: Job, phase: str, *, kind: str, source: str, conditions: dict[str, object]) -> ReadingSet:
     for old in [s for s in job.sets if s.phase == phase and s.kind == kind]:
         act.db.delete(old)
     act.db.flush()
@@ -215,7 +215,7 @@ def _replace_set(act: Act, job: Job, phase: str, kind: str, source: str, conditi
     return new
 
 
-def _saved(act: Act, job: Job, phase: str, kind: str, row_set: ReadingSet) -> None:
+def _saved(act: Act, job: Job, phase: str, *, kind: str, row_set: ReadingSet) -> None:
     act.db.flush()
     act.db.expire(job, ["sets"])
     act.trace(job, "readings_saved", phase=phase, kind=kind, source=row_set.source, values=len(row_set.readings))
@@ -223,7 +223,7 @@ def _saved(act: Act, job: Job, phase: str, kind: str, row_set: ReadingSet) -> No
         derive(act, job)
 
 
-def save_key_on(act: Act, number: str, pressures: Mapping[str, float | None], barometer_kpa: float | None, seen: int) -> Job:
+def save_key_on(act: Act, number: str, pressures: Mapping[str, float | None], *, barometer_kpa: float | None, seen: int) -> Job:
     """Save the key-on readings of the absolute sensors (kPa), engine off and ignition on."""
     job = act.job(number)
     _phase_open(job, "before")
@@ -239,15 +239,15 @@ def save_key_on(act: Act, number: str, pressures: Mapping[str, float | None], ba
     if faults:
         raise Invalid(faults)
     act.claim(job, "readings_before_key_on", seen)
-    row_set = _replace_set(act, job, "before", "key_on", "typed", {})
+    row_set = _replace_set(act, job, "before", kind="key_on", source="typed", conditions={})
     row_set.readings += [Reading(channel=c, position=0, value=v) for c, v in given.items()]
     if barometer_kpa is not None:
         row_set.readings.append(Reading(channel="barometer", position=0, value=barometer_kpa))
-    _saved(act, job, "before", "key_on", row_set)
+    _saved(act, job, "before", kind="key_on", row_set=row_set)
     return job
 
 
-def save_look(act: Act, number: str, phase: str, part_id: str, deposit: str, grade: int, note: str = "") -> Job:
+def save_look(act: Act, number: str, phase: str, *, part_id: str, deposit: str, grade: int, note: str = "") -> Job:
     """What a look at a part showed. A second look of the same phase replaces the first, and the trace keeps both."""
     job = act.job(number)
     faults = {}
@@ -288,7 +288,7 @@ def bore_field(k: int, field: str) -> str:
     return field.replace("thickness_mm[", f"thickness.{k}.").replace("]", "").replace("bore_mm", f"bore.{k}")
 
 
-def save_bores(act: Act, number: str, phase: str, part_id: str, bores: Sequence[MeasuredBore], deposit: str, note: str, seen: int) -> Job:
+def save_bores(act: Act, number: str, phase: str, *, part_id: str, bores: Sequence[MeasuredBore], deposit: str, note: str, seen: int) -> Job:
     """Bores measured round the clock on a part, ports side by side. The thickness decides the grade: it beats the eye.
 
     Raises
@@ -311,7 +311,7 @@ def save_bores(act: Act, number: str, phase: str, part_id: str, bores: Sequence[
         raise Invalid(faults)
     act.claim(job, f"bores {phase} {part_id}", seen)
     worst = min(results, key=lambda r: r.open_area_percent)
-    save_look(act, number, phase, part_id, deposit, worst.grade, note)
+    save_look(act, number, phase, part_id=part_id, deposit=deposit, grade=worst.grade, note=note)
     row = next(k for k in job.looks if k.phase == phase and k.part == part_id)
     row.bores = [
         {"name": b.name, "bore_mm": b.bore_mm, "thickness_mm": list(b.thickness_mm), "open_area_percent": r.open_area_percent}
@@ -322,7 +322,7 @@ def save_bores(act: Act, number: str, phase: str, part_id: str, bores: Sequence[
     return job
 
 
-def set_before_missing(act: Act, number: str, reason: str, seen: int) -> Job:
+def set_before_missing(act: Act, number: str, reason: str, *, seen: int) -> Job:
     """Say why there is no before set; needed where the engine can not be run."""
     job = act.job(number)
     check_text({"reason": reason})
@@ -359,7 +359,7 @@ def key_on_result(job: Job, altitude_m: float | None) -> KeyOnResult | None:
         return None
     readings = [PressureReading(r.channel, r.value) for r in row_set.readings if r.channel != "barometer"]
     barometer = next((r.value for r in row_set.readings if r.channel == "barometer"), None)
-    return key_on_agreement(KeyOnInput(readings, barometer, altitude_m)) if readings else None
+    return key_on_agreement(KeyOnInput(readings=readings, barometer_kpa=barometer, altitude_m=altitude_m)) if readings else None
 
 
 def rows_of(row_set: ReadingSet) -> list[dict[str, float]]:
@@ -439,9 +439,9 @@ def derive(act: Act, job: Job) -> None:
         _from_look(family, look, found)
     for row in list(job.observations):
         if row.source in ("calculation", "look") and row.evidence not in found:
-            observe(act, job, row.evidence, "unknown", row.source)
+            observe(act, job, row.evidence, state="unknown", source=row.source)
     for evidence, (state, confidence, source) in found.items():
-        observe(act, job, evidence, state, source, confidence)
+        observe(act, job, evidence, state=state, source=source, confidence=confidence)
 
 
 def _margin_confidence(value: float, limit: float, step: float) -> float:
@@ -469,8 +469,8 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
     if air and pressure and speed and family.fuel == "petrol":  # a diesel's recirculation would pass for a meter that reads low
         intake = row_set.conditions.get("intake_c")
         result = expected_airflow(
-            ExpectedAirflowInput(family.displacement_l, mean(speed), mean(pressure), 40.0 if intake is None else intake + HEATED_C,
-                                 family.volumetric_efficiency_idle, 2 if family.cycle == "two_stroke" else 4, mean(air), 0.08)
+            ExpectedAirflowInput(displacement_l=family.displacement_l, rpm=mean(speed), map_kpa=mean(pressure), intake_c=40.0 if intake is None else intake + HEATED_C,
+                                 volumetric_efficiency=family.volumetric_efficiency_idle, strokes=2 if family.cycle == "two_stroke" else 4, measured_g_s=mean(air), volumetric_efficiency_tolerance=0.08)
         )  # fmt: skip
         found["airflow_reads_low"] = ("present" if result.verdict == "reads_low" else "absent", 0.8, "calculation")
 

@@ -33,7 +33,7 @@ def install_shipped(db: Session, now: datetime) -> None:
     there = set(db.scalars(select(Family.id)))
     for family in FAMILIES.values():
         if family.id not in there:
-            db.add(Family(id=family.id, current=_version(family, 1, "shipped with Galene", now, None)))
+            db.add(Family(id=family.id, current=_version(family, 1, "shipped with Galene", now=now, person_id=None)))
     db.flush()
     db.execute(
         update(Job).where(Job.family_version_id.is_(None)).values(
@@ -42,7 +42,7 @@ def install_shipped(db: Session, now: datetime) -> None:
     )  # fmt: skip
 
 
-def _version(family: EngineFamily, number: int, note: str, now: datetime, person_id: int | None) -> FamilyVersion:
+def _version(family: EngineFamily, number: int, note: str, *, now: datetime, person_id: int | None) -> FamilyVersion:
     document = document_of(family)
     return FamilyVersion(
         family_id=family.id, version=number, digest=digest_of(document), document=document, note=note, made_at=now, person_id=person_id
@@ -118,7 +118,7 @@ def begin_draft(act: Act, family_id: str) -> FamilyDraft:
     return draft_of(act.db, family_id) or _keep(act, family_in(current_version(act.db, family_id)), "draft begun")
 
 
-def new_family(act: Act, family_id: str, name: str, like: str = "") -> FamilyDraft:
+def new_family(act: Act, family_id: str, name: str, *, like: str = "") -> FamilyDraft:
     """Begin a family of the workshop's own: a copy of `like`, or empty.
 
     Raises
@@ -144,7 +144,7 @@ def new_family(act: Act, family_id: str, name: str, like: str = "") -> FamilyDra
     return _keep(act, family, f"copied from {like}" if like else "begun empty")
 
 
-def edit_draft(act: Act, family_id: str, seen: int, what: str, change: Callable[[EngineFamily], EngineFamily]) -> FamilyDraft:
+def edit_draft(act: Act, family_id: str, seen: int, *, what: str, change: Callable[[EngineFamily], EngineFamily]) -> FamilyDraft:
     """Change a draft. `seen` is the state that the form showed.
 
     Raises
@@ -196,7 +196,7 @@ def drop_draft(act: Act, family_id: str, seen: int) -> None:
     act.trace(None, "family_draft_dropped", family=family_id)
 
 
-def publish(act: Act, family_id: str, seen: int, note: str) -> FamilyVersion:
+def publish(act: Act, family_id: str, seen: int, *, note: str) -> FamilyVersion:
     """Put a draft in force as the next version. Jobs that run keep the one they began with.
 
     Raises
@@ -214,7 +214,7 @@ def publish(act: Act, family_id: str, seen: int, note: str) -> FamilyVersion:
     if len(note.strip()) < 3 or len(note) > 400:
         raise Invalid({"note": "Say in a few words what changed: 3 to 400 characters."})
     number = (act.db.scalar(select(func.max(FamilyVersion.version)).where(FamilyVersion.family_id == family_id)) or 0) + 1
-    version = _version(family, number, note.strip(), act.now, act.person.id)
+    version = _version(family, number, note.strip(), now=act.now, person_id=act.person.id)
     act.db.add(version)
     act.db.flush()
     row.current_id = version.id
@@ -251,7 +251,7 @@ def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
 
 
 def add_bulletin(
-    act: Act, kind: str, title: str, source: str, outcome: str, family_id: str | None = None, vehicle: Vehicle | None = None
+    act: Act, kind: str, title: str, *, source: str, outcome: str, family_id: str | None = None, vehicle: Vehicle | None = None
 ) -> Bulletin:
     """Record a bulletin or recall that was looked up, with what came of it.
 

@@ -37,7 +37,7 @@ def add_part(component: str, after: str) -> Change:
         kind = COMPONENTS[component]
         part_id = free_id(component, (p.id for p in family.parts))
         count = sum(p.component == component for p in family.parts)
-        part = Part(part_id, component, kind.title + (f" {count + 1}" if count else ""), kind.features)
+        part = Part(id=part_id, component=component, label=kind.title + (f" {count + 1}" if count else ""), features=kind.features)
         taps, pipes = family.taps, family.pipes
         place = _known(family, "after", after) if after else ""
         if kind.sensor:
@@ -78,7 +78,7 @@ def remove_part(part_id: str) -> Change:
     return change
 
 
-def save_part(part: Part, on: str | None, pipes: Iterable[Pipe], fasteners: Iterable[Fastener]) -> Change:
+def save_part(part: Part, on: str | None, pipes: Iterable[Pipe], *, fasteners: Iterable[Fastener]) -> Change:
     """Everything of one part at once: itself, where a sensor sits (`on` empty: in the open), pipes out of it, what holds it.
 
     A part that was on a stalk and now has pipes, or the other way round, keeps only what its kind can have.
@@ -153,7 +153,7 @@ def save_spares(spares: Iterable[tuple[str, str, str, float]]) -> Change:
             # A spare named as a part is the part's price when new: the plan compares with it.
             same = next((p.id for p in family.parts if p.label.casefold() == name.casefold()), "")
             name_id = spare_id or free_id(same or name, (s.id for s in found))
-            found.append(SparePart(name_id, name, number, price))
+            found.append(SparePart(id=name_id, name=name, number=number, price=price))
         kept = {s.id for s in found}
         operations = tuple(replace(o, consumes=tuple(c for c in o.consumes if c in kept)) for o in family.operations)
         return replace(family, spares=tuple(found), operations=operations)

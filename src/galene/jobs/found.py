@@ -20,10 +20,9 @@ def report(
     act: Act,
     number: str,
     kind: str,
-    part: str,
+    *, part: str,
     note: str,
     cost: float | None,
-    *,
     retrieved: bool | None = None,
     minutes: float | None = None,
 ) -> Job:
@@ -64,7 +63,7 @@ def report(
     if cost is not None and not 0 <= cost <= DEAREST:
         faults["found_cost"] = "From nothing to 100 000."
     if find is not None:
-        faults |= _missing(find.needs_cost, find.needs_retrieved, find.own_words, cost, retrieved, minutes)
+        faults |= _missing(find.needs_cost, find.needs_retrieved, find.own_words, cost=cost, retrieved=retrieved, minutes=minutes)
         if find.replaces and not part:
             faults["found_where"] = "Say which part: a new one goes in."
     if faults:
@@ -108,7 +107,7 @@ def _missing(
     needs_cost: bool,
     needs_retrieved: bool,
     own_words: bool,
-    cost: float | None,
+    *, cost: float | None,
     retrieved: bool | None,
     minutes: float | None,
 ) -> dict[str, str]:

@@ -26,7 +26,7 @@ def open_items(job: Job) -> list[MustGoBack]:
     return [i for i in job.items if i.closed_at is None]
 
 
-def add_item(act: Act, number: str, what: str, kind: str, before: str = "start", key: str = "") -> Job:
+def add_item(act: Act, number: str, what: str, *, kind: str, before: str = "start", key: str = "") -> Job:
     """Put something on the must-go-back list by hand; `key` names it where the sender already has a name for it.
 
     Raises
@@ -89,7 +89,7 @@ def close_item(act: Act, number: str, key: str) -> Job:
     return job
 
 
-def count(act: Act, number: str, what: str, way: str, pieces: int) -> Job:
+def count(act: Act, number: str, what: str, *, way: str, pieces: int) -> Job:
     """Count pieces in or out of the engine bay: what went in must have come out before the start.
 
     Raises
@@ -115,17 +115,17 @@ def missing_pieces(job: Job) -> dict[str, int]:
 
 
 def _item(i: MustGoBack) -> OpenItem:
-    return OpenItem(i.what, i.kind, i.part, i.count, i.before, i.dangerous, i.opened_by.name, i.opened_at)
+    return OpenItem(what=i.what, kind=i.kind, part=i.part, count=i.count, before=i.before, dangerous=i.dangerous, opened_by=i.opened_by.name, opened_at=i.opened_at)
 
 
-def gate_blockers(job: Job, gate: str, now: datetime, but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
+def gate_blockers(job: Job, gate: str, now: datetime, *, but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
     """Why a gate stays shut for this job; waits named do not count.
 
     Before the start every step of the card that comes before it must be done; before the handover, all.
     """
     items = [_item(i) for i in open_items(job)]
     waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now) if w.name not in but_waits]
-    found = blockers(gate, items, waits, [s.document.text for s in _before_gate(job, gate)], now)
+    found = blockers(gate, items, waits, steps_left=[s.document.text for s in _before_gate(job, gate)], now=now)
     counted = tuple(
         Blocker("count", f"{COUNTED[what]}: {left} not counted out", "counted in, not out") for what, left in missing_pieces(job).items()
     )
@@ -175,7 +175,7 @@ def may_run(job: Job, step: Step, now: datetime) -> None:
         raise Refused("Do not run the engine yet", why)
 
 
-def pass_gate(act: Act, job: Job, gate: str, why: Sequence[Blocker], reason: str, title: str) -> None:
+def pass_gate(act: Act, job: Job, gate: str, *, why: Sequence[Blocker], reason: str, title: str) -> None:
     """Let a job through a gate that nothing holds, or that a foreman opens with a reason, which is kept.
 
     Raises
@@ -213,7 +213,7 @@ def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
         raise Refused("The work has not begun", ["the job card comes first"])
     refuse_held(job, row.document)
     why = gate_blockers(job, "start", act.now)
-    pass_gate(act, job, "start", why, override_reason, "Do not start the engine")
+    pass_gate(act, job, "start", why=why, reason=override_reason, title="Do not start the engine")
     job.engine_started_at = act.now
     mark_done(act, row)
     act.trace(job, "engine_started", override=override_reason.strip() if why else "", blockers=[b.text for b in why])

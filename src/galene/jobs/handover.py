@@ -65,10 +65,10 @@ def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
     since = job.distance_km - earlier.distance_km if earlier and earlier.distance_km is not None else None
     grades = [k.grade for k in job.looks if k.phase in ("before", "work")]
     duty = tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present")
-    return next_visit(job.distance_km, duty, max(grades, default=None), since or None, fed)
+    return next_visit(job.distance_km, duty, max(grades, default=None), km_since_cleaning=since or None, fed=fed)
 
 
-def save_handover(act: Act, number: str, cause: str, advice: str, fed: bool, seen: int) -> Job:
+def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, seen: int) -> Job:
     """The technician's closing words: what it was, what was found and not done, whether the feed is mended.
 
     Raises
@@ -111,7 +111,7 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     if missing:
         raise Refused("Not ready to sign", missing)
     why = [b for b in gate_blockers(job, "handover", act.now) if b.kind in ("item", "count")]
-    pass_gate(act, job, "handover", why, override_reason, "Not ready to sign")
+    pass_gate(act, job, "handover", why=why, reason=override_reason, title="Not ready to sign")
     job.state, job.stage = "finished", "handover"
     job.signed_at = job.finished_at = act.now
     job.signed_by_id = act.person.id
@@ -119,7 +119,7 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     return job
 
 
-def reopen(act: Act, number: str, reason: str, stage: str = "evidence") -> Job:
+def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Job:
     """Open a finished job again, with the reason in the trace. Twice is harmless."""
     job = act.job(number, finished=True)
     if job.state != "finished":

@@ -40,7 +40,7 @@ def find_vehicles(db: Session, typed: str, limit: int = 6) -> list[Vehicle]:
     )
 
 
-@dataclass
+@dataclass(kw_only=True)
 class NewVehicle:
     """A vehicle as typed."""
 
@@ -92,7 +92,7 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     return vehicle
 
 
-def open_job(act: Act, vehicle: Vehicle, complaint: str, bay: str = "", due_at: datetime | None = None) -> Job:
+def open_job(act: Act, vehicle: Vehicle, complaint: str, *, bay: str = "", due_at: datetime | None = None) -> Job:
     """Begin a job at intake. Numbers count up within the year."""
     if not complaint.strip():
         raise Invalid({"complaint": "Write the complaint in the customer's words."})
@@ -125,7 +125,7 @@ def check_text(texts: dict[str, str]) -> None:
         raise Invalid(faults)
 
 
-@dataclass
+@dataclass(kw_only=True)
 class IntakeForm:
     """The intake's fields in kept units; None where nothing was entered."""
 
@@ -142,7 +142,7 @@ class IntakeForm:
 FLUID_WORDS = ("ok", "low", "high", "")
 
 
-def save_intake(act: Act, number: str, form: IntakeForm, seen: int) -> Job:
+def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
     """Save the intake's fields.
 
     Raises
@@ -175,13 +175,13 @@ def save_intake(act: Act, number: str, form: IntakeForm, seen: int) -> Job:
     job.complaint, job.recent_work = form.complaint.strip(), form.recent_work.strip()
     job.distance_km, job.hours = form.distance_km, form.hours
     job.fluids = {"coolant": form.coolant, "oil": form.oil}
-    _keep_bulletins(act, job, form.bulletins_source, form.bulletins_outcome)
-    observe(act, job, "oil_level_high", "present" if form.oil == "high" else "unknown", "tap")
+    _keep_bulletins(act, job, form.bulletins_source, outcome=form.bulletins_outcome)
+    observe(act, job, "oil_level_high", state="present" if form.oil == "high" else "unknown", source="tap")
     act.trace(job, "intake_saved", distance_km=form.distance_km)
     return job
 
 
-def _keep_bulletins(act: Act, job: Job, source: str, outcome: str) -> None:
+def _keep_bulletins(act: Act, job: Job, source: str, *, outcome: str) -> None:
     new = {"source": source.strip(), "outcome": outcome.strip()}
     if not new["outcome"]:
         job.bulletins = {}
@@ -189,7 +189,7 @@ def _keep_bulletins(act: Act, job: Job, source: str, outcome: str) -> None:
         job.bulletins = {**new, "by": act.person.name, "at": act.now.isoformat()}
 
 
-def save_bulletins(act: Act, number: str, source: str, outcome: str) -> Job:
+def save_bulletins(act: Act, number: str, source: str, *, outcome: str) -> Job:
     """Record where bulletins and recalls were looked up, and what came of it."""
     job = act.job(number)
     check_text({"bulletins_source": source, "bulletins_outcome": outcome})
@@ -203,12 +203,12 @@ def save_bulletins(act: Act, number: str, source: str, outcome: str) -> Job:
     }
     if faults:
         raise Invalid(faults)
-    _keep_bulletins(act, job, source, outcome)
+    _keep_bulletins(act, job, source, outcome=outcome)
     act.trace(job, "bulletins", source=source.strip(), outcome=outcome.strip())
     return job
 
 
-def observe(act: Act, job: Job, evidence: str, state: str, source: str, confidence: float = 1.0) -> None:
+def observe(act: Act, job: Job, evidence: str, *, state: str, source: str, confidence: float = 1.0) -> None:
     """Set one piece of evidence. `unknown` takes it away."""
     row = act.db.get(ObservationRow, (job.id, evidence))
     if state == "unknown":
@@ -228,7 +228,7 @@ def observe(act: Act, job: Job, evidence: str, state: str, source: str, confiden
     act.db.expire(job, ["observations"])
 
 
-def tap(act: Act, number: str, evidence: str, was: str, state: str) -> tuple[str, str | None]:
+def tap(act: Act, number: str, evidence: str, *, was: str, state: str) -> tuple[str, str | None]:
     """A tap on a symptom or a piece of history: the state now, and who changed it meanwhile if somebody did.
 
     Sending the same tap twice changes nothing; a tap on a state that is no longer there is not carried out.
@@ -245,12 +245,12 @@ def tap(act: Act, number: str, evidence: str, was: str, state: str) -> tuple[str
         return now, None
     if now != was:
         return now, "Changed meanwhile: this is how it stands. Tap again."
-    observe(act, job, evidence, state, "tap")
+    observe(act, job, evidence, state=state, source="tap")
     act.trace(job, "tapped", evidence=evidence, state=state)
     return state, None
 
 
-def add_codes(act: Act, number: str, text: str, phase: str = "before") -> list[JobCode]:
+def add_codes(act: Act, number: str, text: str, *, phase: str = "before") -> list[JobCode]:
     """Add every code in a text; codes that are there keep their place and take the newer status.
 
     Raises
@@ -285,7 +285,7 @@ def add_codes(act: Act, number: str, text: str, phase: str = "before") -> list[J
     return list(job.codes)
 
 
-def remove_code(act: Act, number: str, code: str, phase: str = "before") -> None:
+def remove_code(act: Act, number: str, code: str, *, phase: str = "before") -> None:
     """Take a mistyped code away; twice is harmless."""
     job = act.job(number)
     for row in [c for c in job.codes if c.code == code and c.phase == phase]:
@@ -315,6 +315,6 @@ def code_evidence_of(act: Act, job: Job) -> None:
     }
     for seen in list(job.observations):
         if seen.source == "code" and seen.evidence not in said:
-            observe(act, job, seen.evidence, "unknown", "code")
+            observe(act, job, seen.evidence, state="unknown", source="code")
     for evidence, sure in said.items():
-        observe(act, job, evidence, "present", "code", sure)
+        observe(act, job, evidence, state="present", source="code", confidence=sure)

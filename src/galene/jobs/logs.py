@@ -37,7 +37,7 @@ def channels_for(family: EngineFamily) -> list[str]:
     return [c.id for c in CHANNELS.values() if not c.components or family.components & set(c.components)]
 
 
-def take_in(act: Act, number: str, name: str, data: bytes) -> LogFile:
+def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     """Read a log and keep it with a proposed mapping. The same file twice is the same log.
 
     Raises
@@ -71,7 +71,7 @@ def take_in(act: Act, number: str, name: str, data: bytes) -> LogFile:
         [{"log_id": log.id, "position": i, "data": zlib.compress(c.values.tobytes(), 1)} for i, c in enumerate(read.columns)],
     )
     act.trace(job, "log_taken_in", log=log.id, name=log.name, rows=log.rows, columns=len(log.columns))
-    if remembered and not mapping_faults(act.db, log, mapping, family):
+    if remembered and not mapping_faults(act.db, log, mapping, family=family):
         log.mapped = True
         log.stretches = found_stretches(trace_of(act.db, log), family)
     return log
@@ -108,7 +108,7 @@ def _unit_of(column: LogColumn, channel_id: str) -> str:
         return str(word)
     known = column.values[np.isfinite(column.values)]
     middle = float(np.median(known)) if len(known) else 0.0
-    fitting = (u.id for u in quantity.units if channel.low <= convert(quantity, middle, u.id, quantity.kept.id) <= channel.high)
+    fitting = (u.id for u in quantity.units if channel.low <= convert(quantity, middle, u.id, target=quantity.kept.id) <= channel.high)
     return next(fitting, quantity.kept.id)
 
 
@@ -146,7 +146,7 @@ def column_values(db: Session, log: LogFile, positions: Sequence[int]) -> dict[i
     return {position: np.frombuffer(zlib.decompress(data), np.float64) for position, data in rows}
 
 
-def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], family: EngineFamily) -> dict[str, str]:
+def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], *, family: EngineFamily) -> dict[str, str]:
     """What is wrong with a mapping, by the form's field."""
     faults: dict[str, str] = {}
     time = mapping.get("time")
@@ -175,7 +175,7 @@ def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], family
         elif "middle" not in facts:
             faults[field] = "This column is empty."
         else:
-            middle = convert(quantity, facts["middle"], place["unit"], quantity.kept.id)
+            middle = convert(quantity, facts["middle"], place["unit"], target=quantity.kept.id)
             if not channel.low <= middle <= channel.high:
                 faults[field] = (
                     f"Half-way it stands at {facts['middle']:g} {place['unit']}; {channel.label.lower()} "
@@ -189,7 +189,7 @@ def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], family
     return faults
 
 
-def save_mapping(act: Act, number: str, log_id: int, mapping: Mapping[str, Any], seen: int) -> LogFile:
+def save_mapping(act: Act, number: str, log_id: int, *, mapping: Mapping[str, Any], seen: int) -> LogFile:
     """Name the columns, remember it for files with the same headings, find the stretches anew.
 
     Raises
@@ -199,7 +199,7 @@ def save_mapping(act: Act, number: str, log_id: int, mapping: Mapping[str, Any],
     """
     job = act.job(number)
     log, family = find_log(act.db, job, log_id), family_of(job)
-    faults = mapping_faults(act.db, log, mapping, family)
+    faults = mapping_faults(act.db, log, mapping, family=family)
     if faults:
         raise Invalid(faults)
     act.claim(job, f"log {log.id}", seen)
@@ -243,8 +243,8 @@ def opened(db: Session, log: LogFile) -> tuple[Trace, tuple[str, ...]]:
     values: dict[str, Values] = {}
     for channel_id, place in channels.items():
         quantity = QUANTITIES[CHANNELS[channel_id].quantity]
-        offset = convert(quantity, 0.0, place["unit"], quantity.kept.id)
-        factor = convert(quantity, 1.0, place["unit"], quantity.kept.id) - offset
+        offset = convert(quantity, 0.0, place["unit"], target=quantity.kept.id)
+        factor = convert(quantity, 1.0, place["unit"], target=quantity.kept.id) - offset
         values[channel_id] = raw[place["column"]][forward.rows] * factor + offset
     trims = _total_trim(values)
     if trims is not None:
@@ -309,7 +309,7 @@ def found_stretches(trace: Trace, family: EngineFamily) -> list[dict[str, Any]]:
     return [{"kind": s.kind, "start_s": round(s.start_s, 2), "end_s": round(s.end_s, 2), "why": s.why, "by_hand": False} for s in found]
 
 
-def save_stretches(act: Act, number: str, log_id: int, ends: Sequence[tuple[float, float]], seen: int) -> LogFile:
+def save_stretches(act: Act, number: str, log_id: int, *, ends: Sequence[tuple[float, float]], seen: int) -> LogFile:
     """Set the ends of the stretches by hand, in the order in which they stand.
 
     Raises
@@ -349,7 +349,7 @@ FROM_LOG: dict[str, dict[str, str]] = {
 READINGS_APART_S, MOST_READINGS = 6.0, 10
 
 
-def reading_rows(log: LogFile, trace: Trace, family: EngineFamily, kind: str) -> tuple[dict[str, list[float | None]], list[float]]:
+def reading_rows(log: LogFile, trace: Trace, family: EngineFamily, *, kind: str) -> tuple[dict[str, list[float | None]], list[float]]:
     """The rows of a reading set that a log gives, by channel, and the second at which each was taken.
 
     Notes
@@ -375,7 +375,7 @@ def reading_rows(log: LogFile, trace: Trace, family: EngineFamily, kind: str) ->
     return values, [(a + b) / 2 for a, b in windows]
 
 
-def take_readings(act: Act, number: str, log_id: int, phase: str, kind: str, load: Sequence[str], protective_mode: bool, seen: int) -> Job:
+def take_readings(act: Act, number: str, log_id: int, *, phase: str, kind: str, load: Sequence[str], protective_mode: bool, seen: int) -> Job:
     """Save a log's stretches as the idle or trim set of a phase. Coolant and intake air are the log's own.
 
     Raises
@@ -388,7 +388,7 @@ def take_readings(act: Act, number: str, log_id: int, phase: str, kind: str, loa
     if not log.mapped or kind not in FROM_LOG:
         raise Refused("The columns are not named yet", ["say first what each column is"])
     trace = trace_of(act.db, log)
-    values, times = reading_rows(log, trace, family, kind)
+    values, times = reading_rows(log, trace, family, kind=kind)
     if not times:
         raise Invalid({"rows": "The log has no such stretch."})
     spans = [(s["start_s"], s["end_s"]) for s in log.stretches if s["kind"] == kind]
@@ -397,8 +397,8 @@ def take_readings(act: Act, number: str, log_id: int, phase: str, kind: str, loa
         found = [m for a, b in spans if (m := trace.mean(channel, a, b)) is not None]
         return round(sum(found) / len(found), 1) if found else None
 
-    conditions = SetConditions(mean("coolant_c"), mean("intake_c"), tuple(load), protective_mode)
-    return save_readings(act, number, phase, kind, values, conditions, seen, "log", times)
+    conditions = SetConditions(coolant_c=mean("coolant_c"), intake_c=mean("intake_c"), load=tuple(load), protective_mode=protective_mode)
+    return save_readings(act, number, phase, kind=kind, values=values, conditions=conditions, seen=seen, source="log", times_s=times)
 
 
 TRACE_CHECKS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
@@ -424,7 +424,7 @@ def feeding(db: Session, job: Job, check_id: str) -> list[LogFile]:
     return [log for log in logs_of(db, job) if check_id in trace_checks(log)] if check_id in TRACE_CHECKS else []
 
 
-def rows_for_check(db: Session, log: LogFile, check_id: str, start_s: float | None = None, end_s: float | None = None) -> str:
+def rows_for_check(db: Session, log: LogFile, check_id: str, *, start_s: float | None = None, end_s: float | None = None) -> str:
     """A log's channels as the rows that a check's worksheet takes, between two seconds.
 
     Raises
@@ -442,8 +442,8 @@ def rows_for_check(db: Session, log: LogFile, check_id: str, start_s: float | No
         trace.time_s,
         [trace.channels[n] for n in names],
         first if start_s is None else start_s,
-        last if end_s is None else end_s,
-        TRACE_ROWS,
+        end_s=last if end_s is None else end_s,
+        most=TRACE_ROWS,
     )
     return "\n".join(",".join(f"{x:.3f}".rstrip("0").rstrip(".") for x in (r[1:] if check_id in UNTIMED else r)) for r in rows)
 

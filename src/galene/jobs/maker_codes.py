@@ -22,7 +22,7 @@ def words_of(db: Session) -> dict[str, MakerCode]:
     return {c.code: c for c in db.scalars(select(MakerCode))}
 
 
-def name_code(act: Act, code: str, text: str, evidence: str) -> MakerCode:
+def name_code(act: Act, code: str, text: str, *, evidence: str) -> MakerCode:
     """Keep what a maker's code means here, and the group that it counts as (empty: none). Open jobs follow at once.
 
     Raises

@@ -24,7 +24,7 @@ ROLES = ("technician", "foreman")
 _NOBODY = HASHER.hash(secrets.token_urlsafe(12))
 
 
-def add_person(db: Session, sign_in: str, name: str, role: str, password: str, bay: str = "") -> Person:
+def add_person(db: Session, sign_in: str, name: str, *, role: str, password: str, bay: str = "") -> Person:
     """A person who can sign in."""
     person = Person(sign_in=sign_in.strip().lower(), name=name, role=role, password_hash=HASHER.hash(password), bay=bay)
     db.add(person)
@@ -46,7 +46,7 @@ def everybody(db: Session) -> list[Person]:
     return list(db.scalars(select(Person).order_by(Person.name)))
 
 
-def sign_in(db: Session, name: str, password: str, now: datetime) -> str | None:
+def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | None:
     """A new session's secret for the cookie, None where name and password do not fit."""
     person = find_person(db, name)
     right = HASHER.verify(password[:200], person.password_hash if person else _NOBODY)
@@ -71,7 +71,7 @@ def sign_out(db: Session, secret: str) -> None:
     db.execute(delete(WebSession).where(WebSession.id == _key(secret)))
 
 
-def set_view(db: Session, secret: str, theme: str, layout: str) -> None:
+def set_view(db: Session, secret: str, theme: str, *, layout: str) -> None:
     """Day or night, desk or bay, for this browser."""
     row = db.get(WebSession, _key(secret))
     if row is None or theme not in ("day", "night") or layout not in ("desk", "bay"):
@@ -79,7 +79,7 @@ def set_view(db: Session, secret: str, theme: str, layout: str) -> None:
     row.theme, row.layout = theme, layout
 
 
-@dataclass
+@dataclass(kw_only=True)
 class WorkshopForm:
     """The workshop's settings in kept units."""
 

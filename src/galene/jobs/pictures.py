@@ -16,7 +16,7 @@ PHASES: dict[str, str] = {"before": "before", "after": "after", "found": "found 
 MOST_MARKS = 40
 
 
-def add_picture(act: Act, number: str, part: str, phase: str, note: str, kept: Kept) -> JobPicture:
+def add_picture(act: Act, number: str, part: str, *, phase: str, note: str, kept: Kept) -> JobPicture:
     """Record a picture that lies on disk.
 
     Raises
@@ -84,7 +84,7 @@ def _mark(i: int, given: Any) -> dict[str, Any]:
     return {"kind": "words", **places, "text": text.strip()}
 
 
-def mark_picture(act: Act, number: str, picture_id: int, marks: Sequence[Any], seen: int) -> JobPicture:
+def mark_picture(act: Act, number: str, picture_id: int, *, marks: Sequence[Any], seen: int) -> JobPicture:
     """Keep arrows and words over a picture.
 
     Raises

@@ -31,7 +31,7 @@ ACTIONS: dict[str, Work] = {"clean": "clean", "repair": "repair", "replace": "re
 
 
 def override_school(
-    act: Act, number: str, letter: str, choice: str, reason: str, seen: int
+    act: Act, number: str, letter: str, *, choice: str, reason: str, seen: int
 ) -> Job:
     """Follow another school on this job, with a reason; an empty choice goes back to the shop's.
 
@@ -78,13 +78,13 @@ def without_agent(family: EngineFamily, choices: Mapping[str, str]) -> dict[str,
     engine = engine_of(family)
     for part in family.parts:
         for grade in (2, 4):
-            tags = tags_of(family, part, grade, None, choices)
-            if not agents_for(part, tags, choices) or chosen_agent(part, tags, choices, engine):
+            tags = tags_of(family, part, grade, distance_km=None, policy=choices)
+            if not agents_for(part, tags, choices) or chosen_agent(part, tags, choices, engine=engine):
                 continue
             for letter in METHODS[way_in_place(tags) or part.component].schools:
                 other = {**choices, letter: DEFAULT_POLICY[letter]}
-                then = tags_of(family, part, grade, None, other)
-                helps = not agents_for(part, then, other) or chosen_agent(part, then, other, engine)
+                then = tags_of(family, part, grade, distance_km=None, policy=other)
+                helps = not agents_for(part, then, other) or chosen_agent(part, then, other, engine=engine)
                 if choices[letter] != DEFAULT_POLICY[letter] and helps:
                     text = (
                         f"It leaves {part.label.lower()} of {family.name} without an agent: "
@@ -141,7 +141,7 @@ def access_of(job: Job, found: Planned) -> Scope:
         for w in found.case.works
         if any(w.part in by_id[o].reaches or w.part == by_id[o].removes for o in opened)
     ]
-    return scope(found.case.family, parts, (), grades_seen(job), lifted)
+    return scope(found.case.family, parts, (), grades=grades_seen(job), removed=lifted)
 
 
 def check_scope(job: Job, works: Sequence[PartWork]) -> None:
@@ -187,7 +187,7 @@ def save_plan(
     act: Act,
     number: str,
     parts: Sequence[str],
-    extra_spares: Sequence[str],
+    *, extra_spares: Sequence[str],
     seen: int,
     kinds: Mapping[str, str] | None = None,
 ) -> Job:
@@ -236,7 +236,7 @@ def save_plan(
 
 
 def approve_plan(
-    act: Act, number: str, version: int, who: str, up_to: float | None = None
+    act: Act, number: str, version: int, *, who: str, up_to: float | None = None
 ) -> Job:
     """Record who agreed to the newest version, and up to which price the work may go on unasked.
 

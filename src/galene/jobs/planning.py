@@ -119,7 +119,7 @@ def trade_of(job: Job, policy: Mapping[str, str], templates: TemplateSet) -> Tra
 
 
 def proven(
-    case: Case, trade: Trade, done: Sequence[DoneStep] = (), resolved: Sequence[str] = ()
+    case: Case, trade: Trade, done: Sequence[DoneStep] = (), *, resolved: Sequence[str] = ()
 ) -> Plan:
     """A plan that was verified.
 
@@ -170,7 +170,7 @@ def planned(
     )
     trade = trade_of(job, policy, templates)
     plan = proven(case, trade)
-    document = document_of(job, case, trade, plan, workshop, templates, extra_spares=extra_spares)
+    document = document_of(job, case, trade, plan=plan, workshop=workshop, templates=templates, extra_spares=extra_spares)
     return Planned(case=case, trade=trade, plan=plan, document=document)
 
 
@@ -178,10 +178,9 @@ def document_of(
     job: Job,
     case: Case,
     trade: Trade,
-    plan: Plan,
+    *, plan: Plan,
     workshop: Workshop,
     templates: TemplateSet,
-    *,
     extra_spares: Sequence[str] = (),
     other: float = 0.0,
 ) -> PlanDocument:
@@ -194,7 +193,7 @@ def document_of(
     return PlanDocument(
         works=works,
         extra_spares=tuple(extra_spares),
-        parts=tuple(_sheet(job, case, trade, plan, w) for w in works),
+        parts=tuple(_sheet(job, case, trade, plan=plan, work=w) for w in works),
         bill=bill,
         hands_minutes=plan.hands_on_minutes,
         elapsed_minutes=plan.elapsed_minutes,
@@ -204,7 +203,7 @@ def document_of(
     )
 
 
-def _sheet(job: Job, case: Case, trade: Trade, plan: Plan, work: PartWork) -> PartSheet:
+def _sheet(job: Job, case: Case, trade: Trade, *, plan: Plan, work: PartWork) -> PartSheet:
     """A part of the scope as the page shows it."""
     family, part = case.family, case.family.part(work.part)
     shown = next(p for p in plan.parts if p.part == work.part)
@@ -215,7 +214,7 @@ def _sheet(job: Job, case: Case, trade: Trade, plan: Plan, work: PartWork) -> Pa
     agent = None
     asked = trade.treat(work, off=False, opened=shown.procedure != procedure)
     if work.work in ("clean", "upkeep") and procedure != "inspect_only":
-        agent = chosen_agent(part, asked.tags, case.policy, engine_of(case.family))
+        agent = chosen_agent(part, asked.tags, case.policy, engine=engine_of(case.family))
     text = method.text if work.work in ("clean", "upkeep") else _work_text(work.work, part)
     aside = any(o.removes == part.id and o.hangs for o in family.operations)
     where = ""
@@ -307,7 +306,7 @@ def works_offered(family: EngineFamily, trade: Trade, part: Part) -> tuple[Work,
 
 
 def priced_works(
-    job: Job, works: Sequence[PartWork], workshop: Workshop, part: str
+    job: Job, works: Sequence[PartWork], workshop: Workshop, *, part: str
 ) -> tuple[WorkOffered, ...]:
     """What each other kind of work on a part would make of the plan: its minutes and price."""
     family = family_of(job)

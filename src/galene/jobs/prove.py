@@ -86,8 +86,8 @@ def relearn_state(job: Job) -> RelearnState | None:
     if "phase" not in kept:
         return None
     return RelearnState(
-        kept["phase"], datetime.fromisoformat(kept["phase_began"]),
-        tuple(Restart(r["phase"], r["guard"], datetime.fromisoformat(r["at"])) for r in kept["restarts"]), kept["outcome"],
+        phase=kept["phase"], phase_began=datetime.fromisoformat(kept["phase_began"]),
+        restarts=tuple(Restart(r["phase"], r["guard"], datetime.fromisoformat(r["at"])) for r in kept["restarts"]), outcome=kept["outcome"],
     )  # fmt: skip
 
 
@@ -126,7 +126,7 @@ def _running(job: Job, shown: str) -> tuple[StepRow, RelearnTemplate] | None:
     return row, template
 
 
-def relearn_begin(act: Act, number: str, confirmed: dict[str, bool], shown: str = "") -> Job:
+def relearn_begin(act: Act, number: str, confirmed: dict[str, bool], *, shown: str = "") -> Job:
     """Begin, or begin again after a failure. `shown`, here and below: the relearn that the page showed;
     another one changes nothing.
 
@@ -154,7 +154,7 @@ def relearn_begin(act: Act, number: str, confirmed: dict[str, bool], shown: str 
     return job
 
 
-def relearn_next(act: Act, number: str, phase: int, shown: str = "") -> Job:
+def relearn_next(act: Act, number: str, phase: int, *, shown: str = "") -> Job:
     """Go on from `phase`; a second tap on the same phase changes nothing."""
     job = act.job(number)
     state, due = relearn_state(job), _running(job, shown)
@@ -172,7 +172,7 @@ def relearn_next(act: Act, number: str, phase: int, shown: str = "") -> Job:
     return job
 
 
-def relearn_guard(act: Act, number: str, guard: str, phase: int, shown: str = "") -> Job:
+def relearn_guard(act: Act, number: str, guard: str, *, phase: int, shown: str = "") -> Job:
     """A guard was broken: the hold begins again."""
     job = act.job(number)
     state, due = relearn_state(job), _running(job, shown)
@@ -180,14 +180,14 @@ def relearn_guard(act: Act, number: str, guard: str, phase: int, shown: str = ""
         return job
     _, template = due
     try:
-        _keep(job, guard_broken(template, state, guard, act.now), template)
+        _keep(job, guard_broken(template, state, guard, now=act.now), template)
     except InputError as fault:
         raise Invalid({"guard": str(fault)}) from fault
     act.trace(job, "relearn_broken", guard=guard)
     return job
 
 
-def relearn_finish(act: Act, number: str, learned: bool, shown: str = "") -> Job:
+def relearn_finish(act: Act, number: str, learned: bool, *, shown: str = "") -> Job:
     """The success test's answer."""
     job = act.job(number)
     state, due = relearn_state(job), _running(job, shown)
@@ -207,7 +207,7 @@ def relearn_finish(act: Act, number: str, learned: bool, shown: str = "") -> Job
     return job
 
 
-def relearn_skip(act: Act, number: str, reason: str, shown: str = "") -> Job:
+def relearn_skip(act: Act, number: str, reason: str, *, shown: str = "") -> Job:
     """Say why the relearn that is due is not needed.
 
     Raises
@@ -233,7 +233,7 @@ def relearn_skip(act: Act, number: str, reason: str, shown: str = "") -> Job:
     return job
 
 
-def save_road_test(act: Act, number: str, kilometres: float, notes: str, complaint_gone: str, seen: int, override_reason: str = "") -> Job:
+def save_road_test(act: Act, number: str, kilometres: float, *, notes: str, complaint_gone: str, seen: int, override_reason: str = "") -> Job:
     """Road test notes.
 
     Raises
@@ -253,7 +253,7 @@ def save_road_test(act: Act, number: str, kilometres: float, notes: str, complai
     # A start that a foreman let through with things open lets them onto the road too.
     why = [b for b in gate_blockers(job, "road test", act.now) if b.kind in ("item", "count")]
     if "start" not in job.gates:
-        pass_gate(act, job, "road test", why, override_reason, "Not on the road yet")
+        pass_gate(act, job, "road test", why=why, reason=override_reason, title="Not on the road yet")
     if job.engine_started_at is None:
         raise Refused("Not on the road yet", ["the first start is not recorded"])
     row = due_row(job, "road")
@@ -274,7 +274,7 @@ def save_road_test(act: Act, number: str, kilometres: float, notes: str, complai
     return job
 
 
-def read_pending(act: Act, number: str, text: str, seen: int) -> Job:
+def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
     """Codes read again after the road test; an empty text says that there are none."""
     job = act.job(number)
     if not job.road_test.get("done"):
@@ -289,7 +289,7 @@ def read_pending(act: Act, number: str, text: str, seen: int) -> Job:
     act.db.flush()
     act.db.expire(job, ["codes"])
     if text.strip():
-        add_codes(act, number, text, "after")
+        add_codes(act, number, text, phase="after")
     job.pending_read_at = act.now
     act.trace(job, "pending_read", codes=[c.code for c in after_codes(job)])
     return job
@@ -303,21 +303,21 @@ def after_codes(job: Job) -> list[JobCode]:
 def _metrics(job: Job, phase: str) -> list[MetricValue]:
     idle, trim = by_channel(set_of(job, phase, "idle")), by_channel(set_of(job, phase, "trim"))
     found = [
-        MetricValue(channel, samples=idle[channel])
+        MetricValue(metric=channel, samples=idle[channel])
         for channel in ("idle_rpm", "idle_airflow_g_s", "idle_map_kpa", "learned_throttle_percent", "trim_idle_percent")
         if idle.get(channel)
     ]
     speeds = idle.get("idle_rpm", [])
     if len(speeds) >= 3:
-        found.append(MetricValue("idle_rpm_spread", value=max(speeds) - min(speeds)))
+        found.append(MetricValue(metric="idle_rpm_spread", value=max(speeds) - min(speeds)))
     flows, trims = trim.get("airflow_g_s", []), trim.get("trim_percent", [])
     if flows and len(flows) == len(trims):
-        found.append(MetricValue("trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1]))
+        found.append(MetricValue(metric="trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1]))
     measured = {
         p: [k.open_area_percent for k in job.looks if k.phase == p and k.open_area_percent is not None] for p in ("before", "after")
     }
     if measured["before"] and measured["after"]:
-        found.append(MetricValue("open_area_percent", value=min(measured[phase])))
+        found.append(MetricValue(metric="open_area_percent", value=min(measured[phase])))
     return found
 
 
@@ -326,9 +326,9 @@ def _conditions(job: Job, idle: ReadingSet | None, phase: str) -> Conditions:
         return Conditions()
     kept, speeds = idle.conditions, samples(idle, "idle_rpm")
     return Conditions(
-        mean(speeds) if speeds else None, kept.get("coolant_c"), kept.get("intake_c"), kept.get("load"),
-        [c.code for c in job.codes if c.phase == phase and c.status != "history"] if phase == "after" else None,
-        bool(kept.get("protective_mode")),
+        rpm=mean(speeds) if speeds else None, coolant_c=kept.get("coolant_c"), intake_c=kept.get("intake_c"), load=kept.get("load"),
+        codes_active=[c.code for c in job.codes if c.phase == phase and c.status != "history"] if phase == "after" else None,
+        protective_mode=bool(kept.get("protective_mode")),
     )  # fmt: skip
 
 
@@ -344,9 +344,9 @@ def compare(job: Job) -> BeforeAfterResult | None:
     band = family_of(job).bands.get("idle_rpm")
     return before_after(
         BeforeAfterInput(
-            _metrics(job, "before"), _metrics(job, "after"),
-            BothConditions(_conditions(job, before, "before"), _conditions(job, after, "after")),
-            {"idle_rpm": (band.low + band.high) / 2} if band else {},
+            before=_metrics(job, "before"), after=_metrics(job, "after"),
+            conditions=BothConditions(_conditions(job, before, "before"), _conditions(job, after, "after")),
+            targets={"idle_rpm": (band.low + band.high) / 2} if band else {},
         )
     )  # fmt: skip
 

@@ -27,7 +27,7 @@ STATEMENT = re.compile(r"[HP]\d{3}[A-Za-z]{0,2}(\+[HP]\d{3}[A-Za-z]{0,2})*|EUH\d
 MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ProductForm:
     """What stands on a can. `properties` are words that the label affirms or denies over its class."""
 
@@ -46,7 +46,7 @@ class ProductForm:
 def agent_of(product: Product) -> Agent:
     """A product as the rules see it: its class with what its label says, by its own name."""
     agent = refined(AGENTS[product.class_id].agent, product.properties)
-    return Agent(str(product.id), product.name, agent.properties, agent.ways, agent.drying, agent.protection)
+    return Agent(id=str(product.id), title=product.name, properties=agent.properties, ways=agent.ways, drying=agent.drying, protection=agent.protection)
 
 
 def agents_on_shelf(db: Session) -> dict[str, Agent]:
@@ -77,7 +77,7 @@ def left_ml(product: Product, now: datetime) -> float:
     return sum(lot.left_ml for lot in product.lots if lot.expires_on is None or lot.expires_on > now)
 
 
-def save_product(act: Act, product_id: int | None, form: ProductForm, seen: int) -> Product:
+def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: int) -> Product:
     """Put a product on the shelf, or change what its label says.
 
     Raises
@@ -143,7 +143,7 @@ def retire(act: Act, product_id: int) -> None:
         act.trace(None, "product_retired", product=product.id, name=product.name)
 
 
-def deliver(act: Act, product_id: int, cans: float, number: str, expires_on: datetime | None) -> Product:
+def deliver(act: Act, product_id: int, cans: float, *, number: str, expires_on: datetime | None) -> Product:
     """Put a delivery on the shelf.
 
     Raises
@@ -169,12 +169,12 @@ def deliver(act: Act, product_id: int, cans: float, number: str, expires_on: dat
     )
     act.db.add(lot)
     act.db.flush()
-    _moved(act, product, lot, lot.left_ml, "delivery")
+    _moved(act, product, lot, ml=lot.left_ml, why="delivery")
     act.db.expire(product, ["lots"])
     return product
 
 
-def count(act: Act, product_id: int, lot_id: int, found_ml: float) -> Product:
+def count(act: Act, product_id: int, lot_id: int, *, found_ml: float) -> Product:
     """What a count found in a lot, against what the book says.
 
     Raises
@@ -187,17 +187,17 @@ def count(act: Act, product_id: int, lot_id: int, found_ml: float) -> Product:
     if not 0 <= found_ml <= 1_000_000:
         raise Invalid({"found_ml": "From 0 to 1 000 l."})
     product = find_product(act.db, product_id)
-    _moved(act, product, lot, found_ml - lot.left_ml, "count")
+    _moved(act, product, lot, ml=found_ml - lot.left_ml, why="count")
     lot.left_ml = found_ml
     return product
 
 
-def _moved(act: Act, product: Product, lot: Lot | None, ml: float, why: str, job: Job | None = None, step_key: str = "") -> None:
+def _moved(act: Act, product: Product, lot: Lot | None, *, ml: float, why: str, job: Job | None = None, step_key: str = "") -> None:
     act.db.add(Movement(product_id=product.id, lot_id=lot.id if lot else None, job_id=job.id if job else None, step_key=step_key, ml=ml, why=why,
                         at=act.now, person_id=act.person.id))  # fmt: skip
 
 
-def take_for_step(act: Act, job: Job, step_key: str, class_id: str, ml: float, label: Sequence[str] = ()) -> float:
+def take_for_step(act: Act, job: Job, step_key: str, *, class_id: str, ml: float, label: Sequence[str] = ()) -> float:
     """Book an agent that a step used, from the lots that run out of date first; what could be booked.
 
     Only products whose label affirms what the step asks for are booked. A shelf that holds too little stops nobody here: the step was done. The rest stays unbooked.
@@ -218,7 +218,7 @@ def take_for_step(act: Act, job: Job, step_key: str, class_id: str, ml: float, l
         lot.left_ml -= taken
         lot.opened_at = lot.opened_at or act.now
         rest -= taken
-        _moved(act, product, lot, -taken, "step", job, step_key)
+        _moved(act, product, lot, ml=-taken, why="step", job=job, step_key=step_key)
     return ml - rest
 
 
@@ -232,10 +232,10 @@ def give_back(act: Act, job: Job, step_key: str) -> None:
         if ml < 0:
             lot = act.db.get_one(Lot, lot_id)
             lot.left_ml -= ml
-            _moved(act, find_product(act.db, product_id), lot, -ml, "step undone", job, step_key)
+            _moved(act, find_product(act.db, product_id), lot, ml=-ml, why="step undone", job=job, step_key=step_key)
 
 
-def attach(act: Act, product_id: int, kind: str, name: str, data: bytes) -> Sheet:
+def attach(act: Act, product_id: int, kind: str, *, name: str, data: bytes) -> Sheet:
     """Keep a safety data sheet or a label as a file.
 
     Raises
@@ -269,7 +269,7 @@ def sheets_of(db: Session, product_id: int) -> list[Sheet]:
     return list(db.scalars(select(Sheet).where(Sheet.product_id == product_id).order_by(Sheet.id.desc())))
 
 
-def override(act: Act, product_id: int, component: str, way: str, verdict: str, source: str) -> None:
+def override(act: Act, product_id: int, component: str, *, way: str, verdict: str, source: str) -> None:
     """A foreman's verdict against the rules, because this product's label says so; an empty verdict takes it back.
 
     Raises
@@ -322,20 +322,20 @@ def with_override(found: Judgement, row: Override | None) -> Judgement:
     if row is None:
         return found
     first = Reason("override", f"By {row.person.name}, from {row.source}. The rules say {found.verdict.replace('_', ' ')}.")
-    return Judgement(row.verdict, (first, *found.reasons), found.conditions, found.protective_equipment, found.drying_minutes)
+    return Judgement(verdict=row.verdict, reasons=(first, *found.reasons), conditions=found.conditions, protective_equipment=found.protective_equipment, drying_minutes=found.drying_minutes)
 
 
 @lru_cache(maxsize=8192)
-def _judged(agent: Agent, way: str, component: str, features: tuple[str, ...], state: tuple[str, ...]) -> Judgement:
+def _judged(agent: Agent, way: str, component: str, *, features: tuple[str, ...], state: tuple[str, ...]) -> Judgement:
     """A product's page asks the same of every part each time it is shown."""
-    return judge(RULES, agent, way, subject_of(component), features, state)
+    return judge(RULES, agent, way, subject=subject_of(component), features=features, state=state)
 
 
-def touching(db: Session, product: Product, component: str, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:
+def touching(db: Session, product: Product, component: str, *, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:
     """What a product may do to a part, by each way that it is made for, the freest first."""
     agent, given = agent_of(product), overrides_of(db, product.id)
     found = [
-        (way, with_override(_judged(agent, way, component, tuple(features), tuple(state)), given.get((component, way))))
+        (way, with_override(_judged(agent, way, component, features=tuple(features), state=tuple(state)), given.get((component, way))))
         for way in WAYS
         if way in agent.ways
     ]

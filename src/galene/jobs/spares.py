@@ -136,7 +136,7 @@ def _locked(db: Session, number: str) -> SpareStock | None:
 
 
 def save_stock(
-    act: Act, number: str, name: str, pieces: int | None, place: str, least: int | None, seen: int
+    act: Act, number: str, name: str, *, pieces: int | None, place: str, least: int | None, seen: int
 ) -> SpareStock:
     """Put a part on the shelf or say anew how many there are.
 

@@ -125,7 +125,7 @@ def advance(act: Act, number: str, stage: str) -> Job:
     return job
 
 
-def go_back(act: Act, number: str, stage: str, reason: str) -> Job:
+def go_back(act: Act, number: str, stage: str, *, reason: str) -> Job:
     """Send the job back to an earlier stage, with the reason in the trace. Nothing that was entered is lost."""
     job = act.job(number)
     if stage not in STAGES or STAGES.index(stage) >= STAGES.index(job.stage):

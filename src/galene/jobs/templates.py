@@ -68,7 +68,7 @@ def frozen_templates(plan: Plan) -> TemplateSet:
     return templates_with(plan.document.templates)
 
 
-def versions_of(db: Session, kind: str, template_id: str, family_id: str) -> list[TemplateVersion]:
+def versions_of(db: Session, kind: str, template_id: str, *, family_id: str) -> list[TemplateVersion]:
     """All versions of the workshop's own, newest first; none where the shipped one was never changed."""
     return list(
         db.scalars(
@@ -79,7 +79,7 @@ def versions_of(db: Session, kind: str, template_id: str, family_id: str) -> lis
     )
 
 
-def in_force(db: Session, kind: str, template_id: str, family_id: str) -> Template:
+def in_force(db: Session, kind: str, template_id: str, *, family_id: str) -> Template:
     """The template as it is in force.
 
     Raises
@@ -112,7 +112,7 @@ def plans_fault(template: PartProcedure) -> list[Fault]:
                 for grade in (2, 4):
                     for work in works:
                         one = PartWork(part=part.id, work=work, grade=grade)
-                        fault = _plan_fault(family, one, policy, procedures, template)
+                        fault = _plan_fault(family, one, policy, procedures=procedures, template=template)
                         if fault:
                             return [fault]
     return []
@@ -140,7 +140,7 @@ def _plan_fault(
     family: EngineFamily,
     work: PartWork,
     policy: dict[str, str],
-    procedures: dict[str, PartProcedure],
+    *, procedures: dict[str, PartProcedure],
     template: PartProcedure,
 ) -> Fault | None:
     start = StateWords(before_set=True, heat="warm")
@@ -178,14 +178,14 @@ def _forbidden_steps(procedure: PartProcedure) -> list[Fault]:
         if (
             step.agent
             and not (method and step.agent == method.agent)
-            and (why := forbidden(procedure.component, procedure.component, step.agent, []))
+            and (why := forbidden(procedure.component, procedure.component, step.agent, features=[]))
         ):
             found.append(Fault(f"steps[{i}].agent", f"Forbidden on this part: {why}"))
     return found
 
 
 def save_template(
-    act: Act, kind: str, template_id: str, family_id: str, document: dict[str, Any] | None, note: str, seen: int
+    act: Act, kind: str, template_id: str, *, family_id: str, document: dict[str, Any] | None, note: str, seen: int
 ) -> TemplateVersion:
     """Put a new version in force; without a document the one below it counts again. Jobs that are planned keep theirs.
 
@@ -220,7 +220,7 @@ def save_template(
     if faults:
         raise Invalid(faults)
     act.db.execute(select(Workshop.id).where(Workshop.id == 1).with_for_update())
-    last = next(iter(versions_of(act.db, kind, template_id, family_id)), None)
+    last = next(iter(versions_of(act.db, kind, template_id, family_id=family_id)), None)
     if (last.version if last else 0) != seen:
         raise Stale("the template", last.person.name if last else "somebody", last.made_at if last else act.now)
     row = TemplateVersion(

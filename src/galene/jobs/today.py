@@ -19,7 +19,7 @@ from galene.store.models import Job, ReadingSet, WaitRow
 BOARD_LIMIT = 16
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Standing:
     """One job on the board. `urgency`: 0 now, 1 can be done now, 2 waits, 3 for somebody else."""
 
@@ -42,7 +42,7 @@ def standing(job: Job, now: datetime) -> Standing:
     steps = rows_of_round(job) if job.stage == "work" else []
     done, total = sum(1 for s in steps if s.done_at), len(steps)
     do, why, place, urgency = _next(job, now, wait)
-    return Standing(job, do, why, place, urgency, wait, len(items), done, total)
+    return Standing(job=job, do=do, why=why, place=place, urgency=urgency, wait=wait, open_count=len(items), steps_done=done, steps_all=total)
 
 
 def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str, int]:

@@ -32,7 +32,7 @@ def _faults(minutes: float | None, reason: str) -> dict[str, str]:
     return faults
 
 
-def start_wait(act: Act, number: str, name: str, minutes: float | None, reason: str) -> Job:
+def start_wait(act: Act, number: str, name: str, *, minutes: float | None, reason: str) -> Job:
     """Start a wait by hand.
 
     Raises
@@ -58,7 +58,7 @@ def start_wait(act: Act, number: str, name: str, minutes: float | None, reason: 
     return job
 
 
-def extend_wait(act: Act, number: str, name: str, minutes: float | None, reason: str) -> Job:
+def extend_wait(act: Act, number: str, name: str, *, minutes: float | None, reason: str) -> Job:
     """Lengthen a wait from its end, or from now where it is over.
 
     Raises
@@ -77,7 +77,7 @@ def extend_wait(act: Act, number: str, name: str, minutes: float | None, reason:
     return job
 
 
-def stop_wait(act: Act, number: str, name: str, reason: str) -> Job:
+def stop_wait(act: Act, number: str, name: str, *, reason: str) -> Job:
     """End a wait before its time. Twice is harmless.
 
     Raises

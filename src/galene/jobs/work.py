@@ -58,7 +58,7 @@ JOINED: dict[str, Work] = {"clean": "clean", "inspect": "inspect", "replace": "r
 
 
 def begin_work(
-    act: Act, number: str, temperature_c: float, humidity: float, seen: int, heat: str = "warm"
+    act: Act, number: str, temperature_c: float, *, humidity: float, seen: int, heat: str = "warm"
 ) -> Job:
     """Lay the approved plan out as the job card. Twice is harmless.
 
@@ -262,7 +262,7 @@ def _step(job: Job, step_id: int) -> StepRow:
 
 
 def tick(
-    act: Act, number: str, step_id: int, records: Mapping[str, str], early_reason: str = ""
+    act: Act, number: str, step_id: int, *, records: Mapping[str, str], early_reason: str = ""
 ) -> tuple[Job, bool]:
     """Tick a step: open and close its items, start its wait, keep its answers and do what they say.
 
@@ -284,14 +284,14 @@ def tick(
     if row.done_at:
         return job, False
     step = row.document
-    _ready(act, job, row, early_reason)
+    _ready(act, job, row, early_reason=early_reason)
     left = missing_pieces(job)
     if base_id(step.id) == "walk" and left:
         raise Refused(
             "Count again",
             [f"{COUNTED[what]}: {n} went in and did not come out" for what, n in left.items()],
         )
-    kept = _answers(act, job, step, records)
+    kept = _answers(act, job, step, given=records)
     row.records, row.done_at, row.done_by = kept, act.now, act.person
     row.early_reason = early_reason.strip()
     _happens(act, job, step)
@@ -341,7 +341,7 @@ def _happens(act: Act, job: Job, step: Step) -> None:
             )
         )
     if step.agent:
-        shelf.take_for_step(act, job, step.id, step.agent.class_id, step.agent.ml, step.agent.label)
+        shelf.take_for_step(act, job, step.id, class_id=step.agent.class_id, ml=step.agent.ml, label=step.agent.label)
     if step.consumes:
         spares.take(act, job, step.consumes)
     if step.does.codes == "cleared" and job.codes_cleared_at is None:
@@ -378,7 +378,7 @@ def _other_method(job: Job, step: Step, given: Given) -> bool:
     return False
 
 
-def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
+def _ready(act: Act, job: Job, row: StepRow, *, early_reason: str) -> None:
     step = row.document
     refuse_held(job, step)
     first = [s.document.text for s in before(job, row)]
@@ -416,7 +416,7 @@ def _ready(act: Act, job: Job, row: StepRow, early_reason: str) -> None:
         step.needs.engine == "running" and step.phase == "running"
     ):
         may_run(job, step, act.now)
-    _dry(act, job, step, early_reason)
+    _dry(act, job, step, early_reason=early_reason)
 
 
 def _cautions_read(job: Job, step: Step) -> None:
@@ -429,7 +429,7 @@ def _cautions_read(job: Job, step: Step) -> None:
         raise Refused("Read the caution first", lines)
 
 
-def _dry(act: Act, job: Job, step: Step, early_reason: str) -> None:
+def _dry(act: Act, job: Job, step: Step, *, early_reason: str) -> None:
     check_text({"early_reason": early_reason})
     if not step.waits_for or len(early_reason.strip()) >= 3:
         return
@@ -443,7 +443,7 @@ def _dry(act: Act, job: Job, step: Step, early_reason: str) -> None:
         raise Refused("Too early", [text], True)
 
 
-def _answers(act: Act, job: Job, step: Step, given: Mapping[str, str]) -> StepAnswers:
+def _answers(act: Act, job: Job, step: Step, *, given: Mapping[str, str]) -> StepAnswers:
     kept: list[Given] = []
     faults: dict[str, str] = {}
     for record in step.records:
@@ -458,7 +458,7 @@ def _answers(act: Act, job: Job, step: Step, given: Mapping[str, str]) -> StepAn
         if record.kind == "grade":
             phase = "after" if record.name == "grade_after" else "work"
             for part in step.treats or (step.part,):
-                save_look(act, job.number, phase, part, one.deposit, int(one.answer))
+                save_look(act, job.number, phase, part_id=part, deposit=one.deposit, grade=int(one.answer))
     return StepAnswers(given=tuple(kept))
 
 
@@ -481,7 +481,7 @@ def _answer(given: Mapping[str, str], record: Record, value: str) -> Given:
         quantity = QUANTITIES[record.quantity]
         unit = _value(given, record, "_unit") or quantity.units[0].id
         try:
-            figure = parse_quantity(record.id, value, quantity, unit)
+            figure = parse_quantity(record.id, value, quantity, default_unit=unit)
         except InputError as fault:
             raise Invalid({record.id: f"{record.label}: {fault.allowed}."}) from fault
         return Given(record=record.id, answer=f"{figure:g}", figure=figure)
@@ -507,7 +507,7 @@ def _holds_back(record: Record) -> bool:
     return any(c.kind in ("stop", "again", "replace", "more") for c in record.consequences)
 
 
-def leave_out(act: Act, number: str, step_id: int, reason: str) -> Job:
+def leave_out(act: Act, number: str, step_id: int, *, reason: str) -> Job:
     """Leave the present step out, with a reason. What others rest on is never left out.
 
     Raises
@@ -542,7 +542,7 @@ def leave_out(act: Act, number: str, step_id: int, reason: str) -> Job:
     return job
 
 
-def add_step(act: Act, number: str, after_id: int, text: str, minutes: float | None) -> Job:
+def add_step(act: Act, number: str, after_id: int, *, text: str, minutes: float | None) -> Job:
     """Put a step of one's own behind another that is not ticked over yet; it opens nothing.
 
     Raises
@@ -580,7 +580,7 @@ def add_step(act: Act, number: str, after_id: int, text: str, minutes: float | N
     return job
 
 
-def edit_step(act: Act, number: str, step_id: int, text: str, minutes: float | None) -> Job:
+def edit_step(act: Act, number: str, step_id: int, *, text: str, minutes: float | None) -> Job:
     """Word the present step anew for this job; what it opens, closes and asks for stays as it is.
 
     Raises
@@ -676,7 +676,7 @@ def _happened_not(act: Act, job: Job, step: Step) -> None:
         job.codes_cleared_at = None
 
 
-def join(act: Act, number: str, part: str, work: str = "clean") -> Job:
+def join(act: Act, number: str, part: str, *, work: str = "clean") -> Job:
     """“This one too, since it is open”: a part joins the scope of the running round.
 
     Raises

@@ -15,12 +15,12 @@ from galene.knowledge.dangers import DANGERS
 from galene.knowledge.evidence import EVIDENCE
 
 KNOWLEDGE = KnowledgeBase(
-    {c.id: c for c in CAUSES},
-    {r.id: r for r in ROOT_CAUSES},
-    {e.id: e for e in EVIDENCE},
-    {c.id: c for c in CHECKS},
-    frozenset(COMPONENTS),
-    DANGERS,
+    causes={c.id: c for c in CAUSES},
+    roots={r.id: r for r in ROOT_CAUSES},
+    evidence={e.id: e for e in EVIDENCE},
+    checks={c.id: c for c in CHECKS},
+    components=frozenset(COMPONENTS),
+    dangers=DANGERS,
 )
 
 
@@ -28,11 +28,11 @@ def outline_of(family: EngineFamily) -> EngineOutline:
     """What the diagnosis must know of a family."""
     upstream = sum(p.component == "oxygen_sensor" and "upstream" in p.features for p in family.parts)
     return EngineOutline(
-        family.components,
-        family.fuel,
-        family.injection,
-        family.cycle,
-        family.throttle,
+        components=family.components,
+        fuel=family.fuel,
+        injection=family.injection,
+        cycle=family.cycle,
+        throttle=family.throttle,
         banks=max(1, upstream),
     )
 
@@ -65,7 +65,7 @@ def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -
             raise InputError("engine.family", engine["family"], ", ".join(sorted(outlines)))
         outline = outlines[engine["family"]]
     else:
-        outline = EngineOutline(frozenset(engine["components"]), engine["fuel"], engine["injection"], engine["cycle"], engine["throttle"])
+        outline = EngineOutline(components=frozenset(engine["components"]), fuel=engine["fuel"], injection=engine["injection"], cycle=engine["cycle"], throttle=engine["throttle"])
     evidence = {
         evidence_id: seen if isinstance(seen, Observation) else Observation(**seen) if isinstance(seen, Mapping) else Observation(seen)
         for evidence_id, seen in given.get("evidence", {}).items()
@@ -86,12 +86,12 @@ def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -
                 raise InputError(f"evidence.{evidence_id}", "absent", f"not absent, as {source} show it present")
             evidence[evidence_id] = seen
     return Case(
-        outline,
-        evidence,
-        tuple(given.get("codes", ())),
-        given.get("distance_km"),
-        given.get("hours"),
-        tuple(given.get("duty", ())),
-        tuple(given.get("access_open", ())),
-        tuple(given.get("done_checks", ())),
+        engine=outline,
+        evidence=evidence,
+        codes=tuple(given.get("codes", ())),
+        distance_km=given.get("distance_km"),
+        hours=given.get("hours"),
+        duty=tuple(given.get("duty", ())),
+        access_open=tuple(given.get("access_open", ())),
+        done_checks=tuple(given.get("done_checks", ())),
     )

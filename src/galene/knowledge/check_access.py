@@ -41,7 +41,7 @@ def items_of(check: str, family: EngineFamily, done: tuple[str, ...]) -> tuple[O
     """Everything that must go back after a check, one item each."""
     found: list[OpenItem] = []
     for operation in opened_for(check, family, done):
-        found += [*plain_items(family, operation, "", ()), *mouths(family, operation, "", ())]
+        found += [*plain_items(family, operation, "", gone=()), *mouths(family, operation, "", gone=())]
     if check in UNHOOKED and "runner_actuator" in family.components:
         what, kind = UNHOOKED[check]
         if not any(i.what == what for i in found):

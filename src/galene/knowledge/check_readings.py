@@ -9,7 +9,7 @@ Evidence = Mapping[str, tuple[str, float]]
 """Evidence id to its state and how sure the reading is."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckReading:
     """A check and the calculation that reads it.
 
@@ -62,11 +62,11 @@ def _nothing(family: EngineFamily) -> dict[str, float]:
 READINGS: dict[str, CheckReading] = {
     r.check: r
     for r in (
-        CheckReading("egr_flow_test", "egr-flow-test", _passage, _passage_words, PASSAGE),
+        CheckReading(check="egr_flow_test", calculation="egr-flow-test", fill=_passage, expect=_passage_words, says=PASSAGE),
         CheckReading(
-            "egr_dp_crosscheck", "egr-flow-crosscheck", _engine,
-            lambda f: "Sensor and balance agree within what the figures can be off.",
-            {
+            check="egr_dp_crosscheck", calculation="egr-flow-crosscheck", fill=_engine,
+            expect=lambda f: "Sensor and balance agree within what the figures can be off.",
+            says={
                 "ports_blocked": {"dp_low_but_balance_high": ("present", 0.95), "dp_and_balance_low": ("absent", 0.9)},
                 "true_low_flow": {"dp_and_balance_low": ("present", 0.9), "dp_low_but_balance_high": ("absent", 0.85)},
                 "agree": {"dp_low_but_balance_high": ("absent", 0.9), "dp_and_balance_low": ("absent", 0.8)},
@@ -74,32 +74,32 @@ READINGS: dict[str, CheckReading] = {
             },
         ),
         CheckReading(
-            "airflow_against_expected", "expected-airflow", _engine, lambda f: "The meter stands inside the shaded range of the expected air.",
-            {"reads_low": {"airflow_reads_low": ("present", 0.85)}, "agree": {"airflow_reads_low": ("absent", 0.85)},
+            check="airflow_against_expected", calculation="expected-airflow", fill=_engine, expect=lambda f: "The meter stands inside the shaded range of the expected air.",
+            says={"reads_low": {"airflow_reads_low": ("present", 0.85)}, "agree": {"airflow_reads_low": ("absent", 0.85)},
              "reads_high": {"airflow_reads_low": ("absent", 0.85)}},
         ),
         CheckReading(
-            "oxygen_response", "oxygen-response", _nothing, lambda f: "Several crossings in ten seconds over more than half a volt, each in a fraction of a second.",
-            {"slow": {"oxygen_response_slow": ("present", 0.9), "oxygen_response_flat": ("absent", 0.95)},
+            check="oxygen_response", calculation="oxygen-response", fill=_nothing, expect=lambda f: "Several crossings in ten seconds over more than half a volt, each in a fraction of a second.",
+            says={"slow": {"oxygen_response_slow": ("present", 0.9), "oxygen_response_flat": ("absent", 0.95)},
              "flat": {"oxygen_response_flat": ("present", 0.95), "oxygen_response_slow": ("absent", 0.8)},
              "alive": {"oxygen_response_slow": ("absent", 0.9), "oxygen_response_flat": ("absent", 0.97)}},
         ),
         CheckReading(
-            "regeneration_trace", "regeneration-trace", _nothing, lambda f: "Hot before and behind the filter for the needed minutes.",
-            {"complete": {"burn_off_incomplete": ("absent", 0.9)}, "partial": {"burn_off_incomplete": ("present", 0.85)},
+            check="regeneration_trace", calculation="regeneration-trace", fill=_nothing, expect=lambda f: "Hot before and behind the filter for the needed minutes.",
+            says={"complete": {"burn_off_incomplete": ("absent", 0.9)}, "partial": {"burn_off_incomplete": ("present", 0.85)},
              "no_ignition": {"burn_off_incomplete": ("present", 0.95)}, "burns_at_catalyst": {"burn_off_incomplete": ("present", 0.9)}},
         ),
         CheckReading(
-            "runner_sweep_commanded", "runner-sweep", _nothing, lambda f: "The whole travel, up and down alike.",
-            {"ok": {"flap_stiff": ("absent", 0.85)}, "sticky": {"flap_stiff": ("present", 0.8)}, "short_travel": {"flap_stiff": ("present", 0.75)},
+            check="runner_sweep_commanded", calculation="runner-sweep", fill=_nothing, expect=lambda f: "The whole travel, up and down alike.",
+            says={"ok": {"flap_stiff": ("absent", 0.85)}, "sticky": {"flap_stiff": ("present", 0.8)}, "short_travel": {"flap_stiff": ("present", 0.75)},
              "over_travel": {"lever_unhooked_seen": ("present", 0.75)}},
         ),
         CheckReading(
-            "throttle_sweep", "runner-sweep", lambda f: {"expected_travel": 85.0}, lambda f: "Position follows the pedal without steps, up and down alike.",
-            {"ok": {"plate_sticks": ("absent", 0.9)}, "sticky": {"plate_sticks": ("present", 0.9)}, "short_travel": {"plate_sticks": ("present", 0.75)}},
+            check="throttle_sweep", calculation="runner-sweep", fill=lambda f: {"expected_travel": 85.0}, expect=lambda f: "Position follows the pedal without steps, up and down alike.",
+            says={"ok": {"plate_sticks": ("absent", 0.9)}, "sticky": {"plate_sticks": ("present", 0.9)}, "short_travel": {"plate_sticks": ("present", 0.75)}},
         ),
         CheckReading(
-            "drive_side_trace", "actuator-drive-check", _nothing, lambda f: "One of the coil's wires leads to a fuse or to ground: the other is switched.", {},
+            check="drive_side_trace", calculation="actuator-drive-check", fill=_nothing, expect=lambda f: "One of the coil's wires leads to a fuse or to ground: the other is switched.", says={},
         ),
     )
 }  # fmt: skip

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CodeGroup:
     """Codes that name one function. `evidence` is the id in the diagnosis, `component` where it lights up the drawing."""
 
@@ -19,52 +19,52 @@ class CodeGroup:
 GROUPS: dict[str, CodeGroup] = {
     g.evidence: g
     for g in (
-        CodeGroup("code_maf", "Air meter", "The air meter's signal disagrees with what the engine should take in.",
-                  "It does not say that the meter is dead: film, dust or air behind it look the same.", "maf_sensor"),
-        CodeGroup("code_map", "Manifold pressure", "The manifold pressure signal is out of its range or does not fit.",
-                  "It does not tell sensor from plugged snout, hose or port.", "map_sensor"),
-        CodeGroup("code_iat", "Intake air temperature", "The intake temperature signal is out of range or frozen.",
-                  "Often the plug or a film, and often part of the air meter.", "iat_sensor"),
-        CodeGroup("code_throttle_position", "Throttle position", "A position signal leaves its range or disagrees with the other.",
-                  "Not whose track it is, the plate's or the pedal's; only a range code may be a plate that sticks.", "throttle_body"),
-        CodeGroup("code_lean", "Mixture lean", "The control unit adds more fuel than it may.",
-                  "Not an oxygen sensor fault: first air that is not counted, then the meter.", None),
-        CodeGroup("code_rich", "Mixture rich", "The control unit takes away more fuel than it may.",
-                  "Not an oxygen sensor fault by itself.", None),
-        CodeGroup("code_misfire", "Misfire", "The crank slows where a cylinder should push.",
-                  "Ignition, fuel, compression or air: deposits are only one of them.", "intake_ports"),
-        CodeGroup("code_idle", "Idle speed", "Idle speed stays off its target although the control works at it.",
-                  "Narrowed or leaking air at idle does this as well as the actuator.", "throttle_body"),
-        CodeGroup("code_throttle_control", "Throttle control", "The plate does not follow its command as it should.",
-                  "Deposit that holds the plate comes before the motor.", "throttle_body"),
-        CodeGroup("code_boost_low", "Boost low", "Charge pressure stays below its target.",
-                  "Leak, clogged intake, soot on the sensor or turbine control.", "charge_air_pipe"),
-        CodeGroup("code_boost_sensor", "Boost sensor", "The charge pressure signal is out of range or does not fit.",
-                  "Soot and oil on the snout look like a bad sensor.", "boost_sensor"),
-        CodeGroup("code_egr_flow_low", "Recirculation low", "Less exhaust comes back than commanded.",
-                  "It does not name the valve: a plugged passage is common.", "egr_valve"),
-        CodeGroup("code_egr_flow_high", "Recirculation high", "More exhaust comes back than commanded.",
-                  "A seat held open by carbon, or the sensor that watches.", "egr_valve"),
-        CodeGroup("code_egr_control", "Recirculation control", "The valve's or cooler's control does not do what it is told.",
-                  "Circuit, motor or a stem that sticks.", "egr_valve"),
-        CodeGroup("code_egr_position", "Recirculation position", "The position signal's circuit is out of its range.",
-                  "A circuit code blames no soot: plug and wires first.", "egr_valve"),
-        CodeGroup("code_secondary_air", "Secondary air", "Secondary air is missing or leaks.",
-                  "Not the main air meter: the small meter and the valve.", "secondary_air_valve"),
-        CodeGroup("code_exhaust_pressure", "Exhaust pressure", "The exhaust pressure signal does not fit.",
-                  "A blocked tube starves a good sensor.", "exhaust_pressure_sensor"),
-        CodeGroup("code_pressure_correlation", "Pressures disagree", "Two pressures that should agree do not.",
-                  "It does not say which of the two is wrong.", None),
-        CodeGroup("code_oxygen_sensor", "Oxygen sensor", "The oxygen sensor's signal or heater is not as expected.",
-                  "Many of these are another fault's lean or rich mixture.", "oxygen_sensor"),
-        CodeGroup("code_runner", "Intake runner", "The runner flaps' position does not follow.",
-                  "Stiff flaps, an unhooked lever or dust in the actuator's sensor.", "runner_flaps"),
-        CodeGroup("code_particulate_filter", "Particulate filter", "The filter's load or burn-off is not as expected.",
-                  "What feeds it soot comes first.", "particulate_filter"),
-        CodeGroup("code_barometric", "Ambient pressure", "The ambient pressure signal is out of its range.",
-                  "Often inside the control unit; no deposit does it.", "barometric_sensor"),
-        CodeGroup("code_crankcase_pressure", "Crankcase pressure", "The crankcase pressure signal does not fit.",
-                  "Hose, fitting and seal come before the sensor.", "crankcase_pressure_sensor"),
+        CodeGroup(evidence="code_maf", title="Air meter", says="The air meter's signal disagrees with what the engine should take in.",
+                  says_not="It does not say that the meter is dead: film, dust or air behind it look the same.", component="maf_sensor"),
+        CodeGroup(evidence="code_map", title="Manifold pressure", says="The manifold pressure signal is out of its range or does not fit.",
+                  says_not="It does not tell sensor from plugged snout, hose or port.", component="map_sensor"),
+        CodeGroup(evidence="code_iat", title="Intake air temperature", says="The intake temperature signal is out of range or frozen.",
+                  says_not="Often the plug or a film, and often part of the air meter.", component="iat_sensor"),
+        CodeGroup(evidence="code_throttle_position", title="Throttle position", says="A position signal leaves its range or disagrees with the other.",
+                  says_not="Not whose track it is, the plate's or the pedal's; only a range code may be a plate that sticks.", component="throttle_body"),
+        CodeGroup(evidence="code_lean", title="Mixture lean", says="The control unit adds more fuel than it may.",
+                  says_not="Not an oxygen sensor fault: first air that is not counted, then the meter.", component=None),
+        CodeGroup(evidence="code_rich", title="Mixture rich", says="The control unit takes away more fuel than it may.",
+                  says_not="Not an oxygen sensor fault by itself.", component=None),
+        CodeGroup(evidence="code_misfire", title="Misfire", says="The crank slows where a cylinder should push.",
+                  says_not="Ignition, fuel, compression or air: deposits are only one of them.", component="intake_ports"),
+        CodeGroup(evidence="code_idle", title="Idle speed", says="Idle speed stays off its target although the control works at it.",
+                  says_not="Narrowed or leaking air at idle does this as well as the actuator.", component="throttle_body"),
+        CodeGroup(evidence="code_throttle_control", title="Throttle control", says="The plate does not follow its command as it should.",
+                  says_not="Deposit that holds the plate comes before the motor.", component="throttle_body"),
+        CodeGroup(evidence="code_boost_low", title="Boost low", says="Charge pressure stays below its target.",
+                  says_not="Leak, clogged intake, soot on the sensor or turbine control.", component="charge_air_pipe"),
+        CodeGroup(evidence="code_boost_sensor", title="Boost sensor", says="The charge pressure signal is out of range or does not fit.",
+                  says_not="Soot and oil on the snout look like a bad sensor.", component="boost_sensor"),
+        CodeGroup(evidence="code_egr_flow_low", title="Recirculation low", says="Less exhaust comes back than commanded.",
+                  says_not="It does not name the valve: a plugged passage is common.", component="egr_valve"),
+        CodeGroup(evidence="code_egr_flow_high", title="Recirculation high", says="More exhaust comes back than commanded.",
+                  says_not="A seat held open by carbon, or the sensor that watches.", component="egr_valve"),
+        CodeGroup(evidence="code_egr_control", title="Recirculation control", says="The valve's or cooler's control does not do what it is told.",
+                  says_not="Circuit, motor or a stem that sticks.", component="egr_valve"),
+        CodeGroup(evidence="code_egr_position", title="Recirculation position", says="The position signal's circuit is out of its range.",
+                  says_not="A circuit code blames no soot: plug and wires first.", component="egr_valve"),
+        CodeGroup(evidence="code_secondary_air", title="Secondary air", says="Secondary air is missing or leaks.",
+                  says_not="Not the main air meter: the small meter and the valve.", component="secondary_air_valve"),
+        CodeGroup(evidence="code_exhaust_pressure", title="Exhaust pressure", says="The exhaust pressure signal does not fit.",
+                  says_not="A blocked tube starves a good sensor.", component="exhaust_pressure_sensor"),
+        CodeGroup(evidence="code_pressure_correlation", title="Pressures disagree", says="Two pressures that should agree do not.",
+                  says_not="It does not say which of the two is wrong.", component=None),
+        CodeGroup(evidence="code_oxygen_sensor", title="Oxygen sensor", says="The oxygen sensor's signal or heater is not as expected.",
+                  says_not="Many of these are another fault's lean or rich mixture.", component="oxygen_sensor"),
+        CodeGroup(evidence="code_runner", title="Intake runner", says="The runner flaps' position does not follow.",
+                  says_not="Stiff flaps, an unhooked lever or dust in the actuator's sensor.", component="runner_flaps"),
+        CodeGroup(evidence="code_particulate_filter", title="Particulate filter", says="The filter's load or burn-off is not as expected.",
+                  says_not="What feeds it soot comes first.", component="particulate_filter"),
+        CodeGroup(evidence="code_barometric", title="Ambient pressure", says="The ambient pressure signal is out of its range.",
+                  says_not="Often inside the control unit; no deposit does it.", component="barometric_sensor"),
+        CodeGroup(evidence="code_crankcase_pressure", title="Crankcase pressure", says="The crankcase pressure signal does not fit.",
+                  says_not="Hose, fitting and seal come before the sensor.", component="crankcase_pressure_sensor"),
     )
 }  # fmt: skip
 
@@ -84,11 +84,11 @@ class CodeMeaning:
     bank: int = 0
 
 
-def _code(code: str, text: str, group: str, evidence: str = "", bank: int = 0) -> CodeMeaning:
+def _code(code: str, text: str, group: str, *, evidence: str = "", bank: int = 0) -> CodeMeaning:
     return CodeMeaning(code=code, text=text, group=group, evidence=evidence or group, bank=bank)
 
 
-def _signal(first: int, name: str, group: str, circuit: str) -> tuple[CodeMeaning, ...]:
+def _signal(first: int, name: str, group: str, *, circuit: str) -> tuple[CodeMeaning, ...]:
     """The five codes of a signal: circuit, range or performance, low, high, comes and goes."""
     words = (
         "circuit",
@@ -98,15 +98,15 @@ def _signal(first: int, name: str, group: str, circuit: str) -> tuple[CodeMeanin
         "signal comes and goes",
     )
     return tuple(
-        _code(f"P{first + k:04d}", f"{name}: {word}", group, group if k == 1 else circuit)
+        _code(f"P{first + k:04d}", f"{name}: {word}", group, evidence=group if k == 1 else circuit)
         for k, word in enumerate(words)
     )
 
 
 def _several(
-    codes: Iterable[str], text: str, group: str, evidence: str = ""
+    codes: Iterable[str], text: str, group: str, *, evidence: str = ""
 ) -> tuple[CodeMeaning, ...]:
-    return tuple(_code(c, text, group, evidence) for c in codes)
+    return tuple(_code(c, text, group, evidence=evidence) for c in codes)
 
 
 def _numbers(*runs: tuple[int, int]) -> tuple[str, ...]:
@@ -117,10 +117,10 @@ def _numbers(*runs: tuple[int, int]) -> tuple[str, ...]:
 MIXTURE: tuple[CodeMeaning, ...] = (
     _code("P0171", "Mixture too lean, bank 1", "code_lean", bank=1),
     _code("P0174", "Mixture too lean, bank 2", "code_lean", bank=2),
-    _code("P2177", "Mixture too lean off idle, bank 1", "code_lean", "code_lean_off_idle", 1),
-    _code("P2179", "Mixture too lean off idle, bank 2", "code_lean", "code_lean_off_idle", 2),
-    _code("P2187", "Mixture too lean at idle, bank 1", "code_lean", "code_lean_at_idle", 1),
-    _code("P2189", "Mixture too lean at idle, bank 2", "code_lean", "code_lean_at_idle", 2),
+    _code("P2177", "Mixture too lean off idle, bank 1", "code_lean", evidence="code_lean_off_idle", bank=1),
+    _code("P2179", "Mixture too lean off idle, bank 2", "code_lean", evidence="code_lean_off_idle", bank=2),
+    _code("P2187", "Mixture too lean at idle, bank 1", "code_lean", evidence="code_lean_at_idle", bank=1),
+    _code("P2189", "Mixture too lean at idle, bank 2", "code_lean", evidence="code_lean_at_idle", bank=2),
     _code("P0172", "Mixture too rich, bank 1", "code_rich", bank=1),
     _code("P0175", "Mixture too rich, bank 2", "code_rich", bank=2),
     _code("P2178", "Mixture too rich off idle, bank 1", "code_rich", bank=1),
@@ -129,13 +129,13 @@ MIXTURE: tuple[CodeMeaning, ...] = (
     _code("P2190", "Mixture too rich at idle, bank 2", "code_rich", bank=2),
 )
 THROTTLE: tuple[CodeMeaning, ...] = (
-    *_signal(120, "Throttle or pedal position A", "code_throttle_position", "code_throttle_tracks"),
-    *_signal(220, "Throttle or pedal position B", "code_throttle_position", "code_throttle_tracks"),
+    *_signal(120, "Throttle or pedal position A", "code_throttle_position", circuit="code_throttle_tracks"),
+    *_signal(220, "Throttle or pedal position B", "code_throttle_position", circuit="code_throttle_tracks"),
     _code(
         "P2135",
         "Throttle or pedal position: A and B disagree",
         "code_throttle_position",
-        "code_throttle_tracks",
+        evidence="code_throttle_tracks",
     ),
     _code("P0638", "Throttle actuator: range or performance", "code_throttle_control"),
     *_several(_numbers((2100, 2112)), "Throttle actuator control", "code_throttle_control"),
@@ -143,26 +143,26 @@ THROTTLE: tuple[CodeMeaning, ...] = (
         "P2100",
         "Throttle actuator motor: circuit open",
         "code_throttle_control",
-        "code_throttle_motor",
+        evidence="code_throttle_motor",
     ),
     _code("P2101", "Throttle actuator motor: range or performance", "code_throttle_control"),
     _code(
         "P2102",
         "Throttle actuator motor: circuit low",
         "code_throttle_control",
-        "code_throttle_motor",
+        evidence="code_throttle_motor",
     ),
     _code(
         "P2103",
         "Throttle actuator motor: circuit high",
         "code_throttle_control",
-        "code_throttle_motor",
+        evidence="code_throttle_motor",
     ),
     _code(
         "P2106",
         "Throttle actuator: power is limited on purpose",
         "code_throttle_control",
-        "code_throttle_limited",
+        evidence="code_throttle_limited",
     ),
     _code("P2111", "Throttle actuator: stuck open", "code_throttle_control"),
     _code("P2112", "Throttle actuator: stuck closed", "code_throttle_control"),
@@ -170,23 +170,23 @@ THROTTLE: tuple[CodeMeaning, ...] = (
         "P2118",
         "Throttle actuator motor: current out of range",
         "code_throttle_control",
-        "code_throttle_motor",
+        evidence="code_throttle_motor",
     ),
     _code("P2119", "Throttle plate: range or performance", "code_throttle_control"),
     _code(
         "P2176",
         "Throttle: idle position not learned",
         "code_throttle_control",
-        "code_throttle_not_learned",
+        evidence="code_throttle_not_learned",
     ),
 )
 IDLE: tuple[CodeMeaning, ...] = (
     _code("P0505", "Idle control", "code_idle"),
-    _code("P0506", "Idle speed below target", "code_idle", "code_idle_low"),
-    _code("P0507", "Idle speed above target", "code_idle", "code_idle_high"),
-    _code("P0508", "Idle valve: circuit low", "code_idle", "code_idle_circuit"),
-    _code("P0509", "Idle valve: circuit high", "code_idle", "code_idle_circuit"),
-    _code("P0511", "Idle valve: circuit", "code_idle", "code_idle_circuit"),
+    _code("P0506", "Idle speed below target", "code_idle", evidence="code_idle_low"),
+    _code("P0507", "Idle speed above target", "code_idle", evidence="code_idle_high"),
+    _code("P0508", "Idle valve: circuit low", "code_idle", evidence="code_idle_circuit"),
+    _code("P0509", "Idle valve: circuit high", "code_idle", evidence="code_idle_circuit"),
+    _code("P0511", "Idle valve: circuit", "code_idle", evidence="code_idle_circuit"),
 )
 RECIRCULATION: tuple[CodeMeaning, ...] = (
     _code("P0400", "Exhaust recirculation: flow", "code_egr_flow_low"),
@@ -194,22 +194,22 @@ RECIRCULATION: tuple[CodeMeaning, ...] = (
     _code("P0402", "Exhaust recirculation: flow too high", "code_egr_flow_high"),
     _code("P042E", "Exhaust recirculation: control stuck open", "code_egr_flow_high"),
     _code(
-        "P0403", "Exhaust recirculation: control circuit", "code_egr_control", "code_egr_circuit"
+        "P0403", "Exhaust recirculation: control circuit", "code_egr_control", evidence="code_egr_circuit"
     ),
     _code("P0404", "Exhaust recirculation: control range or performance", "code_egr_control"),
     _code("P0405", "Recirculation position: signal low", "code_egr_position"),
     _code("P0406", "Recirculation position: signal high", "code_egr_position"),
     _code("P0407", "Recirculation position B: signal low", "code_egr_position"),
     _code("P0408", "Recirculation position B: signal high", "code_egr_position"),
-    _code("P0409", "Recirculation sensor: circuit", "code_egr_control", "code_egr_circuit"),
+    _code("P0409", "Recirculation sensor: circuit", "code_egr_control", evidence="code_egr_circuit"),
     *_several(
         _numbers((487, 490)),
         "Recirculation throttle or valve: control circuit",
         "code_egr_control",
-        "code_egr_circuit",
+        evidence="code_egr_circuit",
     ),
     _code("P2413", "Exhaust recirculation: system performance", "code_egr_control"),
-    _code("P2457", "Recirculation cooler: performance", "code_egr_control", "code_egr_cooler"),
+    _code("P2457", "Recirculation cooler: performance", "code_egr_control", evidence="code_egr_cooler"),
 )
 SECONDARY: tuple[CodeMeaning, ...] = (
     _code("P0410", "Secondary air: system", "code_secondary_air"),
@@ -220,115 +220,115 @@ SECONDARY: tuple[CodeMeaning, ...] = (
         _numbers((412, 419)),
         "Secondary air: valve or relay circuit",
         "code_secondary_air",
-        "code_secondary_circuit",
+        evidence="code_secondary_circuit",
     ),
     _code(
         "P2431",
         "Small secondary-air meter: range or performance",
         "code_secondary_air",
-        "code_secondary_meter",
+        evidence="code_secondary_meter",
     ),
     _code(
         "P2432",
         "Small secondary-air meter: signal low",
         "code_secondary_air",
-        "code_secondary_circuit",
+        evidence="code_secondary_circuit",
     ),
     _code(
         "P2433",
         "Small secondary-air meter: signal high",
         "code_secondary_air",
-        "code_secondary_circuit",
+        evidence="code_secondary_circuit",
     ),
     *_several(
         _numbers((2440, 2443)),
         "Secondary air: valve stuck",
         "code_secondary_air",
-        "code_secondary_valve",
+        evidence="code_secondary_valve",
     ),
     *_several(
         _numbers((2444, 2445)),
         "Secondary air: pump stuck on or off",
         "code_secondary_air",
-        "code_secondary_circuit",
+        evidence="code_secondary_circuit",
     ),
 )
 PRESSURES: tuple[CodeMeaning, ...] = (
-    *_signal(470, "Exhaust pressure", "code_exhaust_pressure", "code_exhaust_pressure_circuit"),
+    *_signal(470, "Exhaust pressure", "code_exhaust_pressure", circuit="code_exhaust_pressure_circuit"),
     _code(
         "P0068",
         "Manifold pressure or air meter against throttle position",
         "code_pressure_correlation",
-        "code_load_against_throttle",
+        evidence="code_load_against_throttle",
     ),
     _code(
         "P2073",
         "Manifold pressure or air meter against throttle position, at idle",
         "code_pressure_correlation",
-        "code_load_against_throttle",
+        evidence="code_load_against_throttle",
     ),
     _code(
         "P2074",
         "Manifold pressure or air meter against throttle position, under load",
         "code_pressure_correlation",
-        "code_load_against_throttle",
+        evidence="code_load_against_throttle",
     ),
     _code(
         "P0069",
         "Manifold pressure against ambient pressure",
         "code_pressure_correlation",
-        "code_manifold_against_ambient",
+        evidence="code_manifold_against_ambient",
     ),
     _code(
         "P006A",
         "Manifold pressure against air meter",
         "code_pressure_correlation",
-        "code_manifold_against_meter",
+        evidence="code_manifold_against_meter",
     ),
     _code(
         "P006B",
         "Manifold pressure against exhaust pressure",
         "code_pressure_correlation",
-        "code_manifold_against_exhaust",
+        evidence="code_manifold_against_exhaust",
     ),
     _code(
         "P006C",
         "Manifold pressure against turbine inlet pressure",
         "code_pressure_correlation",
-        "code_manifold_against_exhaust",
+        evidence="code_manifold_against_exhaust",
     ),
     _code(
         "P006D",
         "Ambient pressure against turbine inlet pressure",
         "code_pressure_correlation",
-        "code_manifold_against_exhaust",
+        evidence="code_manifold_against_exhaust",
     ),
     _code("P0129", "Ambient pressure too low", "code_barometric"),
     *_several(_numbers((2226, 2229)), "Ambient pressure sensor: circuit", "code_barometric"),
     _code("P0299", "Charge pressure too low", "code_boost_low"),
     _code("P2263", "Charging: performance", "code_boost_low"),
-    *_signal(235, "Charge pressure sensor", "code_boost_sensor", "code_boost_sensor_circuit"),
+    *_signal(235, "Charge pressure sensor", "code_boost_sensor", circuit="code_boost_sensor_circuit"),
     _code(
-        "P051A", "Crankcase pressure: circuit", "code_crankcase_pressure", "code_crankcase_circuit"
+        "P051A", "Crankcase pressure: circuit", "code_crankcase_pressure", evidence="code_crankcase_circuit"
     ),
     _code("P051B", "Crankcase pressure: range or performance", "code_crankcase_pressure"),
     _code(
         "P051C",
         "Crankcase pressure: signal low",
         "code_crankcase_pressure",
-        "code_crankcase_circuit",
+        evidence="code_crankcase_circuit",
     ),
     _code(
         "P051D",
         "Crankcase pressure: signal high",
         "code_crankcase_pressure",
-        "code_crankcase_circuit",
+        evidence="code_crankcase_circuit",
     ),
     _code(
         "P051E",
         "Crankcase pressure: signal comes and goes",
         "code_crankcase_pressure",
-        "code_crankcase_circuit",
+        evidence="code_crankcase_circuit",
     ),
 )
 
@@ -352,7 +352,7 @@ def _oxygen() -> Iterator[CodeMeaning]:
                     f"P{first + 6 * sensor + k:04d}",
                     f"{name}: {text}",
                     "code_oxygen_sensor",
-                    evidence,
+                    evidence=evidence,
                 )
 
 
@@ -362,13 +362,13 @@ RUNNERS: tuple[CodeMeaning, ...] = (
         _numbers((2008, 2013)),
         "Intake runner: control circuit",
         "code_runner",
-        "code_runner_circuit",
+        evidence="code_runner_circuit",
     ),
     *_several(
         _numbers((2014, 2023)),
         "Intake runner position: circuit",
         "code_runner",
-        "code_runner_circuit",
+        evidence="code_runner_circuit",
     ),
     *_several(("P2015", "P2020"), "Intake runner position: range or performance", "code_runner"),
     *_several(("P2070", "P2071"), "Intake tuning valve: stuck", "code_runner"),
@@ -376,7 +376,7 @@ RUNNERS: tuple[CodeMeaning, ...] = (
         ("P2075", "P2077", "P2078"),
         "Intake tuning valve position: circuit",
         "code_runner",
-        "code_runner_circuit",
+        evidence="code_runner_circuit",
     ),
     _code("P2076", "Intake tuning valve position: range or performance", "code_runner"),
 )
@@ -402,9 +402,9 @@ OPEN_MIXTURE = CodeMeaning(
 KNOWN: dict[str, CodeMeaning] = {
     m.code: m
     for m in (
-        *_signal(100, "Air meter", "code_maf", "code_maf_circuit"),
-        *_signal(105, "Manifold pressure", "code_map", "code_map_circuit"),
-        *_signal(110, "Intake air temperature", "code_iat", "code_iat_circuit"),
+        *_signal(100, "Air meter", "code_maf", circuit="code_maf_circuit"),
+        *_signal(105, "Manifold pressure", "code_map", circuit="code_map_circuit"),
+        *_signal(110, "Intake air temperature", "code_iat", circuit="code_iat_circuit"),
         *THROTTLE,
         OPEN_MIXTURE,
         *MIXTURE,

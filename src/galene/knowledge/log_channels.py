@@ -5,7 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LogChannel:
     """A channel that Galene reads from logs.
 
@@ -33,31 +33,31 @@ TIME_NAMES = (
 CHANNELS: dict[str, LogChannel] = {
     c.id: c
     for c in (
-        LogChannel("rpm", "Engine speed", "speed", 0, 9000, (r"^(engine )?(rpm|revs?)\b", r"\bengine speed\b", r"\brpm\b", r"^(n|speed) (eng|engine)\b", r"\brevolutions\b")),
-        LogChannel("maf_g_s", "Air meter", "airflow", 0, 2000, (r"\bmaf\b", r"\bmass air ?flow\b", r"\bair ?flow rate\b", r"\bair ?(mass|flow|meter)\b"), ("maf_sensor",)),
-        LogChannel("map_kpa", "Manifold pressure", "pressure", 10, 400, (r"^map\b", r"\bintake manifold (abs|pressure)", r"\bmanifold (absolute )?pressure\b", r"\bmap\b", r"\bmanifold\b"), ("map_sensor", "boost_sensor")),
-        LogChannel("boost_kpa", "Charge pressure", "pressure", 50, 500, (r"\b(boost|charge)( air)? pressure\b", r"\bboost\b"), ("boost_sensor",)),
-        LogChannel("barometer_kpa", "Air outside", "pressure", 50, 110, (r"\bbaro", r"\b(ambient|atmospheric) (air )?pressure\b")),
-        LogChannel("exhaust_kpa", "Exhaust pressure", "pressure", 80, 700, (r"\bexhaust (gas )?(back )?pressure\b", r"\bback ?pressure\b", r"^ebp\b"), ("exhaust_pressure_sensor",)),
-        LogChannel("egr_dp_pa", "Pressure drop of recirculation", "pressure_drop", 0, 60_000, (r"\begr (dp|delta|diff)", r"\bdifferential pressure\b.*\begr\b", r"\begr\b.*\bdifferential\b"), ("egr_dp_sensor",)),
-        LogChannel("throttle_percent", "Throttle", "share", -5, 110, (r"\b(abs(olute)? )?throttle (pos|position|opening|plate)", r"^(tps|throttle)\b", r"\btps\b", r"\bthrottle\b")),
-        LogChannel("pedal_percent", "Pedal", "share", -5, 110, (r"\b(accelerator )?pedal\b", r"^app\b", r"\baccelerator\b")),
-        LogChannel("short_trim_percent", "Short trim", "share", -60, 60, (r"\b(stft|short (term )?(fuel )?trim)( b(ank)? ?1)?$", r"\bstft ?1?\b", r"\bshort (term )?(fuel )?trim\b(?!.*\b2\b)"), ("oxygen_sensor",)),
-        LogChannel("long_trim_percent", "Long trim", "share", -60, 60, (r"\b(ltft|long (term )?(fuel )?trim)( b(ank)? ?1)?$", r"\bltft ?1?\b", r"\blong (term )?(fuel )?trim\b(?!.*\b2\b)"), ("oxygen_sensor",)),
-        LogChannel("short_trim_2_percent", "Short trim, second bank", "share", -60, 60, (r"\bstft ?(b(ank)? ?)?2\b", r"\bshort (term )?(fuel )?trim\b.*\b2\b"), ("oxygen_sensor",)),
-        LogChannel("long_trim_2_percent", "Long trim, second bank", "share", -60, 60, (r"\bltft ?(b(ank)? ?)?2\b", r"\blong (term )?(fuel )?trim\b.*\b2\b"), ("oxygen_sensor",)),
-        LogChannel("total_trim_percent", "Total trim", "share", -60, 100, (r"\btotal (fuel )?trim\b", r"\bfuel trim\b$", r"^trim\b"), ("oxygen_sensor",)),
-        LogChannel("coolant_c", "Coolant", "temperature", -40, 140, (r"\b(engine )?coolant\b", r"^(ect|clt)\b", r"\bect\b")),
-        LogChannel("intake_c", "Intake air", "temperature", -40, 150, (r"\bintake air temp", r"^intake air( c)?$", r"^iat\b", r"\biat\b", r"\bintake (air )?temp", r"\binlet air\b")),
-        LogChannel("vehicle_km_h", "Road speed", "road_speed", 0, 260, (r"\bvehicle speed\b", r"^vss\b", r"\broad speed\b")),
-        LogChannel("egr_command_percent", "Recirculation, commanded", "share", -5, 110, (r"\begr\b.*\b(command|commanded|cmd|duty|target|desired|setpoint)", r"\b(commanded|target|desired) egr\b"), ("egr_valve",)),
-        LogChannel("egr_position_percent", "Recirculation, position", "share", -10, 115, (r"\begr\b.*\b(pos|position|actual|lift|feedback)\b", r"\bactual egr\b"), ("egr_valve",)),
-        LogChannel("o2_v", "Oxygen sensor", "voltage", -0.3, 1.5, (r"\b(o2|oxygen|ox|lambda)( sensor)?\b.*\b(b1 ?s1|bank 1 sensor 1|11|upstream)\b", r"\bo2 ?s?(11)?\b(?!.*(s2|12|21|22|b2))", r"\boxygen sensor\b"), ("oxygen_sensor",)),
-        LogChannel("before_catalyst_c", "Exhaust before catalyst", "temperature", -40, 1100, (r"\b(egt|exhaust).*\b(before|pre|upstream|inlet).*\b(cat|doc|oxidation)", r"\b(doc|cat(alyst)?) (in|inlet)\b", r"\begt ?1\b"), ("oxidation_catalyst", "particulate_filter")),
-        LogChannel("before_filter_c", "Exhaust before filter", "temperature", -40, 1100, (r"\b(before|pre|upstream) .*\b(filter|dpf)", r"\b(dpf|filter) (in|inlet)\b", r"\begt ?2\b", r"\b(doc|catalyst) (out|outlet)\b"), ("particulate_filter",)),
-        LogChannel("after_filter_c", "Exhaust behind filter", "temperature", -40, 1100, (r"\b(after|post|behind|downstream) .*\b(filter|dpf)", r"\b(dpf|filter) (out|outlet)\b", r"\begt ?3\b"), ("particulate_filter",)),
-        LogChannel("runner_command_percent", "Flaps, commanded", "share", -20, 120, (r"\b(swirl|tumble|runner|imrc|flap)s?\b.*\b(command|cmd|target|desired|setpoint)",), ("runner_flaps",)),
-        LogChannel("runner_position_percent", "Flaps, position", "share", -20, 120, (r"\b(swirl|tumble|runner|imrc|flap)s?\b.*\b(pos|position|actual|feedback)\b",), ("runner_flaps",)),
+        LogChannel(id="rpm", label="Engine speed", quantity="speed", low=0, high=9000, names=(r"^(engine )?(rpm|revs?)\b", r"\bengine speed\b", r"\brpm\b", r"^(n|speed) (eng|engine)\b", r"\brevolutions\b")),
+        LogChannel(id="maf_g_s", label="Air meter", quantity="airflow", low=0, high=2000, names=(r"\bmaf\b", r"\bmass air ?flow\b", r"\bair ?flow rate\b", r"\bair ?(mass|flow|meter)\b"), components=("maf_sensor",)),
+        LogChannel(id="map_kpa", label="Manifold pressure", quantity="pressure", low=10, high=400, names=(r"^map\b", r"\bintake manifold (abs|pressure)", r"\bmanifold (absolute )?pressure\b", r"\bmap\b", r"\bmanifold\b"), components=("map_sensor", "boost_sensor")),
+        LogChannel(id="boost_kpa", label="Charge pressure", quantity="pressure", low=50, high=500, names=(r"\b(boost|charge)( air)? pressure\b", r"\bboost\b"), components=("boost_sensor",)),
+        LogChannel(id="barometer_kpa", label="Air outside", quantity="pressure", low=50, high=110, names=(r"\bbaro", r"\b(ambient|atmospheric) (air )?pressure\b")),
+        LogChannel(id="exhaust_kpa", label="Exhaust pressure", quantity="pressure", low=80, high=700, names=(r"\bexhaust (gas )?(back )?pressure\b", r"\bback ?pressure\b", r"^ebp\b"), components=("exhaust_pressure_sensor",)),
+        LogChannel(id="egr_dp_pa", label="Pressure drop of recirculation", quantity="pressure_drop", low=0, high=60_000, names=(r"\begr (dp|delta|diff)", r"\bdifferential pressure\b.*\begr\b", r"\begr\b.*\bdifferential\b"), components=("egr_dp_sensor",)),
+        LogChannel(id="throttle_percent", label="Throttle", quantity="share", low=-5, high=110, names=(r"\b(abs(olute)? )?throttle (pos|position|opening|plate)", r"^(tps|throttle)\b", r"\btps\b", r"\bthrottle\b")),
+        LogChannel(id="pedal_percent", label="Pedal", quantity="share", low=-5, high=110, names=(r"\b(accelerator )?pedal\b", r"^app\b", r"\baccelerator\b")),
+        LogChannel(id="short_trim_percent", label="Short trim", quantity="share", low=-60, high=60, names=(r"\b(stft|short (term )?(fuel )?trim)( b(ank)? ?1)?$", r"\bstft ?1?\b", r"\bshort (term )?(fuel )?trim\b(?!.*\b2\b)"), components=("oxygen_sensor",)),
+        LogChannel(id="long_trim_percent", label="Long trim", quantity="share", low=-60, high=60, names=(r"\b(ltft|long (term )?(fuel )?trim)( b(ank)? ?1)?$", r"\bltft ?1?\b", r"\blong (term )?(fuel )?trim\b(?!.*\b2\b)"), components=("oxygen_sensor",)),
+        LogChannel(id="short_trim_2_percent", label="Short trim, second bank", quantity="share", low=-60, high=60, names=(r"\bstft ?(b(ank)? ?)?2\b", r"\bshort (term )?(fuel )?trim\b.*\b2\b"), components=("oxygen_sensor",)),
+        LogChannel(id="long_trim_2_percent", label="Long trim, second bank", quantity="share", low=-60, high=60, names=(r"\bltft ?(b(ank)? ?)?2\b", r"\blong (term )?(fuel )?trim\b.*\b2\b"), components=("oxygen_sensor",)),
+        LogChannel(id="total_trim_percent", label="Total trim", quantity="share", low=-60, high=100, names=(r"\btotal (fuel )?trim\b", r"\bfuel trim\b$", r"^trim\b"), components=("oxygen_sensor",)),
+        LogChannel(id="coolant_c", label="Coolant", quantity="temperature", low=-40, high=140, names=(r"\b(engine )?coolant\b", r"^(ect|clt)\b", r"\bect\b")),
+        LogChannel(id="intake_c", label="Intake air", quantity="temperature", low=-40, high=150, names=(r"\bintake air temp", r"^intake air( c)?$", r"^iat\b", r"\biat\b", r"\bintake (air )?temp", r"\binlet air\b")),
+        LogChannel(id="vehicle_km_h", label="Road speed", quantity="road_speed", low=0, high=260, names=(r"\bvehicle speed\b", r"^vss\b", r"\broad speed\b")),
+        LogChannel(id="egr_command_percent", label="Recirculation, commanded", quantity="share", low=-5, high=110, names=(r"\begr\b.*\b(command|commanded|cmd|duty|target|desired|setpoint)", r"\b(commanded|target|desired) egr\b"), components=("egr_valve",)),
+        LogChannel(id="egr_position_percent", label="Recirculation, position", quantity="share", low=-10, high=115, names=(r"\begr\b.*\b(pos|position|actual|lift|feedback)\b", r"\bactual egr\b"), components=("egr_valve",)),
+        LogChannel(id="o2_v", label="Oxygen sensor", quantity="voltage", low=-0.3, high=1.5, names=(r"\b(o2|oxygen|ox|lambda)( sensor)?\b.*\b(b1 ?s1|bank 1 sensor 1|11|upstream)\b", r"\bo2 ?s?(11)?\b(?!.*(s2|12|21|22|b2))", r"\boxygen sensor\b"), components=("oxygen_sensor",)),
+        LogChannel(id="before_catalyst_c", label="Exhaust before catalyst", quantity="temperature", low=-40, high=1100, names=(r"\b(egt|exhaust).*\b(before|pre|upstream|inlet).*\b(cat|doc|oxidation)", r"\b(doc|cat(alyst)?) (in|inlet)\b", r"\begt ?1\b"), components=("oxidation_catalyst", "particulate_filter")),
+        LogChannel(id="before_filter_c", label="Exhaust before filter", quantity="temperature", low=-40, high=1100, names=(r"\b(before|pre|upstream) .*\b(filter|dpf)", r"\b(dpf|filter) (in|inlet)\b", r"\begt ?2\b", r"\b(doc|catalyst) (out|outlet)\b"), components=("particulate_filter",)),
+        LogChannel(id="after_filter_c", label="Exhaust behind filter", quantity="temperature", low=-40, high=1100, names=(r"\b(after|post|behind|downstream) .*\b(filter|dpf)", r"\b(dpf|filter) (out|outlet)\b", r"\begt ?3\b"), components=("particulate_filter",)),
+        LogChannel(id="runner_command_percent", label="Flaps, commanded", quantity="share", low=-20, high=120, names=(r"\b(swirl|tumble|runner|imrc|flap)s?\b.*\b(command|cmd|target|desired|setpoint)",), components=("runner_flaps",)),
+        LogChannel(id="runner_position_percent", label="Flaps, position", quantity="share", low=-20, high=120, names=(r"\b(swirl|tumble|runner|imrc|flap)s?\b.*\b(pos|position|actual|feedback)\b",), components=("runner_flaps",)),
     )
 }  # fmt: skip
 

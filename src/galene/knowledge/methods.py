@@ -7,7 +7,7 @@ from galene.core.airpath import Part
 from galene.knowledge.schools import way_in_place
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Method:
     """Method of a component kind, or of a procedure that several kinds share: the words, agent class and way, why this agent, the schools' letters.
 
@@ -28,41 +28,41 @@ class Method:
 METHODS: dict[str, Method] = {
     m.component: m
     for m in (
-        Method("air_filter", "Look through, wipe and vacuum the box; new element where light does not pass", "", "No agent: wet paper swells and passes dirt.", ()),
-        Method("maf_sensor", "Out of its neck, short bursts across, dry for the full time", "maf_cleaner", "Residue-free and plastic-safe: anything stronger clouds the film or the body.", ("A", "B", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
-        Method("intake_tube", "Off, flexed and looked at, soap and water inside", "soap_and_water", "Rubber swells in solvents.", ("C",), "on_cloth", ("removed",)),
-        Method("throttle_body", "Wiped with a damp cloth, plate opened gently by hand without power", "throttle_cleaner", "Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", ("D", "E", "F", "H", "I"), "on_cloth", ("plate_open", "battery_off"), (("isopropanol", "on_cloth"),)),
-        Method("map_sensor", "Out, short bursts across the snout, port swabbed dry", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
-        Method("idle_air_valve", "Off, wiped with a damp cloth, motor side up", "throttle_cleaner", "On the cloth: liquid in the motor ends it.", ("C", "G"), "on_cloth", ("removed", "seal_removed")),
-        Method("boost_sensor", "Out, short bursts across the snout, port swabbed dry", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
-        Method("secondary_air_flow_sensor", "Short bursts across, its little filter looked through", "maf_cleaner", "Residue-free and plastic-safe.", ("A", "C"), "direct_spray", ("removed",), (("contact_cleaner", "direct_spray"),)),
-        Method("egr_valve", "Off, electrics dry, seat scraped, stem worked free", "egr_cleaner", "Metal only; electronics are never bathed.", ("G", "H", "K", "N"), "on_brush", ("removed", "electronics_removed")),
-        Method("egr_passage", "Both ends: wire, vacuum, brush", "egr_cleaner", "Hard carbon needs a tool.", ("K",), "on_brush", (), (("soot_flush_waterbased", "on_brush"),)),
-        Method("egr_pipe", "Off, brushed wet, vacuumed", "", "Soot dust is not blown about.", ()),
-        Method("egr_cooler", "Off, pressed, sent out to the heated bath", "", "Soot in its tubes needs heat and time.", ("G",)),
-        Method("egr_dp_ports", "Both bores cleared by a drill in the fingers", "", "A tool in the port, never in the sensor.", ()),
-        Method("egr_dp_sensor", "Off, short bursts across both snouts", "contact_cleaner", "Residue-free, plastic-safe.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
-        Method("exhaust_pressure_tube", "Root reamed by hand, what comes loose caught", "", "The root shuts first.", ()),
-        Method("charge_air_pipe", "Wiped out, seals with soap and water", "soap_and_water", "Elastomers swell in solvents.", ("C", "G"), "on_cloth", ("removed",)),
-        Method("intake_manifold", "Off, stripped of electronics and sensors, cleaned runner by runner", "egr_cleaner", "Layers of millimetres need tools.", ("G", "K", "L", "R"), "on_brush", ("removed", "electronics_removed", "sensor_removed"), (("soap_and_water", "on_brush"),)),
-        Method("runner_flaps", "Moved by hand, edges and seats scraped", "", "No liquid at the bushings but a drop of oil.", ()),
-        Method("runner_actuator", "Opened, brush dust out with a dry brush", "", "Electronics are never bathed.", ("H",)),
-        Method("intake_ports", "Valves shut, loosened, vacuumed out", "egr_cleaner", "Never loosened above an open valve.", ("G", "K", "M"), "on_brush", ("port_shut", "removed"), (("soot_flush_waterbased", "on_brush"),)),
-        Method("crankcase_pressure_hose", "Off, wiped, fitting cleared by hand", "", "The narrow fitting is what blocks.", ()),
-        Method("crankcase_pressure_sensor", "Out, wiped dry, new O-ring", "", "Air past the ring reads as another load.", ("G",)),
-        Method("secondary_air_valve", "Off, seat scraped", "egr_cleaner", "Metal only; the plastic line stays dry.", ("G",), "on_brush", ("removed",)),
-        Method("aftertreatment_doser", "Off, tip soaked and brushed", "egr_cleaner", "No wire in the nozzle's hole.", ("G",), "drip_soak", ("removed",)),
-        Method("breather_valve", "Washed, or renewed where it sticks", "soap_and_water", "Its rubber swells in solvents.", (), "bath", ("removed",)),
-        Method("exhaust_pressure_sensor", "Off, short bursts across the snout", "contact_cleaner", "Residue-free: a film on the membrane slows it.", ("C", "G", "J"), "direct_spray", ("removed", "seal_removed"), (("isopropanol", "direct_spray"),)),
-        Method("iat_sensor", "Out, short bursts across the bead", "contact_cleaner", "Residue-free and plastic-safe.", ("C",), "direct_spray", ("removed",)),
-        Method("egr_temperature_sensor", "Out, brushed dry", "", "Nothing wet on a hot sensor's seal.", ("G",)),
-        Method("oxygen_sensor", "Looked at and tested", "", "Sprays on the sensor are refused under every school.", ("P",)),
-        Method("tank_additive", "One labelled dose in the tank, driven at 2000 to 3000 rpm", "fuel_system_additive", "What reaches the sensor safely comes with the fuel.", ("P",), "running_ingestion"),
-        Method("vacuum_line_product", "Labelled intake product through a vacuum line, in goes of half a minute with pauses", "intake_valve_aerosol", "What reaches the sensor safely comes with the air, a little at a time.", ("P",), "running_ingestion"),
-        Method("running_aerosol", "Aerosol into the warm, running engine, in bursts; heat soak, road run, oil change", "intake_valve_aerosol", "Film on the valves goes without opening anything; hard carbon stays.", ("M",), "running_ingestion"),
-        Method("running_flush", "Soot flush into the warm, running engine, in bursts; then driven hot", "soot_flush_waterbased", "A film of soot goes without opening anything; never for hard carbon or a plugged way.", ("K", "N"), "running_ingestion"),
-        Method("left_for_now", "Left as it is, looked at again at the next visit", "", "Light, and the school is to leave it.", ("K",)),
-        Method("inspect_only", "Looked at and graded, not cleaned", "", "No cleaning of this part is offered here.", ()),
+        Method(component="air_filter", text="Look through, wipe and vacuum the box; new element where light does not pass", agent="", why="No agent: wet paper swells and passes dirt.", schools=()),
+        Method(component="maf_sensor", text="Out of its neck, short bursts across, dry for the full time", agent="maf_cleaner", why="Residue-free and plastic-safe: anything stronger clouds the film or the body.", schools=("A", "B", "C"), way="direct_spray", state=("removed",), instead=(("contact_cleaner", "direct_spray"),)),
+        Method(component="intake_tube", text="Off, flexed and looked at, soap and water inside", agent="soap_and_water", why="Rubber swells in solvents.", schools=("C",), way="on_cloth", state=("removed",)),
+        Method(component="throttle_body", text="Wiped with a damp cloth, plate opened gently by hand without power", agent="throttle_cleaner", why="Coating-safe, on the cloth: sprayed liquid creeps along the shaft into motor and gears.", schools=("D", "E", "F", "H", "I"), way="on_cloth", state=("plate_open", "battery_off"), instead=(("isopropanol", "on_cloth"),)),
+        Method(component="map_sensor", text="Out, short bursts across the snout, port swabbed dry", agent="contact_cleaner", why="Residue-free: a film on the membrane slows it.", schools=("C", "G", "J"), way="direct_spray", state=("removed", "seal_removed"), instead=(("isopropanol", "direct_spray"),)),
+        Method(component="idle_air_valve", text="Off, wiped with a damp cloth, motor side up", agent="throttle_cleaner", why="On the cloth: liquid in the motor ends it.", schools=("C", "G"), way="on_cloth", state=("removed", "seal_removed")),
+        Method(component="boost_sensor", text="Out, short bursts across the snout, port swabbed dry", agent="contact_cleaner", why="Residue-free: a film on the membrane slows it.", schools=("C", "G", "J"), way="direct_spray", state=("removed", "seal_removed"), instead=(("isopropanol", "direct_spray"),)),
+        Method(component="secondary_air_flow_sensor", text="Short bursts across, its little filter looked through", agent="maf_cleaner", why="Residue-free and plastic-safe.", schools=("A", "C"), way="direct_spray", state=("removed",), instead=(("contact_cleaner", "direct_spray"),)),
+        Method(component="egr_valve", text="Off, electrics dry, seat scraped, stem worked free", agent="egr_cleaner", why="Metal only; electronics are never bathed.", schools=("G", "H", "K", "N"), way="on_brush", state=("removed", "electronics_removed")),
+        Method(component="egr_passage", text="Both ends: wire, vacuum, brush", agent="egr_cleaner", why="Hard carbon needs a tool.", schools=("K",), way="on_brush", state=(), instead=(("soot_flush_waterbased", "on_brush"),)),
+        Method(component="egr_pipe", text="Off, brushed wet, vacuumed", agent="", why="Soot dust is not blown about.", schools=()),
+        Method(component="egr_cooler", text="Off, pressed, sent out to the heated bath", agent="", why="Soot in its tubes needs heat and time.", schools=("G",)),
+        Method(component="egr_dp_ports", text="Both bores cleared by a drill in the fingers", agent="", why="A tool in the port, never in the sensor.", schools=()),
+        Method(component="egr_dp_sensor", text="Off, short bursts across both snouts", agent="contact_cleaner", why="Residue-free, plastic-safe.", schools=("C", "G", "J"), way="direct_spray", state=("removed", "seal_removed"), instead=(("isopropanol", "direct_spray"),)),
+        Method(component="exhaust_pressure_tube", text="Root reamed by hand, what comes loose caught", agent="", why="The root shuts first.", schools=()),
+        Method(component="charge_air_pipe", text="Wiped out, seals with soap and water", agent="soap_and_water", why="Elastomers swell in solvents.", schools=("C", "G"), way="on_cloth", state=("removed",)),
+        Method(component="intake_manifold", text="Off, stripped of electronics and sensors, cleaned runner by runner", agent="egr_cleaner", why="Layers of millimetres need tools.", schools=("G", "K", "L", "R"), way="on_brush", state=("removed", "electronics_removed", "sensor_removed"), instead=(("soap_and_water", "on_brush"),)),
+        Method(component="runner_flaps", text="Moved by hand, edges and seats scraped", agent="", why="No liquid at the bushings but a drop of oil.", schools=()),
+        Method(component="runner_actuator", text="Opened, brush dust out with a dry brush", agent="", why="Electronics are never bathed.", schools=("H",)),
+        Method(component="intake_ports", text="Valves shut, loosened, vacuumed out", agent="egr_cleaner", why="Never loosened above an open valve.", schools=("G", "K", "M"), way="on_brush", state=("port_shut", "removed"), instead=(("soot_flush_waterbased", "on_brush"),)),
+        Method(component="crankcase_pressure_hose", text="Off, wiped, fitting cleared by hand", agent="", why="The narrow fitting is what blocks.", schools=()),
+        Method(component="crankcase_pressure_sensor", text="Out, wiped dry, new O-ring", agent="", why="Air past the ring reads as another load.", schools=("G",)),
+        Method(component="secondary_air_valve", text="Off, seat scraped", agent="egr_cleaner", why="Metal only; the plastic line stays dry.", schools=("G",), way="on_brush", state=("removed",)),
+        Method(component="aftertreatment_doser", text="Off, tip soaked and brushed", agent="egr_cleaner", why="No wire in the nozzle's hole.", schools=("G",), way="drip_soak", state=("removed",)),
+        Method(component="breather_valve", text="Washed, or renewed where it sticks", agent="soap_and_water", why="Its rubber swells in solvents.", schools=(), way="bath", state=("removed",)),
+        Method(component="exhaust_pressure_sensor", text="Off, short bursts across the snout", agent="contact_cleaner", why="Residue-free: a film on the membrane slows it.", schools=("C", "G", "J"), way="direct_spray", state=("removed", "seal_removed"), instead=(("isopropanol", "direct_spray"),)),
+        Method(component="iat_sensor", text="Out, short bursts across the bead", agent="contact_cleaner", why="Residue-free and plastic-safe.", schools=("C",), way="direct_spray", state=("removed",)),
+        Method(component="egr_temperature_sensor", text="Out, brushed dry", agent="", why="Nothing wet on a hot sensor's seal.", schools=("G",)),
+        Method(component="oxygen_sensor", text="Looked at and tested", agent="", why="Sprays on the sensor are refused under every school.", schools=("P",)),
+        Method(component="tank_additive", text="One labelled dose in the tank, driven at 2000 to 3000 rpm", agent="fuel_system_additive", why="What reaches the sensor safely comes with the fuel.", schools=("P",), way="running_ingestion"),
+        Method(component="vacuum_line_product", text="Labelled intake product through a vacuum line, in goes of half a minute with pauses", agent="intake_valve_aerosol", why="What reaches the sensor safely comes with the air, a little at a time.", schools=("P",), way="running_ingestion"),
+        Method(component="running_aerosol", text="Aerosol into the warm, running engine, in bursts; heat soak, road run, oil change", agent="intake_valve_aerosol", why="Film on the valves goes without opening anything; hard carbon stays.", schools=("M",), way="running_ingestion"),
+        Method(component="running_flush", text="Soot flush into the warm, running engine, in bursts; then driven hot", agent="soot_flush_waterbased", why="A film of soot goes without opening anything; never for hard carbon or a plugged way.", schools=("K", "N"), way="running_ingestion"),
+        Method(component="left_for_now", text="Left as it is, looked at again at the next visit", agent="", why="Light, and the school is to leave it.", schools=("K",)),
+        Method(component="inspect_only", text="Looked at and graded, not cleaned", agent="", why="No cleaning of this part is offered here.", schools=()),
     )
 }  # fmt: skip
 
@@ -91,13 +91,13 @@ PREPARED: tuple[str, ...] = ("ignition_off", "engine_cold", "ventilated")
 """What making safe brings about in every procedure, before anything wet is touched."""
 
 CABLE_THROTTLE = Method(
-    "throttle_body",
-    "Wiped with a damp cloth, a little at a time, plate held open by its lever",
-    "throttle_cleaner",
-    "On the cloth: sprayed liquid creeps along the shaft and runs into the manifold.",
-    ("E", "F"),
-    "on_cloth",
-    ("plate_open",),
-    (("isopropanol", "on_cloth"),),
+    component="throttle_body",
+    text="Wiped with a damp cloth, a little at a time, plate held open by its lever",
+    agent="throttle_cleaner",
+    why="On the cloth: sprayed liquid creeps along the shaft and runs into the manifold.",
+    schools=("E", "F"),
+    way="on_cloth",
+    state=("plate_open",),
+    instead=(("isopropanol", "on_cloth"),),
 )
 """The throttle's method where a cable moves it: no motor, nothing to unplug, nothing to learn."""

@@ -151,7 +151,7 @@ def chemistry_of(component: str) -> tuple[Fact, ...]:
             continue
         for state, more in product(every, marks if component == "throttle_body" else marks[:1]):
             for engine in POSSIBLE_ENGINES if way == "running_ingestion" else POSSIBLE_ENGINES[-1:]:
-                here = Situation(agent, way, component, subject.features | more, state, engine)
+                here = Situation(agent=agent, way=way, component=component, features=subject.features | more, state=state, engine=engine)
                 for rule in RULES:
                     for finding in rule(here):
                         if finding.rule == "way.not_made_for":

@@ -119,7 +119,7 @@ class Treater:
             look = replace(work, work="inspect")
             procedure = self.procedures.get(part.component, self.procedures["inspect_only"])
             return Treatment(part=part.id, work=look, procedure=procedure, tags=tags)
-        instead = self._stand_ins(part, procedure, tags, agent)
+        instead = self._stand_ins(part, procedure, tags, agent=agent)
         return Treatment(
             part=part.id,
             work=work,
@@ -132,7 +132,7 @@ class Treater:
         )
 
     def _agent(self, part: Part, tags: frozenset[str]) -> ChosenAgent | None:
-        return chosen_agent(part, tags, self.now.policy, engine_of(self.family))
+        return chosen_agent(part, tags, self.now.policy, engine=engine_of(self.family))
 
     def work_of(self, part: Part, work: Work) -> Work:
         """The kind of work, as schools B, O and P and the kind of part decide it.
@@ -177,7 +177,7 @@ class Treater:
     def tags(self, part: Part, work: PartWork, *, off: bool, opened: bool) -> frozenset[str]:
         """Tags by the schools, and those that are facts of this car."""
         chosen = tags_of(
-            self.family, part, work.grade, self.now.distance_km, self.now.policy, work.kind, opened
+            self.family, part, work.grade, distance_km=self.now.distance_km, policy=self.now.policy, deposit=work.kind, opened=opened
         )
         if work.work == "upkeep":
             chosen = frozenset({upkeep_tag(self.family, part, self.now.policy)}) | (
@@ -206,7 +206,7 @@ class Treater:
         part: Part,
         procedure: PartProcedure,
         tags: frozenset[str],
-        agent: ChosenAgent | None,
+        *, agent: ChosenAgent | None,
     ) -> dict[str, str]:
         """Agents of the procedure's steps that others stand in for, as schools or rules have it."""
         method = METHODS.get(procedure.component)
@@ -219,7 +219,7 @@ class Treater:
             found |= {
                 a: agent.class_id
                 for a in sorted(named)
-                if forbidden(part.component, procedure.component, a, features)
+                if forbidden(part.component, procedure.component, a, features=features)
             }
         return found
 
@@ -268,7 +268,7 @@ def judged(
     class_id: str,
     way: str,
     component: str,
-    features: Sequence[str],
+    *, features: Sequence[str],
     state: Sequence[str],
     label: Mapping[str, bool] = MappingProxyType({}),
     engine: EngineFacts = EngineFacts(),
@@ -278,10 +278,10 @@ def judged(
         class_id,
         way,
         component,
-        tuple(features),
-        tuple(state),
-        tuple(sorted(label.items())),
-        engine,
+        features=tuple(features),
+        state=tuple(state),
+        label=tuple(sorted(label.items())),
+        engine=engine,
     )
 
 
@@ -290,34 +290,34 @@ def _judged(
     class_id: str,
     way: str,
     component: str,
-    features: tuple[str, ...],
+    *, features: tuple[str, ...],
     state: tuple[str, ...],
     label: tuple[tuple[str, bool], ...],
     engine: EngineFacts,
 ) -> Judgement:
     """Plans ask the same few situations again and again: the rules are the same for the life of the process."""
     agent = refined(AGENTS[class_id].agent, dict(label))
-    return judge(RULES, agent, way, subject_of(component), features, state, engine)
+    return judge(RULES, agent, way, subject=subject_of(component), features=features, state=state, engine=engine)
 
 
 def judged_use(
     use: AgentUse,
     component: str,
     features: Sequence[str],
-    state: Sequence[str],
+    *, state: Sequence[str],
     engine: EngineFacts = EngineFacts(),
 ) -> str:
     """The verdict on an agent as a step brings it: what the planner's verifier asks."""
     known = [f for f in features if f in FEATURES]
     agent = replace(AGENTS[use.class_id].agent, properties=frozenset(use.properties))
-    return judge(RULES, agent, use.way, subject_of(component), known, state, engine).verdict
+    return judge(RULES, agent, use.way, subject=subject_of(component), features=known, state=state, engine=engine).verdict
 
 
 def chosen_agent(
     part: Part,
     tags: Iterable[str],
     policy: Mapping[str, str],
-    engine: EngineFacts = EngineFacts(),
+    *, engine: EngineFacts = EngineFacts(),
 ) -> ChosenAgent | None:
     """The first agent of the part's method and the schools that no rule forbids on it.
 
@@ -335,13 +335,13 @@ def chosen_agent(
         state = RUNNING if way == "running_ingestion" else (*PREPARED, *method.state)
         for affirmed in LABEL_CHOICES:
             asked = {**label, **dict.fromkeys(affirmed, True)}
-            found = judged(class_id, way, part.component, features, state, asked, engine)
+            found = judged(class_id, way, part.component, features=features, state=state, label=asked, engine=engine)
             if found.verdict != "no":
                 return ChosenAgent(class_id=class_id, way=way, judgement=found, label=asked)
     return None
 
 
-def forbidden(component: str, method_id: str, agent: str, features: list[str]) -> str:
+def forbidden(component: str, method_id: str, agent: str, *, features: list[str]) -> str:
     """Why an agent may not touch a part in any way on any engine, whatever its label says.
 
     Returns
@@ -358,7 +358,7 @@ def forbidden(component: str, method_id: str, agent: str, features: list[str]) -
         # What comes with fuel or air acts on the running engine.
         ready = (*PREPARED, *(method.state if method else ()))
         state = RUNNING if way == "running_ingestion" else ready
-        found = judged(agent, way, component, features, state, EVERY_LABEL, engine)
+        found = judged(agent, way, component, features=features, state=state, label=EVERY_LABEL, engine=engine)
         if found.verdict != "no":
             return ""
         why = why or f"{found.reasons[0].text} ({found.reasons[0].rule})"

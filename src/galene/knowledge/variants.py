@@ -79,7 +79,7 @@ DRYING = frozenset(
         "throttle_cleaner",
     }
 )
-WORDS = TemplateWords(frozenset(AGENTS), DRYING, frozenset(CAUTIONS), frozenset(TAG_WORDS))
+WORDS = TemplateWords(agents=frozenset(AGENTS), drying=DRYING, cautions=frozenset(CAUTIONS), tags=frozenset(TAG_WORDS))
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from galene.core.errors import InputError
 LONGEST_SIDE, THUMBNAIL_SIDE, QUALITY, MAX_PIXELS = 1600, 320, 84, 60_000_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Encoded:
     """A picture as it is kept, its small twin, and its size in pixels."""
 
@@ -23,7 +23,7 @@ class Encoded:
     height: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Kept:
     """Content hashes of a picture and its small twin, and its size in pixels."""
 
@@ -62,7 +62,7 @@ def encode(data: bytes) -> Encoded:
             whole.save(small, "JPEG", quality=QUALITY)
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as fault:
         raise InputError("picture", f"{len(data)} bytes", "a whole JPEG, PNG or WebP picture") from fault
-    return Encoded(out.getvalue(), small.getvalue(), *size)
+    return Encoded(picture=out.getvalue(), thumbnail=small.getvalue(), width=size[0], height=size[1])
 
 
 class PictureStore:
@@ -90,7 +90,7 @@ class PictureStore:
     def keep_with_thumbnail(self, data: bytes) -> Kept:
         """Encode and keep a picture with its small twin. Durable when this returns."""
         made = encode(data)
-        return Kept(self._write(made.picture), self._write(made.thumbnail), made.width, made.height)
+        return Kept(digest=self._write(made.picture), thumbnail=self._write(made.thumbnail), width=made.width, height=made.height)
 
     def names(self) -> Iterator[str]:
         """Content hashes of all pictures on disk."""

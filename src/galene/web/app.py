@@ -60,7 +60,7 @@ SECTION_WORDS = {"intake": "the intake", "plan": "the plan", "work": "the job ca
                  "pending": "the codes after the road test", "before_missing": "the reason for a missing before set"}  # fmt: skip
 
 
-def _problem(request: Request, status: int, title: str, lines: list[str], again: Form | None = None, **extra: Any) -> Response:
+def _problem(request: Request, status: int, title: str, *, lines: list[str], again: Form | None = None, **extra: Any) -> Response:
     """One page, fragment or JSON for every refusal, with what was typed given back."""
     if request.url.path.startswith("/api/"):
         return JSONResponse({"error": title, "detail": lines}, status)
@@ -99,15 +99,15 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
             if fault.what.startswith("log ")
             else fault.what,
         )
-        return _problem(request, 409, "Somebody was faster", [
+        return _problem(request, 409, "Somebody was faster", lines=[
             f"{fault.who} saved a newer version of {what} at {clock_text(fault.when)}.",
-            "Your entries are kept below. Look at the newer version first; then enter again what it lacks."], _sent(request))  # fmt: skip
+            "Your entries are kept below. Look at the newer version first; then enter again what it lacks."], again=_sent(request))  # fmt: skip
 
     def refused(request: Request, fault: Refused) -> Response:
-        return _problem(request, 409, fault.title, fault.reasons, _sent(request), override=fault.override)
+        return _problem(request, 409, fault.title, lines=fault.reasons, again=_sent(request), override=fault.override)
 
     def invalid(request: Request, fault: Invalid) -> Response:
-        return _problem(request, 422, "This can not be saved yet", list(fault.fields.values()), _sent(request))
+        return _problem(request, 422, "This can not be saved yet", lines=list(fault.fields.values()), again=_sent(request))
 
     def done(request: Request, fault: AlreadyDone) -> Response:
         return RedirectResponse(fault.location, 303)
@@ -123,9 +123,9 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
 
     def no_database(request: Request, fault: Exception) -> Response:
         log.error("database", path=request.url.path, fault=type(fault).__name__, detail=str(getattr(fault, "orig", fault))[:200])
-        return _problem(request, 503, "The database does not answer", [
+        return _problem(request, 503, "The database does not answer", lines=[
             "Nothing of this was saved, and nothing half.",
-            "What you entered is kept on this page. Send it again when the database is back."], _sent(request), retry=True)  # fmt: skip
+            "What you entered is kept on this page. Send it again when the database is back."], again=_sent(request), retry=True)  # fmt: skip
 
     def database_fault(request: Request, fault: DBAPIError) -> Response:
         if fault.connection_invalidated or isinstance(fault, OperationalError):
@@ -135,7 +135,7 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
     def broken(request: Request, fault: Exception) -> Response:
         log.error("fault", path=request.url.path, fault=repr(fault)[:400])
         return _problem(
-            request, 500, "This went wrong on our side", ["Nothing was saved. The fault is in the server's log."], _sent(request)
+            request, 500, "This went wrong on our side", lines=["Nothing was saved. The fault is in the server's log."], again=_sent(request)
         )
 
     def http(request: Request, fault: HTTPException) -> Response:
@@ -145,18 +145,18 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
             413: "Too much at once",
             400: "This request can not be read",
         }
-        return _problem(request, fault.status_code, titles.get(fault.status_code, "This does not work"), [])
+        return _problem(request, fault.status_code, titles.get(fault.status_code, "This does not work"), lines=[])
 
     def unreadable(request: Request, fault: RequestValidationError) -> Response:
         lines = [f"{'.'.join(str(x) for x in e['loc'] if x != 'body')}: {e['msg']}" for e in fault.errors()[:5]]
-        return _problem(request, 422, "This can not be read", lines)
+        return _problem(request, 422, "This can not be read", lines=lines)
 
     return {
         Stale: stale, Refused: refused, Invalid: invalid, AlreadyDone: done, SignInFirst: sign_in_first,
-        ReadOnly: lambda r, f: _problem(r, 409, "This job is finished", ["It is read-only. Open it again with a reason on its handover page."], _sent(r)),
-        NotAllowed: lambda r, f: _problem(r, 403, "A foreman does this", ["Sign in as foreman, or ask one."], _sent(r)),
-        Missing: lambda r, f: _problem(r, 404, "Not found", [f"There is no {f}."]),
-        InputError: lambda r, f: _problem(r, 422, "This can not be", [str(f)], _sent(r)),
+        ReadOnly: lambda r, f: _problem(r, 409, "This job is finished", lines=["It is read-only. Open it again with a reason on its handover page."], again=_sent(r)),
+        NotAllowed: lambda r, f: _problem(r, 403, "A foreman does this", lines=["Sign in as foreman, or ask one."], again=_sent(r)),
+        Missing: lambda r, f: _problem(r, 404, "Not found", lines=[f"There is no {f}."]),
+        InputError: lambda r, f: _problem(r, 422, "This can not be", lines=[str(f)], again=_sent(r)),
         OperationalError: no_database, PoolTimeout: no_database, DBAPIError: database_fault,
         HTTPException: http, RequestValidationError: unreadable, Exception: broken,
     }  # fmt: skip
@@ -164,7 +164,7 @@ def _handlers() -> dict[Any, Callable[..., Any]]:
 
 async def _refuse(scope: Scope, receive: Receive, send: Send, status: int, line: str) -> None:
     titles = {413: "Too much at once", 403: "Not from here"}
-    await _problem(Request(scope, receive), status, titles[status], [line])(scope, receive, send)
+    await _problem(Request(scope, receive), status, titles[status], lines=[line])(scope, receive, send)
 
 
 def server_clock() -> datetime:

@@ -54,7 +54,7 @@ class Form:
             self.faults[name] = f"{label}: not a number."
             return None
 
-    def quantity(self, name: str, quantity_id: str, label: str, text: str | None = None) -> float | None:
+    def quantity(self, name: str, quantity_id: str, label: str, *, text: str | None = None) -> float | None:
         """A quantity in kept units. Its unit: typed with it, else chosen in ``<name>_unit``, else the workshop's."""
         typed = self.text(name) if text is None else text
         if not typed.strip():
@@ -62,7 +62,7 @@ class Form:
         quantity = QUANTITIES[quantity_id]
         unit = self.text(f"{name}_unit") or in_system(quantity, self.system).id
         try:
-            return parse_quantity(name, typed, quantity, unit)
+            return parse_quantity(name, typed, quantity, default_unit=unit)
         except InputError as fault:
             self.faults[name] = f"{label}: {fault.allowed}."
             return None

@@ -51,7 +51,7 @@ def bare_number(value: float | None, quantity: str, system: str = "metric") -> s
 
     kind = QUANTITIES[quantity]
     unit = in_system(kind, system)
-    return f"{convert(kind, value, kind.kept.id, unit.id):.{unit.decimals}f}"
+    return f"{convert(kind, value, kind.kept.id, target=unit.id):.{unit.decimals}f}"
 
 
 def money(value: float, currency: str) -> str:
@@ -81,7 +81,7 @@ def clock_text(when: datetime | str | None) -> str:
     return f"{moment:%d %b, %H:%M}".lstrip("0")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RailStop:
     """One stage on the rail. `mark`: past, here or ahead; `note` what it still lacks."""
 
@@ -91,7 +91,7 @@ class RailStop:
     note: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Frame:
     """What stands round every page of a job."""
 
@@ -127,9 +127,9 @@ def frame_of(job: Job, now: datetime, stage: str) -> Frame:
         mark = "past" if i < here or job.state == "finished" else "here" if i == here else "ahead"
         missing = lacks(job, name) if i == here and job.state == "open" else []
         note = f"needs {missing[0].text}" if missing else ""
-        stops.append(RailStop(name, STAGE_TITLES[name], mark, note))
+        stops.append(RailStop(id=name, title=STAGE_TITLES[name], mark=mark, note=note))
     items = sorted(open_items(job), key=lambda x: (not x.dangerous, WORST_FIRST.index(x.kind) if x.kind in WORST_FIRST else 99))
-    return Frame(tuple(stops), tuple(items), tuple(running_waits(job, now)), dangers_of(job), stage)
+    return Frame(rail=tuple(stops), items=tuple(items), waits=tuple(running_waits(job, now)), dangers=dangers_of(job), stage=stage)
 
 
 def evidence_text(evidence_id: str) -> str:

@@ -92,7 +92,7 @@ class Visit:
     @contextmanager
     def writing(self, form: Form, location: str) -> Iterator[Act]:
         """A write that is claimed by the form's token, durable when the block is left, undone when it raises."""
-        act = Act(self.db, self.person, self.now)
+        act = Act(db=self.db, person=self.person, now=self.now)
         try:
             act.once(form.token, location)
             yield act
@@ -105,7 +105,7 @@ class Visit:
     @contextmanager
     def setting(self) -> Iterator[Act]:
         """A write that sets a named value to a named state: safe to send twice by itself."""
-        act = Act(self.db, self.person, self.now)
+        act = Act(db=self.db, person=self.person, now=self.now)
         try:
             yield act
             self.db.commit()

@@ -83,7 +83,7 @@ def broken(drawn: Drawn, plan: Plan) -> tuple[Violation, ...]:
 
 
 def answered(
-    drawn: Drawn, plan: Plan, answers: Mapping[str, str], random: Random
+    drawn: Drawn, plan: Plan, answers: Mapping[str, str], *, random: Random
 ) -> dict[str, str]:
     """The answers with one bad one more, none where no question is left."""
     asked = [r for s in plan.steps for r in s.records if r.consequences and r.id not in answers]
@@ -98,7 +98,7 @@ def walk(drawn: Drawn, random: Random) -> list[tuple[Plan, dict[str, str]]]:
     answers: dict[str, str] = {}
     found = [(make_plan(drawn.case, drawn.trade), answers)]
     for _ in range(WALK):
-        more = answered(drawn, found[-1][0], answers, random)
+        more = answered(drawn, found[-1][0], answers, random=random)
         if more == answers:
             break
         answers = more

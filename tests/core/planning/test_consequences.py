@@ -82,12 +82,12 @@ def test_a_broken_meter_becomes_a_new_one_with_its_price() -> None:
 
 def test_the_same_treatment_once_more_and_then_the_decision() -> None:
     left = {"maf_sensor:check/grade_after": "2"}
-    once = Card("A", work("maf_sensor", "clean", 2, "dust"), answers=left)
+    once = Card("A", work("maf_sensor", "clean", 2, kind="dust"), answers=left)
     again = [i for i in once.ids if i.startswith("maf_sensor:spray")]
     assert again == ["maf_sensor:spray", "maf_sensor:spray~2"]
     twice = Card(
         "A",
-        work("maf_sensor", "clean", 2, "dust"),
+        work("maf_sensor", "clean", 2, kind="dust"),
         answers={**left, "maf_sensor:check~2/grade_after": "2"},
     )
     assert not twice.has("maf_sensor:spray~3")

@@ -86,7 +86,7 @@ def test_flush_in_place_holds_then_clears_then_pulls_then_reads() -> None:
 
 
 def test_meter_comes_out_key_out_with_a_thin_driver_into_a_dish() -> None:
-    card = Card("A", work("maf_sensor", "clean", 2, "dust"))
+    card = Card("A", work("maf_sensor", "clean", 2, kind="dust"))
     assert card.ordered("key out", "open:meter_out", "maf_sensor:spray", "close:meter_out")
     out = card.step("open:meter_out")
     assert any("driver" in t for t in out["tools"])
@@ -96,11 +96,11 @@ def test_meter_comes_out_key_out_with_a_thin_driver_into_a_dish() -> None:
 
 
 def test_oil_film_on_a_meter_is_sprayed_twice_and_looked_at_for_moisture() -> None:
-    oily = Card("A", work("maf_sensor", "clean", 2, "oil_film")).step("maf_sensor:spray")
-    dusty = Card("A", work("maf_sensor", "clean", 2, "dust")).step("maf_sensor:spray")
+    oily = Card("A", work("maf_sensor", "clean", 2, kind="oil_film")).step("maf_sensor:spray")
+    dusty = Card("A", work("maf_sensor", "clean", 2, kind="dust")).step("maf_sensor:spray")
     assert "then ten more" in oily["text"] and oily["wait"]["minutes"] >= 30
     assert oily["agent"]["ml"] > dusty["agent"]["ml"]
-    card = Card("A", work("maf_sensor", "clean", 2, "oil_film"))
+    card = Card("A", work("maf_sensor", "clean", 2, kind="oil_film"))
     assert "moisture" in card.step("maf_sensor:check")["text"]
     assert card.record("maf_sensor:check", "moisture")["consequence"]
 

@@ -37,7 +37,7 @@ PROPERTIES: dict[str, str] = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Agent:
     """A class of agent or a product on the shelf: its properties (words of `PROPERTIES`) and the ways that it is made for."""
 
@@ -103,7 +103,7 @@ def possible_engines(facts: EngineFacts) -> tuple[EngineFacts, ...]:
         bool(found),
         "engine",
         told,
-        "a petrol engine, or a diesel with direct injection, four-stroke",
+        allowed="a petrol engine, or a diesel with direct injection, four-stroke",
     )
     return found
 
@@ -123,7 +123,7 @@ CHARGED_BY = frozenset({"turbine", "charge_air_pipe", "boost_sensor"})
 """Kinds of part that only an engine with pressed air has."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Situation:
     """What is to be judged. `agent` is None for dry ways; `engine` is one of `POSSIBLE_ENGINES`."""
 
@@ -152,7 +152,7 @@ class Situation:
         return self.agent is not None and self.way not in DRY_WAYS and self.way != "blast"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Finding:
     """What one rule says: its verdict, the reason, the states that are missing, what to wear."""
 
@@ -174,7 +174,7 @@ class Reason:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judgement:
     """The strictest verdict with every reason, the missing conditions, protective equipment, and base minutes of drying at 20 C."""
 
@@ -203,16 +203,16 @@ def _unknown_engine(engine: EngineFacts, verdict: str) -> Finding:
     stroke = "two-stroke" if engine.cycle == "two_stroke" else "engine"
     kind = f"{charged}{engine.fuel} {stroke}"
     return Finding(
-        "engine.not_named",
-        verdict,
-        f"The engine is not named: of all that it may be the strictest decides, here a {kind}.",
+        rule="engine.not_named",
+        verdict=verdict,
+        text=f"The engine is not named: of all that it may be the strictest decides, here a {kind}.",
     )
 
 
 def check_words(field_name: str, words: Sequence[str], known: Mapping[str, str]) -> None:
     """Raise `InputError` for a word that the vocabulary does not have."""
     for word in words:
-        need(word in known, field_name, word, ", ".join(known))
+        need(word in known, field_name, word, allowed=", ".join(known))
 
 
 def refined(agent: Agent, properties: Mapping[str, bool]) -> Agent:
@@ -257,7 +257,7 @@ def judge(
     rules: Sequence[Rule],
     agent: Agent | None,
     way: str,
-    subject: Subject,
+    *, subject: Subject,
     features: Sequence[str],
     state: Sequence[str],
     engine: EngineFacts = EngineFacts(),
@@ -279,7 +279,7 @@ def judge(
     InputError
         Words that are not known or can not hold together; a wet way without an agent.
     """
-    need(way in WAYS, "application", way, ", ".join(WAYS))
+    need(way in WAYS, "application", way, allowed=", ".join(WAYS))
     check_words("features", features, FEATURES)
     check_words("state", state, STATES)
     held = set(subject.features)
@@ -292,14 +292,14 @@ def judge(
         agent is not None or way in DRY_WAYS,
         "class",
         None,
-        "an agent's class, as this way brings one",
+        allowed="an agent's class, as this way brings one",
     )
     plain = Situation(
-        None if way in DRY_WAYS else agent,
-        way,
-        subject.component,
-        frozenset(held | set(features)),
-        frozenset(state),
+        agent=None if way in DRY_WAYS else agent,
+        way=way,
+        component=subject.component,
+        features=frozenset(held | set(features)),
+        state=frozenset(state),
     )
     engines = possible_engines(engine)
     situations = [replace(plain, engine=e) for e in (engines if plain.asks_engine else engines[:1])]
@@ -329,4 +329,4 @@ def judge(
     )
     if not reasons:
         reasons = (Reason("nothing_against", "No rule stands against it."),)
-    return Judgement(verdict, reasons, conditions, protection, minutes)
+    return Judgement(verdict=verdict, reasons=reasons, conditions=conditions, protective_equipment=protection, drying_minutes=minutes)

@@ -98,17 +98,17 @@ def powered(s: Situation) -> Iterator[Finding]:
         return
     if s.way in TOUCH or s.way == "vacuum" or s.way == "compressed_air":
         yield Finding(
-            "power.moves",
-            "only_after",
-            "It moves by itself while there is power: ignition or battery off first.",
-            missing,
+            rule="power.moves",
+            verdict="only_after",
+            text="It moves by itself while there is power: ignition or battery off first.",
+            conditions=missing,
         )
     elif s.wet and s.has("flammable"):
         yield Finding(
-            "power.sparks",
-            "only_after",
-            "Vapour at a live plug or motor: ignition or battery off first.",
-            missing,
+            rule="power.sparks",
+            verdict="only_after",
+            text="Vapour at a live plug or motor: ignition or battery off first.",
+            conditions=missing,
         )
 
 
@@ -116,7 +116,7 @@ def made_for(s: Situation) -> Iterator[Finding]:
     """An agent is applied in the ways that its kind is made for."""
     if s.agent is None or s.way in s.agent.ways:
         return
-    yield Finding("way.not_made_for", "no", f"{s.agent.title} is not made to be {WAYS[s.way]}.")
+    yield Finding(rule="way.not_made_for", verdict="no", text=f"{s.agent.title} is not made to be {WAYS[s.way]}.")
 
 
 def hot_element(s: Situation) -> Iterator[Finding]:
@@ -125,51 +125,51 @@ def hot_element(s: Situation) -> Iterator[Finding]:
         return
     if s.way in TOUCH:
         yield Finding(
-            "hot_element.touch",
-            "no",
-            "A hot element is never touched: it breaks, or a fibre stays on it.",
+            rule="hot_element.touch",
+            verdict="no",
+            text="A hot element is never touched: it breaks, or a fibre stays on it.",
         )
     if s.way == "compressed_air":
         yield Finding(
-            "hot_element.air", "no", "Compressed air breaks the element or drives dirt into it."
+            rule="hot_element.air", verdict="no", text="Compressed air breaks the element or drives dirt into it."
         )
     if s.way == "vacuum":
         yield Finding(
-            "hot_element.vacuum",
-            "no",
-            "A nozzle at the element tears it: suction and its edge are both too much.",
+            rule="hot_element.vacuum",
+            verdict="no",
+            text="A nozzle at the element tears it: suction and its edge are both too much.",
         )
     if s.way in SOAK or s.way == "running_ingestion":
         yield Finding(
-            "hot_element.soak",
-            "no",
-            "Liquid that stands gets into the electronics behind the element.",
+            rule="hot_element.soak",
+            verdict="no",
+            text="Liquid that stands gets into the electronics behind the element.",
         )
     if s.wet:
         if not s.has("residue_free"):
             yield Finding(
-                "hot_element.residue",
-                "no",
-                "What it leaves behind bakes on the element, and the meter reads wrong from then on.",
+                rule="hot_element.residue",
+                verdict="no",
+                text="What it leaves behind bakes on the element, and the meter reads wrong from then on.",
             )
         if not s.has("plastic_safe"):
             yield Finding(
-                "hot_element.plastic",
-                "no",
-                "It attacks the body and the resin that holds the element.",
+                rule="hot_element.plastic",
+                verdict="no",
+                text="It attacks the body and the resin that holds the element.",
             )
         missing = (*_missing(s, "removed"), *_powerless(s))
         if missing:
             yield Finding(
-                "hot_element.out",
-                "only_after",
-                "Out of its neck and without power: dirt must not run into the line, and a powered element burns.",
-                tuple(dict.fromkeys(missing)),
+                rule="hot_element.out",
+                verdict="only_after",
+                text="Out of its neck and without power: dirt must not run into the line, and a powered element burns.",
+                conditions=tuple(dict.fromkeys(missing)),
             )
         yield Finding(
-            "hot_element.bursts",
-            "with_care",
-            "Short bursts from a hand's breadth, across the element; dry completely before power.",
+            rule="hot_element.bursts",
+            verdict="with_care",
+            text="Short bursts from a hand's breadth, across the element; dry completely before power.",
         )
 
 
@@ -179,35 +179,35 @@ def membrane(s: Situation) -> Iterator[Finding]:
         return
     if s.way in ("pick_or_wire", "scraper", "blast", "on_brush", "soft_brush"):
         yield Finding(
-            "membrane.nothing_in",
-            "no",
-            "Nothing is pushed into a sensor: the membrane tears. A pick is for the port that it came from.",
+            rule="membrane.nothing_in",
+            verdict="no",
+            text="Nothing is pushed into a sensor: the membrane tears. A pick is for the port that it came from.",
         )
     if s.way == "compressed_air":
-        yield Finding("membrane.air", "no", "Air at the hole bursts the membrane.")
+        yield Finding(rule="membrane.air", verdict="no", text="Air at the hole bursts the membrane.")
     if s.way in SOAK or s.way == "running_ingestion":
         yield Finding(
-            "membrane.soak", "no", "Soaked, the electronics behind the membrane are wet for days."
+            rule="membrane.soak", verdict="no", text="Soaked, the electronics behind the membrane are wet for days."
         )
     if s.wet and not s.has("assembly_aid"):
         if not s.has("residue_free"):
             yield Finding(
-                "membrane.residue", "no", "A film on the membrane slows it and holds the next soot."
+                rule="membrane.residue", verdict="no", text="A film on the membrane slows it and holds the next soot."
             )
         if not s.has("plastic_safe"):
-            yield Finding("membrane.plastic", "no", "It attacks body, gel and O-ring.")
+            yield Finding(rule="membrane.plastic", verdict="no", text="It attacks body, gel and O-ring.")
         missing = (*_missing(s, "removed"), *_powerless(s))
         if missing and "sensor_removed" not in s.state:
             yield Finding(
-                "membrane.out",
-                "only_after",
-                "Out of its port: what is loosened must not stay before the hole.",
-                tuple(dict.fromkeys(missing)),
+                rule="membrane.out",
+                verdict="only_after",
+                text="Out of its port: what is loosened must not stay before the hole.",
+                conditions=tuple(dict.fromkeys(missing)),
             )
         yield Finding(
-            "membrane.across",
-            "with_care",
-            "Spray across the hole, never into it; then look at the tab inside and at the O-ring.",
+            rule="membrane.across",
+            verdict="with_care",
+            text="Spray across the hole, never into it; then look at the tab inside and at the O-ring.",
         )
 
 
@@ -220,13 +220,13 @@ def other_sensors(s: Situation) -> Iterator[Finding]:
     ):
         if s.way in SOAK and s.wet:
             yield Finding(
-                "sensor.soak",
-                "no",
-                "A sensor is never soaked or bathed: the liquid stays behind its seal.",
+                rule="sensor.soak",
+                verdict="no",
+                text="A sensor is never soaked or bathed: the liquid stays behind its seal.",
             )
         if s.way == "direct_spray" and s.wet and (missing := _powerless(s)):
             yield Finding(
-                "sensor.power", "only_after", "Without power: a wet plug sets codes.", missing
+                rule="sensor.power", verdict="only_after", text="Without power: a wet plug sets codes.", conditions=missing
             )
 
 
@@ -236,9 +236,9 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
         return
     if s.way in ("direct_spray", "drip_soak"):
         yield Finding(
-            "throttle.shaft",
-            "no",
-            "Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush.",
+            rule="throttle.shaft",
+            verdict="no",
+            text="Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush.",
         )
     if s.way in ("on_cloth", "on_brush", "dry_wipe", "soft_brush"):
         missing = _missing(s, "plate_open") + (
@@ -246,24 +246,24 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
         )
         if missing:
             yield Finding(
-                "throttle.power",
-                "only_after",
-                "The plate has a motor: no power while fingers are in the bore, and not with the plate shut.",
-                missing,
+                rule="throttle.power",
+                verdict="only_after",
+                text="The plate has a motor: no power while fingers are in the bore, and not with the plate shut.",
+                conditions=missing,
             )
         yield Finding(
-            "throttle.gently",
-            "with_care",
-            "Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards.",
+            rule="throttle.gently",
+            verdict="with_care",
+            text="Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards.",
         )
     if s.way in ("scraper", "pick_or_wire", "compressed_air", "vacuum") and (
         missing := _powerless(s)
     ):
         yield Finding(
-            "throttle.tool_power",
-            "only_after",
-            "A motor holds the plate: power off before a tool comes near it.",
-            missing,
+            rule="throttle.tool_power",
+            verdict="only_after",
+            text="A motor holds the plate: power off before a tool comes near it.",
+            conditions=missing,
         )
 
 
@@ -271,7 +271,7 @@ def throttle_edge(s: Situation) -> Iterator[Finding]:
     """The edge that meters the idle air is soft metal, whatever moves the plate."""
     if s.component == "throttle_body" and s.way in ("scraper", "pick_or_wire", "blast"):
         yield Finding(
-            "throttle.scraper", "no", "A hard tool scores the edge that meters the idle air."
+            rule="throttle.scraper", verdict="no", text="A hard tool scores the edge that meters the idle air."
         )
 
 
@@ -279,9 +279,9 @@ def greased(s: Situation) -> Iterator[Finding]:
     """Greased bearings and gears are not bathed."""
     if s.component in GREASED and s.way == "bath":
         yield Finding(
-            "bath.grease",
-            "no",
-            "A bath washes the grease out of shaft and gears, and none can be put back.",
+            rule="bath.grease",
+            verdict="no",
+            text="A bath washes the grease out of shaft and gears, and none can be put back.",
         )
 
 
@@ -293,10 +293,10 @@ def sensor_lines(s: Situation) -> Iterator[Finding]:
         return
     if missing := _missing(s, "sensor_removed"):
         yield Finding(
-            "sensor_line.sensor_out",
-            "only_after",
-            "What is pushed, blown or run in here ends at the sensor's membrane: sensor out first.",
-            missing,
+            rule="sensor_line.sensor_out",
+            verdict="only_after",
+            text="What is pushed, blown or run in here ends at the sensor's membrane: sensor out first.",
+            conditions=missing,
         )
 
 
@@ -306,9 +306,9 @@ def rubber(s: Situation) -> Iterator[Finding]:
         return
     if s.has(*WASHES_OIL):
         yield Finding(
-            "rubber.swells",
-            "no",
-            "The part is rubber itself: solvents swell and crack it. Soap and water.",
+            rule="rubber.swells",
+            verdict="no",
+            text="The part is rubber itself: solvents swell and crack it. Soap and water.",
         )
 
 
@@ -321,13 +321,13 @@ def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
         return
     if s.wet and s.component == "crankcase" and s.has(*WASHES_OIL) and not s.has("assembly_aid"):
         yield Finding(
-            "crankcase.washed_dry",
-            "no",
-            "It washes the oil off bearings that have no other: they run dry at the next start.",
+            rule="crankcase.washed_dry",
+            verdict="no",
+            text="It washes the oil off bearings that have no other: they run dry at the next start.",
         )
     if s.way in ("compressed_air", "pick_or_wire", "scraper") and s.component == "crankcase":
         yield Finding(
-            "crankcase.driven_in", "no", "What is driven in there goes through the bearings."
+            rule="crankcase.driven_in", verdict="no", text="What is driven in there goes through the bearings."
         )
 
 
@@ -335,9 +335,9 @@ def cooler_tubes(s: Situation) -> Iterator[Finding]:
     """Thin tubes with coolant behind them."""
     if s.component == "egr_cooler" and s.way in ("pick_or_wire", "scraper", "blast"):
         yield Finding(
-            "cooler.tubes",
-            "no",
-            "The tubes are thin and coolant is behind them: a hole locks a cylinder.",
+            rule="cooler.tubes",
+            verdict="no",
+            text="The tubes are thin and coolant is behind them: a hole locks a cylinder.",
         )
 
 
@@ -347,16 +347,16 @@ def injectors(s: Situation) -> Iterator[Finding]:
         return
     if s.way == "bath":
         yield Finding(
-            "doser.bath",
-            "no",
-            "It is an electric injector with seals: its tip may soak, never the whole of it.",
+            rule="doser.bath",
+            verdict="no",
+            text="It is an electric injector with seals: its tip may soak, never the whole of it.",
         )
     if s.wet and (missing := _missing(s, "removed")):
         yield Finding(
-            "doser.off",
-            "only_after",
-            "Off and in the hand, tip down: nothing runs into plug or exhaust.",
-            missing,
+            rule="doser.off",
+            verdict="only_after",
+            text="Off and in the hand, tip down: nothing runs into plug or exhaust.",
+            conditions=missing,
         )
 
 
@@ -367,16 +367,16 @@ def cable_throttle(s: Situation) -> Iterator[Finding]:
     if s.way in ("direct_spray", "drip_soak", "on_cloth", "on_brush"):
         if missing := _missing(s, "plate_open"):
             yield Finding(
-                "throttle.plate",
-                "only_after",
-                "With the plate shut the liquid pools behind it or at the very line to be cleaned.",
-                missing,
+                rule="throttle.plate",
+                verdict="only_after",
+                text="With the plate shut the liquid pools behind it or at the very line to be cleaned.",
+                conditions=missing,
             )
         if s.way in ("direct_spray", "drip_soak"):
             yield Finding(
-                "throttle.small",
-                "with_care",
-                "Small amounts, wipe up what pools: liquid in one cylinder locks it (ingestion-limit gives the amount).",
+                rule="throttle.small",
+                verdict="with_care",
+                text="Small amounts, wipe up what pools: liquid in one cylinder locks it (ingestion-limit gives the amount).",
             )
 
 
@@ -386,12 +386,12 @@ def coating(s: Situation) -> Iterator[Finding]:
         return
     if s.wet and not s.has("coating_safe"):
         yield Finding(
-            "coating.label",
-            "no",
-            "The bore is coated: only an agent that is coating-safe by label.",
+            rule="coating.label",
+            verdict="no",
+            text="The bore is coated: only an agent that is coating-safe by label.",
         )
     if s.way in ("on_brush", "scraper", "blast"):
-        yield Finding("coating.brush", "no", "No brush on the coated band: a soft cloth.")
+        yield Finding(rule="coating.brush", verdict="no", text="No brush on the coated band: a soft cloth.")
 
 
 def faces_down(s: Situation) -> Iterator[Finding]:
@@ -400,19 +400,19 @@ def faces_down(s: Situation) -> Iterator[Finding]:
         return
     if s.way == "running_ingestion":
         yield Finding(
-            "faces_down.pools", "no", "The agent pools before the plate and goes down in one gulp."
+            rule="faces_down.pools", verdict="no", text="The agent pools before the plate and goes down in one gulp."
         )
     elif s.wet and "removed" not in s.state:
         if s.way in ("direct_spray", "drip_soak"):
             yield Finding(
-                "faces_down.off",
-                "only_after",
-                "It faces down: liquid runs into the engine.",
-                ("removed",),
+                rule="faces_down.off",
+                verdict="only_after",
+                text="It faces down: liquid runs into the engine.",
+                conditions=("removed",),
             )
         elif s.way in ("on_cloth", "on_brush"):
             yield Finding(
-                "faces_down.dry", "with_care", "It faces down: nearly dry, nothing that drips."
+                rule="faces_down.dry", verdict="with_care", text="It faces down: nearly dry, nothing that drips."
             )
 
 
@@ -422,10 +422,10 @@ def electronics(s: Situation) -> Iterator[Finding]:
         return
     if s.way in (*SOAK, "direct_spray") and s.wet and "electronics_removed" not in s.state:
         yield Finding(
-            "electronics.bath",
-            "only_after",
-            "Electronics are never bathed, soaked or sprayed: part them from the metal first, else by hand.",
-            ("electronics_removed",),
+            rule="electronics.bath",
+            verdict="only_after",
+            text="Electronics are never bathed, soaked or sprayed: part them from the metal first, else by hand.",
+            conditions=("electronics_removed",),
         )
     if (
         "hall_sensor" in s.features
@@ -434,12 +434,12 @@ def electronics(s: Situation) -> Iterator[Finding]:
         and not (s.has("residue_free") and s.has("plastic_safe"))
     ):
         yield Finding(
-            "electronics.hall",
-            "no",
-            "A film or a swollen body puts the magnet's sensor off: dry brush and vacuum.",
+            rule="electronics.hall",
+            verdict="no",
+            text="A film or a swollen body puts the magnet's sensor off: dry brush and vacuum.",
         )
     if s.way in ("on_cloth", "on_brush") and s.wet:
-        yield Finding("electronics.up", "with_care", "Motor side up, nothing that runs.")
+        yield Finding(rule="electronics.up", verdict="with_care", text="Motor side up, nothing that runs.")
 
 
 def baths(s: Situation) -> Iterator[Finding]:
@@ -453,10 +453,10 @@ def baths(s: Situation) -> Iterator[Finding]:
     )
     if missing := _missing(s, *needed):
         yield Finding(
-            "bath.stripped",
-            "only_after",
-            "Off the engine and stripped bare: no electronics and no sensor goes into a bath.",
-            missing,
+            rule="bath.stripped",
+            verdict="only_after",
+            text="Off the engine and stripped bare: no electronics and no sensor goes into a bath.",
+            conditions=missing,
         )
 
 
@@ -474,10 +474,10 @@ def elastomers(s: Situation) -> Iterator[Finding]:
     for seal, bad in RESISTANCE.items():
         if seal in s.features and s.has(*bad):
             yield Finding(
-                "elastomer.swells",
-                "only_after",
-                "It swells or breaks this seal: seal out first, soap and water for the seal.",
-                ("seal_removed",),
+                rule="elastomer.swells",
+                verdict="only_after",
+                text="It swells or breaks this seal: seal out first, soap and water for the seal.",
+                conditions=("seal_removed",),
             )
 
 
@@ -486,15 +486,15 @@ def plastics(s: Situation) -> Iterator[Finding]:
     if "plastic" not in s.features or not s.wet or s.has("plastic_safe", "ingested"):
         return
     if s.has("ketones", "chlorinated", "metal_only"):
-        yield Finding("plastic.attacks", "no", "It crazes or softens plastic.")
+        yield Finding(rule="plastic.attacks", verdict="no", text="It crazes or softens plastic.")
     elif s.has("aromatics"):
         yield Finding(
-            "plastic.aromatics",
-            "with_care",
-            "Aromatics dull plastic: on the cloth, short, wiped off.",
+            rule="plastic.aromatics",
+            verdict="with_care",
+            text="Aromatics dull plastic: on the cloth, short, wiped off.",
         )
     if s.way == "bath":
-        yield Finding("plastic.bath", "with_care", "Plastic only within the label's temperature.")
+        yield Finding(rule="plastic.bath", verdict="with_care", text="Plastic only within the label's temperature.")
 
 
 def aluminium(s: Situation) -> Iterator[Finding]:
@@ -502,12 +502,12 @@ def aluminium(s: Situation) -> Iterator[Finding]:
     if "aluminium" not in s.features or not s.wet or not s.has("alkaline"):
         return
     if not s.has("aluminium_safe"):
-        yield Finding("aluminium.alkaline", "no", "Alkali eats aluminium and leaves it black.")
+        yield Finding(rule="aluminium.alkaline", verdict="no", text="Alkali eats aluminium and leaves it black.")
     else:
         yield Finding(
-            "aluminium.limits",
-            "with_care",
-            "Within the label's time and temperature; rinse, then dry.",
+            rule="aluminium.limits",
+            verdict="with_care",
+            text="Within the label's time and temperature; rinse, then dry.",
         )
 
 
@@ -520,12 +520,12 @@ def metal_only(s: Situation) -> Iterator[Finding]:
             "breather_valve",
             "crankcase_pressure_hose",
         ):
-            yield Finding("metal_only.part", "no", "It is made for bare metal only.")
+            yield Finding(rule="metal_only.part", verdict="no", text="It is made for bare metal only.")
         else:
             yield Finding(
-                "metal_only.rinse",
-                "with_care",
-                "On bare metal only; rinse or wipe off what it loosens.",
+                rule="metal_only.rinse",
+                verdict="with_care",
+                text="On bare metal only; rinse or wipe off what it loosens.",
             )
 
 
@@ -535,74 +535,74 @@ def ingestion(s: Situation) -> Iterator[Finding]:
         return
     if opened := s.state & {"electronics_removed", "sensor_removed", "seal_removed"}:
         yield Finding(
-            "ingestion.opened",
-            "no",
-            f"Not with {min(opened).replace('_', ' ')}: nothing is open on a running engine.",
+            rule="ingestion.opened",
+            verdict="no",
+            text=f"Not with {min(opened).replace('_', ' ')}: nothing is open on a running engine.",
         )
     if s.has("fuel_dosed"):
         yield Finding(
-            "fuel.dose",
-            "with_care",
-            "Dosed to the tank's volume by its label, never more; it acts over the next tank.",
+            rule="fuel.dose",
+            verdict="with_care",
+            text="Dosed to the tank's volume by its label, never more; it acts over the next tank.",
         )
         return
     if s.engine.fuel == "diesel" and s.has("flammable"):
         yield Finding(
-            "ingestion.runs_away",
-            "no",
-            "An unthrottled diesel burns whatever it is fed and runs away: shut its air, not its fuel.",
+            rule="ingestion.runs_away",
+            verdict="no",
+            text="An unthrottled diesel burns whatever it is fed and runs away: shut its air, not its fuel.",
         )
     if s.engine.charged and s.component == "intake_tube":
         yield Finding(
-            "ingestion.before_compressor",
-            "no",
-            "Never before compressor or charge cooler: droplets strike the wheel and pool in the cooler.",
+            rule="ingestion.before_compressor",
+            verdict="no",
+            text="Never before compressor or charge cooler: droplets strike the wheel and pool in the cooler.",
         )
     if s.component not in DRAWN_TO:
         yield Finding(
-            "ingestion.not_reached", "no", "What is drawn in must not come here, or never does."
+            rule="ingestion.not_reached", verdict="no", text="What is drawn in must not come here, or never does."
         )
     if s.engine.charged:
         yield Finding(
-            "ingestion.behind_cooler", "with_care", "Fed in behind the charge cooler, at no boost."
+            rule="ingestion.behind_cooler", verdict="with_care", text="Fed in behind the charge cooler, at no boost."
         )
     if s.engine.fuel == "diesel":
         yield Finding(
-            "ingestion.diesel_limit",
-            "with_care",
-            "No mixture control takes it back here: the share of a clearance and an even idle are the limit.",
+            rule="ingestion.diesel_limit",
+            verdict="with_care",
+            text="No mixture control takes it back here: the share of a clearance and an even idle are the limit.",
         )
     if s.engine.cycle == "two_stroke":
         yield Finding(
-            "ingestion.two_stroke",
-            "no",
-            "It goes through the crankcase and washes the oil off its bearings.",
+            rule="ingestion.two_stroke",
+            verdict="no",
+            text="It goes through the crankcase and washes the oil off its bearings.",
         )
     if s.has("chlorinated"):
         yield Finding(
-            "ingestion.chlorinated", "no", "Chlorinated vapour burns to toxic gas and acid."
+            rule="ingestion.chlorinated", verdict="no", text="Chlorinated vapour burns to toxic gas and acid."
         )
     if not s.has("ingested", "fuel_dosed"):
-        yield Finding("ingestion.not_made", "no", "Only an agent that is made to be drawn in.")
+        yield Finding(rule="ingestion.not_made", verdict="no", text="Only an agent that is made to be drawn in.")
     if s.component in ("maf_sensor", "secondary_air_flow_sensor", "air_filter"):
         yield Finding(
-            "ingestion.behind_meter",
-            "no",
-            "Only behind the air meter: its element is ruined by the first burst.",
+            rule="ingestion.behind_meter",
+            verdict="no",
+            text="Only behind the air meter: its element is ruined by the first burst.",
         )
     if s.component in ("oxidation_catalyst", "particulate_filter") and not s.has("catalyst_safe"):
-        yield Finding("ingestion.catalyst", "no", "Not into a catalyst without its label's word.")
+        yield Finding(rule="ingestion.catalyst", verdict="no", text="Not into a catalyst without its label's word.")
     if missing := _missing(s, "engine_warm_running", "ventilated"):
         yield Finding(
-            "ingestion.running",
-            "only_after",
-            "Engine warm, speed held, exhaust led outside.",
-            missing,
+            rule="ingestion.running",
+            verdict="only_after",
+            text="Engine warm, speed held, exhaust led outside.",
+            conditions=missing,
         )
     yield Finding(
-        "ingestion.bursts",
-        "with_care",
-        "Someone at the controls, bursts and pauses by ingestion-limit; not with a failing catalyst."
+        rule="ingestion.bursts",
+        verdict="with_care",
+        text="Someone at the controls, bursts and pauses by ingestion-limit; not with a failing catalyst."
         + (" Oil change afterwards." if s.has("amine") else ""),
     )
 
@@ -618,13 +618,13 @@ def fuel_dosed(s: Situation) -> Iterator[Finding]:
         "particulate_filter",
     ):
         yield Finding(
-            "fuel.never_there", "no", "Fuel passes this part by: the additive never gets here."
+            rule="fuel.never_there", verdict="no", text="Fuel passes this part by: the additive never gets here."
         )
     if s.component == "intake_ports" and s.engine.injection == "direct":
         yield Finding(
-            "fuel.direct_injection",
-            "no",
-            "Fuel goes past these ports into the cylinder: nothing dosed to it washes them.",
+            rule="fuel.direct_injection",
+            verdict="no",
+            text="Fuel goes past these ports into the cylinder: nothing dosed to it washes them.",
         )
 
 
@@ -633,22 +633,22 @@ def oxygen_sensor(s: Situation) -> Iterator[Finding]:
     if s.component != "oxygen_sensor":
         return
     if s.has("silicone"):
-        yield Finding("oxygen_sensor.silicone", "no", "Silicone poisons it for good.")
+        yield Finding(rule="oxygen_sensor.silicone", verdict="no", text="Silicone poisons it for good.")
     if s.way != "running_ingestion":
         yield Finding(
-            "oxygen_sensor.never_sprayed",
-            "no",
-            "No agent and no tool on an oxygen sensor: only labelled fuel or intake products reach it.",
+            rule="oxygen_sensor.never_sprayed",
+            verdict="no",
+            text="No agent and no tool on an oxygen sensor: only labelled fuel or intake products reach it.",
         )
     elif not s.has("oxygen_sensor_safe"):
         yield Finding(
-            "oxygen_sensor.label",
-            "no",
-            "Only a product that is safe for oxygen sensors by its label.",
+            rule="oxygen_sensor.label",
+            verdict="no",
+            text="Only a product that is safe for oxygen sensors by its label.",
         )
     elif "downstream" in s.features:
         yield Finding(
-            "oxygen_sensor.downstream", "with_care", "The downstream sensor gains little from it."
+            rule="oxygen_sensor.downstream", verdict="with_care", text="The downstream sensor gains little from it."
         )
 
 
@@ -656,24 +656,24 @@ def aftertreatment(s: Situation) -> Iterator[Finding]:
     """No silicone and nothing chlorinated before a catalyst."""
     if s.component in ("oxidation_catalyst", "particulate_filter"):
         if s.has("silicone", "chlorinated"):
-            yield Finding("catalyst.poison", "no", "Silicone and chlorine poison the coat.")
+            yield Finding(rule="catalyst.poison", verdict="no", text="Silicone and chlorine poison the coat.")
         if s.way not in ("running_ingestion", "vacuum"):
             yield Finding(
-                "catalyst.not_cleaned",
-                "no",
-                "Not cleaned by agents or tools: a burn-off, or its own specialist.",
+                rule="catalyst.not_cleaned",
+                verdict="no",
+                text="Not cleaned by agents or tools: a burn-off, or its own specialist.",
             )
     elif s.wet and s.component in IN_GAS and s.has("silicone"):
         yield Finding(
-            "catalyst.silicone_upstream",
-            "no",
-            "Its vapour goes through the engine to oxygen sensor and catalyst.",
+            rule="catalyst.silicone_upstream",
+            verdict="no",
+            text="Its vapour goes through the engine to oxygen sensor and catalyst.",
         )
     elif s.wet and s.component in IN_GAS and s.has("chlorinated"):
         yield Finding(
-            "catalyst.chlorine_upstream",
-            "no",
-            "What stays behind burns in the engine to acid and toxic gas and harms the catalyst.",
+            rule="catalyst.chlorine_upstream",
+            verdict="no",
+            text="What stays behind burns in the engine to acid and toxic gas and harms the catalyst.",
         )
 
 
@@ -683,19 +683,19 @@ def fire(s: Situation) -> Iterator[Finding]:
         return
     if "engine_warm_running" in s.state:
         yield Finding(
-            "fire.running",
-            "only_after",
-            "Flammable agent on a hot, running engine: alternator and exhaust light it. Stop it, let it cool.",
-            ("engine_cold",),
+            rule="fire.running",
+            verdict="only_after",
+            text="Flammable agent on a hot, running engine: alternator and exhaust light it. Stop it, let it cool.",
+            conditions=("engine_cold",),
         )
     missing = _warm_metal(s) + _missing(s, "ventilated")
     if missing:
         yield Finding(
-            "fire.cold",
-            "only_after",
-            "Flammable vapour: cold metal and moving air first, no spark, extinguisher at hand.",
-            missing,
-            ("extinguisher at hand",),
+            rule="fire.cold",
+            verdict="only_after",
+            text="Flammable vapour: cold metal and moving air first, no spark, extinguisher at hand.",
+            conditions=missing,
+            protection=("extinguisher at hand",),
         )
 
 
@@ -706,16 +706,16 @@ def chlorine(s: Situation) -> Iterator[Finding]:
     missing = _missing(s, "engine_cold", "ventilated")
     if missing:
         yield Finding(
-            "chlorinated.cold",
-            "only_after",
-            "Toxic gas forms on hot metal, flame or a welding arc; its vapour is heavy and stays low.",
-            missing,
-            ("respirator, type AX",),
+            rule="chlorinated.cold",
+            verdict="only_after",
+            text="Toxic gas forms on hot metal, flame or a welding arc; its vapour is heavy and stays low.",
+            conditions=missing,
+            protection=("respirator, type AX",),
         )
     yield Finding(
-        "chlorinated.after",
-        "with_care",
-        "Let it dry whole before any heat, and keep it off the floor drain.",
+        rule="chlorinated.after",
+        verdict="with_care",
+        text="Let it dry whole before any heat, and keep it off the floor drain.",
     )
 
 
@@ -724,40 +724,40 @@ def blasting(s: Situation) -> Iterator[Finding]:
     if s.way != "blast":
         return
     if s.component != "intake_ports":
-        yield Finding("blast.ports_only", "no", "Media stay in everything but a shut port.")
+        yield Finding(rule="blast.ports_only", verdict="no", text="Media stay in everything but a shut port.")
     elif missing := _missing(s, "port_shut"):
         yield Finding(
-            "blast.shut",
-            "only_after",
-            "Only into a port whose valves are shut: blast-positions gives the crank.",
-            missing,
+            rule="blast.shut",
+            verdict="only_after",
+            text="Only into a port whose valves are shut: blast-positions gives the crank.",
+            conditions=missing,
         )
     yield Finding(
-        "blast.out",
-        "with_care",
-        "Dry, nozzle sealed to the port; all media out by vacuum, counted and looked for.",
-        (),
-        ("shield", "mask with fine filter", "ear protection"),
+        rule="blast.out",
+        verdict="with_care",
+        text="Dry, nozzle sealed to the port; all media out by vacuum, counted and looked for.",
+        conditions=(),
+        protection=("shield", "mask with fine filter", "ear protection"),
     )
 
 
 def tools(s: Situation) -> Iterator[Finding]:
     """Scrapers, picks, air and vacuum."""
     if s.way == "scraper" and "plastic" in s.features:
-        yield Finding("tools.scraper_plastic", "with_care", "A plastic scraper on plastic.")
+        yield Finding(rule="tools.scraper_plastic", verdict="with_care", text="A plastic scraper on plastic.")
     if s.way == "scraper" and s.component in SENSORS:
-        yield Finding("tools.scraper_sensor", "no", "No scraper on a sensor.")
+        yield Finding(rule="tools.scraper_sensor", verdict="no", text="No scraper on a sensor.")
     if s.way in ("scraper", "pick_or_wire") and s.component == "aftertreatment_doser":
         yield Finding(
-            "tools.nozzle", "no", "Nothing in the nozzle's hole: it never sprays right again."
+            rule="tools.nozzle", verdict="no", text="Nothing in the nozzle's hole: it never sprays right again."
         )
     if s.way == "compressed_air":
         yield Finding(
-            "tools.air",
-            "with_care",
-            "Below 2 bar, away from people; soot and shell dust are vacuumed, not blown.",
-            (),
-            ("shield", "glasses"),
+            rule="tools.air",
+            verdict="with_care",
+            text="Below 2 bar, away from people; soot and shell dust are vacuumed, not blown.",
+            conditions=(),
+            protection=("shield", "glasses"),
         )
     if s.way in ("scraper", "pick_or_wire") and s.component in (
         "intake_ports",
@@ -766,11 +766,11 @@ def tools(s: Situation) -> Iterator[Finding]:
     ):
         missing = _missing(s, "port_shut") if s.component == "intake_ports" else ()
         yield Finding(
-            "tools.loosened",
-            "only_after" if missing else "with_care",
-            "What is loosened comes out, never further in; never above an open valve.",
-            missing,
-            ("mask with fine filter",),
+            rule="tools.loosened",
+            verdict="only_after" if missing else "with_care",
+            text="What is loosened comes out, never further in; never above an open valve.",
+            conditions=missing,
+            protection=("mask with fine filter",),
         )
 
 
@@ -779,15 +779,15 @@ def soaking_ports(s: Situation) -> Iterator[Finding]:
     if s.component == "intake_ports" and s.wet and s.way != "running_ingestion":
         if missing := _missing(s, "port_shut"):
             yield Finding(
-                "ports.shut",
-                "only_after",
-                "Above an open valve the liquid and what it loosens run into the cylinder.",
-                missing,
+                rule="ports.shut",
+                verdict="only_after",
+                text="Above an open valve the liquid and what it loosens run into the cylinder.",
+                conditions=missing,
             )
         yield Finding(
-            "ports.amount",
-            "with_care",
-            "Measured amounts, vacuumed out before the crank is turned: liquid does not compress.",
+            rule="ports.amount",
+            verdict="with_care",
+            text="Measured amounts, vacuumed out before the crank is turned: liquid does not compress.",
         )
 
 
@@ -797,14 +797,14 @@ def filters(s: Situation) -> Iterator[Finding]:
         return
     if s.wet and s.way != "running_ingestion":
         yield Finding(
-            "filter.wet",
-            "no",
-            "Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit.",
+            rule="filter.wet",
+            verdict="no",
+            text="Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit.",
         )
     if s.way == "compressed_air":
-        yield Finding("filter.air", "no", "Air opens the paper: the dust then goes to the meter.")
+        yield Finding(rule="filter.air", verdict="no", text="Air opens the paper: the dust then goes to the meter.")
     if s.way in ("scraper", "pick_or_wire", "blast"):
-        yield Finding("filter.tool", "no", "A tool tears the pleats.")
+        yield Finding(rule="filter.tool", verdict="no", text="A tool tears the pleats.")
 
 
 def assembly_aids(s: Situation) -> Iterator[Finding]:
@@ -813,35 +813,35 @@ def assembly_aids(s: Situation) -> Iterator[Finding]:
         return
     if s.has("silicone") and "seal_silicone" in s.features:
         yield Finding(
-            "aid.like_on_like",
-            "no",
-            "Silicone grease swells a silicone seal: a grease of another kind, or none.",
+            rule="aid.like_on_like",
+            verdict="no",
+            text="Silicone grease swells a silicone seal: a grease of another kind, or none.",
         )
     if s.has("silicone") and s.component in ("breather_valve", "idle_air_valve"):
         yield Finding(
-            "aid.silicone_gas",
-            "no",
-            "Its vapour goes through the engine to oxygen sensor and catalyst.",
+            rule="aid.silicone_gas",
+            verdict="no",
+            text="Its vapour goes through the engine to oxygen sensor and catalyst.",
         )
     if s.component in SENSORS and s.way != "on_cloth":
-        yield Finding("aid.sensor", "no", "Never on a sensor's opening.")
+        yield Finding(rule="aid.sensor", verdict="no", text="Never on a sensor's opening.")
     elif s.has("silicone") and s.component in SENSORS:
         yield Finding(
-            "aid.silicone",
-            "with_care",
-            "A trace on the O-ring only, by the elastomer's own grease; none before an oxygen sensor.",
+            rule="aid.silicone",
+            verdict="with_care",
+            text="A trace on the O-ring only, by the elastomer's own grease; none before an oxygen sensor.",
         )
     else:
-        yield Finding("aid.trace", "with_care", "A trace, where parts meet, never in the gas.")
+        yield Finding(rule="aid.trace", verdict="with_care", text="A trace, where parts meet, never in the gas.")
 
 
 def water(s: Situation) -> Iterator[Finding]:
     """Water after solvent, and rinsing."""
     if s.wet and s.has("water_based") and s.way != "running_ingestion":
         yield Finding(
-            "water.dry_first",
-            "with_care",
-            "After a solvent only when that is dry; rinse, dry before it is closed.",
+            rule="water.dry_first",
+            verdict="with_care",
+            text="After a solvent only when that is dry; rinse, dry before it is closed.",
         )
 
 

@@ -105,24 +105,24 @@ def evidence_kind(evidence_id: str, knowledge: KnowledgeBase) -> Evidence:
 def check_case(case: Case, knowledge: KnowledgeBase) -> None:
     """Refuse a case that can not be: unknown ids, states that are no states, parts that the engine lacks."""
     for component in case.engine.components:
-        need(component in knowledge.components, "engine.components", component, "a component of the vocabulary")
+        need(component in knowledge.components, "engine.components", component, allowed="a component of the vocabulary")
     if case.distance_km is not None:
-        within("distance_km", case.distance_km, 0, 5_000_000, "km")
+        within("distance_km", case.distance_km, 0, high=5_000_000, unit="km")
     if case.hours is not None:
-        within("hours", case.hours, 0, 500_000, "h")
+        within("hours", case.hours, 0, high=500_000, unit="h")
     for evidence_id, seen in case.evidence.items():
         kind = evidence_kind(evidence_id, knowledge)
-        need(seen.state in ("present", "absent", "unknown"), f"evidence.{evidence_id}", seen.state, "present, absent or unknown")
-        within(f"evidence.{evidence_id}.confidence", seen.confidence, 0.5, 1.0)
+        need(seen.state in ("present", "absent", "unknown"), f"evidence.{evidence_id}", seen.state, allowed="present, absent or unknown")
+        within(f"evidence.{evidence_id}.confidence", seen.confidence, 0.5, high=1.0)
         for component in kind.needs:
             need(
                 component in case.engine.components or seen.state != "present",
                 f"evidence.{evidence_id}",
                 component,
-                f"evidence about parts that the engine has; it has no {component}",
+                allowed=f"evidence about parts that the engine has; it has no {component}",
             )
     for check in case.done_checks:
-        need(check in knowledge.checks, "done_checks", check, "a check of the vocabulary")
+        need(check in knowledge.checks, "done_checks", check, allowed="a check of the vocabulary")
 
 
 def _prior_log_odds(case: Case, causes: tuple[Cause, ...], knowledge: KnowledgeBase) -> Floats:
@@ -206,7 +206,7 @@ def assess(
     case: Case,
     knowledge: KnowledgeBase,
     hourly_rate: float = HOURLY_FOR_ORDER,
-    access: Access | None = None,
+    *, access: Access | None = None,
     work_minutes: Mapping[str, float] | None = None,
 ) -> Assessment:
     """Judge a case.
@@ -237,7 +237,7 @@ def assess(
     check_case(case, knowledge)
     model = _model(case.engine, knowledge)
     causes, table = model.causes, model.table
-    need(bool(causes), "engine", sorted(case.engine.components), "an engine with parts that can foul")
+    need(bool(causes), "engine", sorted(case.engine.components), allowed="an engine with parts that can foul")
     prior = _prior_log_odds(case, causes, knowledge)
     shifts: list[tuple[str, Floats]] = []
     background = prior.copy()
@@ -277,8 +277,8 @@ def assess(
     sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
     by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
     ways = access or {}
-    repairs = _repair_order(causes, by_id, hourly_rate, ways, work_minutes or {})
-    checks = _next_checks(case, model, posterior, background, _prices(causes, hourly_rate, ways))
+    repairs = _repair_order(causes, by_id, hourly_rate, ways=ways, work_minutes=work_minutes or {})
+    checks = _next_checks(case, model, posterior, background=background, prices=_prices(causes, hourly_rate, ways))
     dangers = standing_dangers(case, knowledge, by_id)
     settle = {c for d in dangers for c in d.checks}
     checks = tuple(sorted(checks, key=lambda c: c.id not in settle))[:OFFERED]
@@ -286,14 +286,14 @@ def assess(
     repairs = tuple(sorted(repairs, key=lambda r: r.cause not in feared or r.probability < FEARED_AT))
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
-        tuple(ranked),
-        sets,
-        _roots(case, by_id, knowledge),
-        checks,
-        repairs,
-        bool(refer >= 0.5 or (ranked[0].id == "ignition_or_fuel_fault" and refer >= 0.2)),
-        not any(c.changes_first_action for c in checks),
-        tuple(Danger(id=d.id, text=d.text) for d in dangers),
+        causes=tuple(ranked),
+        sets=sets,
+        root_causes=_roots(case, by_id, knowledge),
+        next_checks=checks,
+        repair_order=repairs,
+        refer_on=bool(refer >= 0.5 or (ranked[0].id == "ignition_or_fuel_fault" and refer >= 0.2)),
+        stop=not any(c.changes_first_action for c in checks),
+        dangers=tuple(Danger(id=d.id, text=d.text) for d in dangers),
     )
 
 
@@ -325,19 +325,19 @@ def _repair_order(
     causes: tuple[Cause, ...],
     chance: dict[str, float],
     hourly_rate: float,
-    ways: Access,
+    *, ways: Access,
     work_minutes: Mapping[str, float],
 ) -> tuple[Repair, ...]:
     """What to do in which order, by the rule of `repair-sequence`. Cleaning is offered only where the cause is a deposit."""
     by_id = {c.id: c for c in causes if chance[c.id] >= 0.02}
     actions = [
-        Action(c.id, [c.id], 1.0, work_minutes.get(c.id, c.minutes), c.cost, list(ways.get(c.component, ())))
+        Action(id=c.id, mends=[c.id], success=1.0, minutes=work_minutes.get(c.id, c.minutes), parts_cost=c.cost, access=list(ways.get(c.component, ())))
         for c in by_id.values()
     ]
     access_minutes = {operation: minutes for way in ways.values() for operation, minutes in way.items()}
     order = [
-        Repair(by_id[a.id].action, by_id[a.id].component, a.id, chance[a.id], round(cost, 2), minutes)
-        for a, minutes, cost in chance_over_cost(actions, chance, access_minutes, hourly_rate)
+        Repair(action=by_id[a.id].action, component=by_id[a.id].component, cause=a.id, probability=chance[a.id], cost=round(cost, 2), minutes=minutes)
+        for a, minutes, cost in chance_over_cost(actions, chance, access_minutes, hourly_rate=hourly_rate)
     ]
     leader = max(order, key=lambda r: r.probability, default=None)
     if leader and leader.probability >= LEADS_AT:
@@ -374,7 +374,7 @@ def _focus(model: _Model, posterior: Floats, background: Floats) -> npt.NDArray[
     return groups.reshape(-1)
 
 
-def _next_checks(case: Case, model: _Model, posterior: Floats, background: Floats, prices: Floats) -> tuple[NextCheck, ...]:
+def _next_checks(case: Case, model: _Model, posterior: Floats, *, background: Floats, prices: Floats) -> tuple[NextCheck, ...]:
     """Checks by expected information per minute about the causes in question; mutual information, exact."""
     groups = _focus(model, posterior, background)
     causes, table, knowledge = model.causes, model.table, model.knowledge
@@ -392,10 +392,10 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, background: Float
         kinds = [k for k in kinds if set(k.needs) <= case.engine.components and any(c.id in k.links for c in causes)]
         if not kinds:
             continue
-        bits = _information(posterior, groups, model, kinds[:4])
+        bits = _information(posterior, groups, model, kinds=kinds[:4])
         if bits < 0.002:
             continue
-        main = kinds[0] if len(kinds) == 1 else max(kinds, key=lambda kind: _information(posterior, groups, model, [kind]))
+        main = kinds[0] if len(kinds) == 1 else max(kinds, key=lambda kind: _information(posterior, groups, model, kinds=[kind]))
         telling.append((check, bits, main))
     if not telling:
         return ()
@@ -412,13 +412,13 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, background: Float
             p = float(chance[row])
             outcomes.append(Outcome(p, {causes[i].id: float(marginals[row, i]) for i in top}))
             changes = changes or (p >= 0.05 and int(np.argmax(marginals[row] / prices)) != now)
-        found.append(NextCheck(check.id, bits, _minutes(check, case), outcomes[0], outcomes[1], changes))
+        found.append(NextCheck(id=check.id, bits=bits, minutes=_minutes(check, case), if_positive=outcomes[0], if_negative=outcomes[1], changes_first_action=changes))
     last = {c.id: c.last_resort for c in knowledge.checks.values()}
     found.sort(key=lambda c: (last[c.id], -c.bits / max(0.5, c.minutes)))
     return tuple(found)
 
 
-def _information(posterior: Floats, groups: npt.NDArray[np.intp], model: _Model, kinds: list[Evidence]) -> float:
+def _information(posterior: Floats, groups: npt.NDArray[np.intp], model: _Model, *, kinds: list[Evidence]) -> float:
     """Bits about the groups of sets in the joint answer; the answers are independent given the set."""
     joint = [posterior]
     for kind in kinds:
@@ -441,5 +441,5 @@ def _roots(case: Case, chance: dict[str, float], knowledge: KnowledgeBase) -> tu
     for root in knowledge.roots.values():
         feeds = tuple(c for c in root.feeds if chance.get(c, 0.0) >= 0.25)
         if feeds:
-            found.append((max(chance[c] for c in feeds), RootAsked(root.id, root.ask, feeds, bool(seen & set(root.signs)))))
+            found.append((max(chance[c] for c in feeds), RootAsked(id=root.id, ask=root.ask, feeds=feeds, supported=bool(seen & set(root.signs)))))
     return tuple(r for _, r in sorted(found, key=lambda f: (not f[1].supported, -f[0])))

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class EngineOutline:
     """What an engine has, as far as the diagnosis must know."""
 
@@ -17,7 +17,7 @@ class EngineOutline:
     """Rows of cylinders with a mixture control of their own."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Cause:
     """A cause that can be present or not.
 
@@ -45,7 +45,7 @@ class Cause:
         return set(self.components) <= engine.components and all(getattr(engine, k) == v for k, v in self.only.items())
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RootCause:
     """What feeds a deposit: asked for and reported beside it."""
 
@@ -56,7 +56,7 @@ class RootCause:
     signs: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Evidence:
     """One thing that can be seen, present or absent.
 
@@ -76,7 +76,7 @@ class Evidence:
     needs: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Check:
     """Something that can be done to learn more. Minutes shrink to `minutes_open` once `access` is open.
 
@@ -136,7 +136,7 @@ class Danger:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class KnowledgeBase:
     """All tables together."""
 
@@ -156,7 +156,7 @@ class Observation:
     confidence: float = 1.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Case:
     """What is known of one vehicle."""
 
@@ -203,7 +203,7 @@ class Outcome:
     causes: Mapping[str, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NextCheck:
     """A check with what it is expected to teach about the causes, in bits, and what it costs."""
 
@@ -215,7 +215,7 @@ class NextCheck:
     changes_first_action: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RootAsked:
     """A root cause to ask about, because of what it feeds."""
 
@@ -225,7 +225,7 @@ class RootAsked:
     supported: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Repair:
     """An action in the order to take it."""
 
@@ -237,7 +237,7 @@ class Repair:
     minutes: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Assessment:
     """The whole judgement of one case."""
 

@@ -85,12 +85,12 @@ def changes_of(done: Sequence[DoneStep], resolved: frozenset[str]) -> Changes:
             answer = one.answers.get(record.id)
             if answer is None or one.left_out:
                 continue
-            _apply(changes, one, record, answer, resolved)
+            _apply(changes, one, record, answer=answer, resolved=resolved)
     return changes
 
 
 def _apply(
-    changes: Changes, one: DoneStep, record: Record, answer: str, resolved: frozenset[str]
+    changes: Changes, one: DoneStep, record: Record, *, answer: str, resolved: frozenset[str]
 ) -> None:
     consequence = consequence_of(record, answer)
     parts = one.step.treats or ((one.step.part,) if one.step.part else ())

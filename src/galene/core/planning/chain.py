@@ -103,7 +103,7 @@ def crank_positions(family: EngineFamily) -> tuple[BlastPosition, ...]:
     opens, shuts = family.intake_opens_btdc_deg, family.intake_closes_abdc_deg
     if not family.firing_order or opens is None or shuts is None:
         return ()
-    given = BlastInput(list(family.firing_order), opens, shuts)
+    given = BlastInput(firing_order=list(family.firing_order), intake_opens_btdc_deg=opens, intake_closes_abdc_deg=shuts)
     return blast_positions(given).positions
 
 
@@ -258,7 +258,7 @@ class Chain:
             cylinders=(cylinder,) if cylinder else position.cylinders if position else (),
             **moves,  # type: ignore[arg-type]
         )
-        step = self._wetted(step, template, number, share)
+        step = self._wetted(step, template, number, share=share)
         return self._computed(step, template, position)
 
     def _needs(self, template: StepTemplate) -> StateWords:
@@ -304,7 +304,7 @@ class Chain:
             dangerous=opened.dangerous or inside,
         )
 
-    def _wetted(self, step: Step, template: StepTemplate, number: str, share: float) -> Step:
+    def _wetted(self, step: Step, template: StepTemplate, number: str, *, share: float) -> Step:
         wait = template.wait
         if template.agent:
             class_id = self.treatment.instead.get(template.agent, template.agent)
@@ -398,18 +398,18 @@ def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Ste
     if air is None or idle is None:
         note = "Read the air at the held speed and reckon bursts and pauses before the first one."
         return replace(step, worksheet="ingestion-limit", note=note)
-    low, high = held_airflow(air.low, air.high, idle.low, idle.high)
+    low, high = held_airflow(air.low, air.high, idle.low, rpm_high=idle.high)
     # A solvent is given a second at a time: shorter bursts need shorter pauses.
     longest_s = 3.0 if water else 1.0
     bursts = running_bursts(
         low,
         family.displacement_l,
         family.cylinders,
-        family.compression_ratio,
-        ml,
-        water,
-        longest_s,
-        family.fuel,
+        compression_ratio=family.compression_ratio,
+        amount_ml=ml,
+        water_based=water,
+        longest_s=longest_s,
+        fuel=family.fuel,
     )
     note = (
         f"Bursts of {bursts.burst_s:g} s with {bursts.pause_s:.0f} s between them: "
@@ -436,7 +436,7 @@ def drawn_in(step: Step, family: EngineFamily, *, ml: float) -> Step:
     if air is None or idle is None:
         note = "Read the air at the held speed and reckon the goes before the first one."
         return replace(step, worksheet="ingestion-limit", note=note)
-    low, high = held_airflow(air.low, air.high, idle.low, idle.high)
+    low, high = held_airflow(air.low, air.high, idle.low, rpm_high=idle.high)
     goes = vacuum_goes(airflow_g_s=low, amount_ml=ml)
     note = (
         f"{goes.goes} goes of {goes.go_s:.0f} s, {goes.pause_s:.0f} s between them, about "

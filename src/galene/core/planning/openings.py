@@ -167,7 +167,7 @@ def opens_fuel(operation: Operation) -> bool:
 
 
 def plain_items(
-    family: EngineFamily, operation: Operation, suffix: str, gone: Collection[str]
+    family: EngineFamily, operation: Operation, suffix: str, *, gone: Collection[str]
 ) -> list[OpenItem]:
     """Connectors, hoses, clamps, fasteners and lines of an operation, without what covers mouths."""
     items = [
@@ -199,7 +199,7 @@ def mouths(
     family: EngineFamily,
     operation: Operation,
     suffix: str,
-    gone: Collection[str],
+    *, gone: Collection[str],
 ) -> list[OpenItem]:
     """Covers that the operation asks for at once, one item a mouth.
 

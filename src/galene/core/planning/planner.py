@@ -65,9 +65,9 @@ def make_plan(case: Case, trade: Trade, done: Sequence[DoneStep] = ()) -> Plan:
     InputError
         A part twice or unknown, work that is not done on such a part, no way in to it.
     """
-    need(bool(case.works) or bool(case.relearns), "parts", [], "at least one part")
+    need(bool(case.works) or bool(case.relearns), "parts", [], allowed="at least one part")
     ids = [case.family.part(w.part).id for w in case.works]
-    need(len(set(ids)) == len(ids), "parts", ids, "each part once")
+    need(len(set(ids)) == len(ids), "parts", ids, allowed="each part once")
     return _Planner(case, trade, done).plan()
 
 
@@ -682,7 +682,7 @@ class _Planner:
             return ""
         wants = any(x.step.needs.battery == "off" for x in self._chains("clean", "close"))
         wants = wants or any(
-            made.wants_battery_off(self.family, self.by_id[o], self.lift[o], self.case.policy)
+            made.wants_battery_off(self.family, self.by_id[o], self.lift[o], policy=self.case.policy)
             for o in self.to_open
         )
         handled = bool(self.to_open) or bool(self._chains("clean"))
@@ -714,7 +714,7 @@ class _Planner:
             [*safe, *(names[o] for o in self.to_open if o in early), *(x.step.id for x in firsts)]
         )
         for operation_id in self.to_open:
-            self._open_one(operation_id, names, safe, gone, early)
+            self._open_one(operation_id, names, safe, gone=gone, early=early)
         return names
 
     def _open_one(
@@ -722,20 +722,20 @@ class _Planner:
         operation_id: str,
         names: Mapping[str, str],
         safe: Sequence[str],
-        gone: set[str],
+        *, gone: set[str],
         early: set[str],
     ) -> None:
         operation, lifted = self.by_id[operation_id], self.lift[operation_id]
         suffix = self.suffix[operation_id]
-        battery_off = made.wants_battery_off(self.family, operation, lifted, self.case.policy)
+        battery_off = made.wants_battery_off(self.family, operation, lifted, policy=self.case.policy)
         plain = [
             i
-            for i in plain_items(self.family, operation, suffix, gone)
+            for i in plain_items(self.family, operation, suffix, gone=gone)
             if not any(i.what == held.what for held in self.car.open.values())
         ]
         covers = [
             c
-            for c in mouths(self.family, operation, suffix, gone)
+            for c in mouths(self.family, operation, suffix, gone=gone)
             if not any(c.what == held.what for held in self.car.open.values())
         ]
         # What lies off already on the bench is not taken off a second time.
@@ -1015,14 +1015,14 @@ class _Planner:
         opened = [t for t in self.tasks.values() if t.rank <= RANKS["open"] + 1]
         for operation_id in every:
             if not self._superseded(operation_id, every):
-                self._close_one(operation_id, names, covers, {t.step.id for t in opened})
+                self._close_one(operation_id, names, covers, opened={t.step.id for t in opened})
 
     def _close_one(
         self,
         operation_id: str,
         names: Mapping[str, str],
         covers: Sequence[_Covered],
-        opened: set[str],
+        *, opened: set[str],
     ) -> None:
         operation, lifted = self.by_id[operation_id], self.lift[operation_id]
         suffix = self.suffix[operation_id]

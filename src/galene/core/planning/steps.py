@@ -138,7 +138,7 @@ def wants_battery_off(
     family: EngineFamily,
     operation: Operation,
     lifted: Lifting | None,
-    policy: Mapping[str, str],
+    *, policy: Mapping[str, str],
 ) -> bool:
     """Whether an operation waits for the battery: it unplugs a motor, or the family says so.
 

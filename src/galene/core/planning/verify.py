@@ -1,7 +1,8 @@
 """What must hold of every plan. Walks it step by step over the model of the car; knows no planner."""
 
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 from galene.core.airpath import EngineFamily
 from galene.core.chemistry.judge import EngineFacts, engine_of
@@ -24,8 +25,18 @@ UNTRUE: tuple[tuple[str, str], ...] = (
     ("gear tooth", "electronic"),
 )
 """Words of a throttle's step that are false where a cable moves it."""
-Judge = Callable[[AgentUse, str, Sequence[str], Sequence[str], EngineFacts], str]
-"""The agent as it is used, kind of component, features, states -> verdict."""
+class Judge(Protocol):
+    """Chemistry's verdict on an agent as it is used on a kind of part with its features."""
+
+    def __call__(
+        self,
+        use: AgentUse,
+        component: str,
+        features: Sequence[str],
+        *,
+        state: Sequence[str],
+        engine: EngineFacts,
+    ) -> str: ...
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -253,7 +264,9 @@ def _agent(walk: _Walk, step: Step) -> Iterator[Violation]:
         part = walk.family.part(part_id)
         states = _states(walk, step, part_id)
         engine = engine_of(walk.family)
-        verdict = walk.judge(step.agent, part.component, part.features, states, engine)
+        verdict = walk.judge(
+            step.agent, part.component, part.features, state=states, engine=engine
+        )
         if verdict in ("no", "only_after"):
             text = f"{step.agent.class_id} {step.agent.way} on {part_id} is {verdict} in {states}"
             yield Violation(rule=4, step=step.id, text=text)

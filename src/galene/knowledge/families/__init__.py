@@ -18,11 +18,11 @@ from galene.knowledge.schools import SCHOOLS
 FAMILIES = {f.id: f for f in (FAMILY_A, FAMILY_B, FAMILY_C, FAMILY_D, FAMILY_E, FAMILY_F)}
 OUTLINES: dict[str, EngineOutline] = {i: outline_of(f) for i, f in FAMILIES.items()}
 VOCABULARY = Vocabulary(
-    frozenset(COMPONENTS),
-    frozenset(c.id for c in COMPONENTS.values() if c.once),
-    frozenset(c.id for c in COMPONENTS.values() if c.sensor),
-    frozenset(METRICS),
-    frozenset(RELEARNS),
-    frozenset(CAUTIONS),
-    {s.letter: frozenset(c for c, _ in s.choices) for s in SCHOOLS},
+    components=frozenset(COMPONENTS),
+    once=frozenset(c.id for c in COMPONENTS.values() if c.once),
+    sensors=frozenset(c.id for c in COMPONENTS.values() if c.sensor),
+    metrics=frozenset(METRICS),
+    relearns=frozenset(RELEARNS),
+    cautions=frozenset(CAUTIONS),
+    schools={s.letter: frozenset(c for c, _ in s.choices) for s in SCHOOLS},
 )

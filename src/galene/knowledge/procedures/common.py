@@ -18,7 +18,7 @@ COMPARE = StepTemplate(
             "same",
             "Number, ports, plug and seal are the same",
             "stop",
-            "It is the wrong part: nothing is fitted, order the right one.",
+            text="It is the wrong part: nothing is fitted, order the right one.",
         ),
     ),
 )
@@ -36,7 +36,7 @@ READS = StepTemplate(
             "plausible",
             "The value is plausible",
             "again",
-            "Look at its plug, read once more.",
+            text="Look at its plug, read once more.",
         ),
     ),
 )
@@ -83,7 +83,7 @@ MEND = StepTemplate(
             "mended",
             "It sits square and holds by hand",
             "replace",
-            "It can not be mended: a new one goes in.",
+            text="It can not be mended: a new one goes in.",
         ),
     ),
 )
@@ -96,7 +96,7 @@ TESTED = StepTemplate(
     place="walk",
     tools=("smoke or soapy water", "lamp"),
     records=(
-        asked("tight", "Nothing shows at that joint", "again", "Seat it anew, test once more."),
+        asked("tight", "Nothing shows at that joint", "again", text="Seat it anew, test once more."),
     ),
 )
 

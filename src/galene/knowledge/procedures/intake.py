@@ -21,7 +21,7 @@ FREE = asked(
     "free",
     "It moves freely and closes by itself",
     "again",
-    "It sticks still: clean once more; then a new one goes in.",
+    text="It sticks still: clean once more; then a new one goes in.",
     then="replace",
 )
 AIR_FILTER = PartProcedure(
@@ -42,7 +42,7 @@ AIR_FILTER = PartProcedure(
                     "light",
                     "Light comes through, pleats and seat are whole",
                     "replace",
-                    "A new element goes in.",
+                    text="A new element goes in.",
                 ),
             ),
         ),
@@ -55,7 +55,7 @@ AIR_FILTER = PartProcedure(
             moves=("takes_off",),
             tools=("vacuum", "dry cloth"),
             records=(
-                asked("same", "Size and seal are the same", "stop", "The wrong element: order the right one."),
+                asked("same", "Size and seal are the same", "stop", text="The wrong element: order the right one."),
             ),
         ),
         StepTemplate(
@@ -115,7 +115,7 @@ METER = PartProcedure(
                 "moisture",
                 "No moisture anywhere on it",
                 "again",
-                "It is still wet: spray nothing on top, dry and look once more.",
+                text="It is still wet: spray nothing on top, dry and look once more.",
                 then="replace",
             ),
             minutes=1,
@@ -130,7 +130,7 @@ METER = PartProcedure(
             why="A new meter is never sprayed.",
             cautions=("element",),
             records=(
-                asked("same", "Number, arrow and plug are the same", "stop", "The wrong meter: order the right one."),
+                asked("same", "Number, arrow and plug are the same", "stop", text="The wrong meter: order the right one."),
             ),
         ),
     ),
@@ -146,7 +146,7 @@ SMALL_METER = PartProcedure(
                 "line",
                 "The plastic line bends without a crack",
                 "note",
-                "Leave it on its hose: it is sprayed where it is, the line held still.",
+                text="Leave it on its hose: it is sprayed where it is, the line held still.",
             ),
             cautions=("element",),
         ),
@@ -178,7 +178,7 @@ SMALL_METER = PartProcedure(
                     "runs",
                     "The pump runs and the valve opens",
                     "more",
-                    "The valve joins the scope: look at its plate.",
+                    text="The valve joins the scope: look at its plate.",
                     parts=("secondary_air_valve",),
                 ),
             ),
@@ -195,7 +195,7 @@ TUBE = PartProcedure(
                 "whole",
                 "No crack, clamps turn freely",
                 "replace",
-                "No cleaning closes a crack: a new tube goes in.",
+                text="No cleaning closes a crack: a new tube goes in.",
             ),
             why="Air that enters here is counted by nobody.",
         ),
@@ -225,7 +225,7 @@ SEAL_NEW = StepTemplate(
     brings=("seal_removed",),
     tools=("plastic pick", "cloth"),
     records=(
-        asked("groove", "The groove is clean and whole", "note", "Say so in the report: it may leak."),
+        asked("groove", "The groove is clean and whole", "note", text="Say so in the report: it may leak."),
     ),
 )
 SEAL_OLD = StepTemplate(
@@ -241,7 +241,7 @@ SEAL_OLD = StepTemplate(
             "seal",
             "The old seal is soft, round and without a nick",
             "note",
-            "A new one goes in; it is put on the card as found.",
+            text="A new one goes in; it is put on the card as found.",
         ),
     ),
 )
@@ -258,7 +258,7 @@ THROTTLE = PartProcedure(
             place="first",
             tools=("soft wedge on a handle", "helper or scan tool"),
             cautions=("fingers",),
-            opens=(Opened("Soft wedge at the plate", "tool inside", dangerous=True),),
+            opens=(Opened(what="Soft wedge at the plate", kind="tool inside", dangerous=True),),
             needs=("battery_on",),
         ),
         StepTemplate(
@@ -267,7 +267,7 @@ THROTTLE = PartProcedure(
             minutes=1,
             when=("on_engine", "electronic"),
             why="The motor must not fight the hand.",
-            opens=(Opened("Throttle connector", "connector"),),
+            opens=(Opened(what="Throttle connector", kind="connector"),),
             needs=("battery_off",),
         ),
         look(
@@ -285,7 +285,7 @@ THROTTLE = PartProcedure(
             why=COUNTED,
             tools=("cloth",),
             cautions=("objects",),
-            opens=(Opened("Cloth behind the plate", "rag inside", dangerous=True),),
+            opens=(Opened(what="Cloth behind the plate", kind="rag inside", dangerous=True),),
         ),
         SEAL_NEW,
         SEAL_OLD,
@@ -404,7 +404,7 @@ THROTTLE = PartProcedure(
             when=("cable", "four_stroke"),
             place="walk",
             records=(
-                asked("home", "Each holds", "again", "Seat it, touch all of them once more."),
+                asked("home", "Each holds", "again", text="Seat it, touch all of them once more."),
             ),
         ),
         StepTemplate(
@@ -420,7 +420,7 @@ THROTTLE = PartProcedure(
                     "play",
                     "The cable has play and the plate rests on its stop",
                     "again",
-                    "Free the cable, then look once more.",
+                    text="Free the cable, then look once more.",
                     then="replace",
                 ),
             ),
@@ -481,7 +481,7 @@ MANIFOLD = PartProcedure(
                 "flat",
                 "Plenum and flange are whole, nothing warped",
                 "replace",
-                "Warped or cracked: a new manifold goes in.",
+                text="Warped or cracked: a new manifold goes in.",
             ),
         ),
         StepTemplate(
@@ -496,7 +496,7 @@ MANIFOLD = PartProcedure(
                     "bare",
                     "Nothing with a plug is left on it",
                     "again",
-                    "Take it off by name, then look once more.",
+                    text="Take it off by name, then look once more.",
                 ),
             ),
         ),
@@ -550,7 +550,7 @@ MANIFOLD = PartProcedure(
             tools=LAMP,
             needs=(),
             records=(
-                asked("ours", "It is ours, dry and empty", "stop", "Back to the bath house: it is not fitted."),
+                asked("ours", "It is ours, dry and empty", "stop", text="Back to the bath house: it is not fitted."),
             ),
         ),
         check("Every runner shows its wall, dry and empty; stain may stay"),
@@ -566,7 +566,7 @@ FLAPS = PartProcedure(
                 "worn",
                 "No play at the shaft, the lever sits on its ball",
                 "replace",
-                "Worn through: new flaps, or the manifold with them.",
+                text="Worn through: new flaps, or the manifold with them.",
             ),
         ),
         StepTemplate(
@@ -583,7 +583,7 @@ FLAPS = PartProcedure(
                 "free",
                 "Whole travel, no stiffness",
                 "again",
-                "Scrape once more; still stiff, new flaps or manifold.",
+                text="Scrape once more; still stiff, new flaps or manifold.",
                 then="replace",
             ),
         ),
@@ -594,7 +594,7 @@ FLAPS = PartProcedure(
             works=("adjust",),
             why="Off its ball the motor over-travels and learns a wrong stop.",
             records=(
-                asked("holds", "It holds against a pull", "replace", "Ball or lever is worn: a new one."),
+                asked("holds", "It holds against a pull", "replace", text="Ball or lever is worn: a new one."),
             ),
         ),
         StepTemplate(
@@ -608,7 +608,7 @@ FLAPS = PartProcedure(
                     "free",
                     "They move freely",
                     "more",
-                    "Stiff flaps threw the lever off: the manifold joins the scope.",
+                    text="Stiff flaps threw the lever off: the manifold joins the scope.",
                     parts=("intake_manifold",),
                 ),
             ),
@@ -626,7 +626,7 @@ ACTUATOR = PartProcedure(
             works=("clean", "inspect"),
             why="A spring hooked wrong pulls the flaps the wrong way.",
             tools=("marker",),
-            opens=(Opened("Actuator lever and spring", "clamp"),),
+            opens=(Opened(what="Actuator lever and spring", kind="clamp"),),
             needs=("battery_off",),
         ),
         StepTemplate(
@@ -636,7 +636,7 @@ ACTUATOR = PartProcedure(
             works=("clean", "inspect"),
             why="Nothing is seen of magnet, sensor and gear before it is open.",
             tools=("small driver",),
-            opens=(Opened("Actuator cover screws", "fastener set"),),
+            opens=(Opened(what="Actuator cover screws", kind="fastener set"),),
             needs=("battery_off",),
             brings=("electronics_removed",),
         ),
@@ -651,7 +651,7 @@ ACTUATOR = PartProcedure(
         ),
         check(
             "No dust on magnet and sensor; turn the gear by hand: the motor turns with it, no tooth skips",
-            asked("motor", "The motor turns with the gear", "replace", "A new actuator goes in."),
+            asked("motor", "The motor turns with the gear", "replace", text="A new actuator goes in."),
             left=after(from_grade=3, then="replace"),
         ),
         StepTemplate(
@@ -674,7 +674,7 @@ ACTUATOR = PartProcedure(
                     "flap",
                     "The flaps move freely by hand",
                     "more",
-                    "Stiff: the manifold and its flaps join the scope.",
+                    text="Stiff: the manifold and its flaps join the scope.",
                     parts=("intake_manifold", "runner_flaps"),
                 ),
             ),
@@ -694,7 +694,7 @@ ACTUATOR = PartProcedure(
             works=("adjust",),
             why="A lever does not come off by itself.",
             records=(
-                asked("holds", "It holds against a pull", "replace", "Ball or lever is worn: a new actuator."),
+                asked("holds", "It holds against a pull", "replace", text="Ball or lever is worn: a new actuator."),
             ),
         ),
     ),
@@ -722,7 +722,7 @@ PORTS = PartProcedure(
                     "shut",
                     "Both valves of each cylinder sit",
                     "again",
-                    "Turn on until they do; nothing is loosened above an open valve.",
+                    text="Turn on until they do; nothing is loosened above an open valve.",
                 ),
             ),
         ),
@@ -739,7 +739,7 @@ PORTS = PartProcedure(
             agent="blast_walnut",
             agent_ml=3000,
             way="blast",
-            opens=(Opened("Blast media in the port", "media inside", dangerous=True),),
+            opens=(Opened(what="Blast media in the port", kind="media inside", dangerous=True),),
         ),
         StepTemplate(
             key="clean",
@@ -791,7 +791,7 @@ BREATHER = PartProcedure(
     steps=(
         look(
             "Shake it, blow both ways by a clean tube: it lets one way only",
-            asked("one_way", "It lets one way only", "replace", "Stuck: a new one goes in."),
+            asked("one_way", "It lets one way only", "replace", text="Stuck: a new one goes in."),
         ),
         StepTemplate(
             key="clean",

@@ -11,7 +11,7 @@ FOLLOWS = asked(
     "follows",
     "Position follows, and comes back to zero",
     "again",
-    "Look at its plug, command once more; still not, a new valve goes in.",
+    text="Look at its plug, command once more; still not, a new valve goes in.",
     then="replace",
 )
 COMMANDED: tuple[StepTemplate, ...] = (
@@ -27,7 +27,7 @@ COMMANDED: tuple[StepTemplate, ...] = (
         needs=("ignition_off",),
         tools=("fused jumper", "meter"),
         cautions=("jumper",),
-        opens=(Opened("Valve connector, off for the jumper", "connector"),),
+        opens=(Opened(what="Valve connector, off for the jumper", kind="connector"),),
     ),
     StepTemplate(
         key="jumper",
@@ -45,7 +45,7 @@ COMMANDED: tuple[StepTemplate, ...] = (
                 "moves",
                 "It opens whole and falls back each time",
                 "again",
-                "Once more; still not, a new valve goes in.",
+                text="Once more; still not, a new valve goes in.",
                 then="replace",
             ),
         ),
@@ -92,8 +92,8 @@ VALVE = PartProcedure(
             tools=("small driver", "dish"),
             brings=("electronics_removed",),
             opens=(
-                Opened("Valve drive screws", "fastener set"),
-                Opened("Valve drive plug and ring", "connector"),
+                Opened(what="Valve drive screws", kind="fastener set"),
+                Opened(what="Valve drive plug and ring", kind="connector"),
             ),
         ),
         StepTemplate(
@@ -116,7 +116,7 @@ VALVE = PartProcedure(
                 "closes",
                 "It closes by itself",
                 "again",
-                "Work it once more; it sticks still, a new valve goes in.",
+                text="Work it once more; it sticks still, a new valve goes in.",
                 then="replace",
             ),
             left=after(then="replace"),
@@ -164,7 +164,7 @@ PASSAGE = PartProcedure(
                 "open",
                 "Light passes from end to end",
                 "again",
-                "Wire it once more; still shut, say so: its carrier comes off.",
+                text="Wire it once more; still shut, say so: its carrier comes off.",
                 then="part_only",
             ),
         ),
@@ -201,7 +201,7 @@ HELD = Record(
         ),
     ),
 )
-BUBBLES = asked("tight", "No bubble", "replace", "It leaks: a new cooler goes in.")
+BUBBLES = asked("tight", "No bubble", "replace", text="It leaks: a new cooler goes in.")
 COOLER = PartProcedure(
     component="egr_cooler",
     title="Recirculation cooler",
@@ -235,7 +235,7 @@ COOLER = PartProcedure(
             moves=("receives",),
             tools=LAMP,
             records=(
-                asked("ours", "It is ours and empty", "stop", "Back to the bath house: it is not fitted."),
+                asked("ours", "It is ours and empty", "stop", text="Back to the bath house: it is not fitted."),
             ),
         ),
         StepTemplate(
@@ -270,7 +270,7 @@ COOLER = PartProcedure(
             why="A leak at the start costs an engine.",
             tools=("pressure test kit",),
             records=(
-                asked("same", "It is the same, and it holds", "stop", "Wrong or leaking: it is not fitted."),
+                asked("same", "It is the same, and it holds", "stop", text="Wrong or leaking: it is not fitted."),
             ),
         ),
     ),
@@ -290,7 +290,7 @@ DP_PORTS = PartProcedure(
             cautions=("eyes", "objects"),
             records=(
                 after(then="part_only"),
-                asked("both", "A wire falls through both", "again", "Turn once more.", then="part_only"),
+                asked("both", "A wire falls through both", "again", text="Turn once more.", then="part_only"),
             ),
         ),
     ),
@@ -311,7 +311,7 @@ TUBE = PartProcedure(
             cautions=("eyes", "objects"),
             records=(
                 after(then="replace"),
-                asked("passes", "It passes freely, and the root shows metal", "again", "Ream once more.", then="replace"),
+                asked("passes", "It passes freely, and the root shows metal", "again", text="Ream once more.", then="replace"),
             ),
         ),
     ),
@@ -337,7 +337,7 @@ SECONDARY_VALVE = PartProcedure(
         ),
         check(
             "The plate moves and closes",
-            asked("moves", "It moves and closes by itself", "again", "Once more.", then="replace"),
+            asked("moves", "It moves and closes by itself", "again", text="Once more.", then="replace"),
             left=after(then="replace"),
         ),
     ),

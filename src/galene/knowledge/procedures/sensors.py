@@ -5,7 +5,7 @@ from galene.knowledge.procedures.words import WHOLE, after, asked, check, dries,
 
 MEMBRANE = "Nothing is pushed into a membrane: it tears."
 SNUG = asked(
-    "ring", "The O-ring sits in its groove and turns with the sensor", "again", "Seat it anew, then look."
+    "ring", "The O-ring sits in its groove and turns with the sensor", "again", text="Seat it anew, then look."
 )
 
 
@@ -44,7 +44,7 @@ def pressure_sensor(
                         "open",
                         "The port is open and bare",
                         "again",
-                        "Clear it by hand, nothing blown inward; swab once more.",
+                        text="Clear it by hand, nothing blown inward; swab once more.",
                     ),
                 ),
             ),
@@ -74,7 +74,7 @@ BOOST = pressure_sensor(
                     "level",
                     "The coolant stands at its cold mark",
                     "note",
-                    "Coolant is lost: look at the cooler before this sensor is blamed.",
+                    text="Coolant is lost: look at the cooler before this sensor is blamed.",
                 ),
             ),
         ),
@@ -102,7 +102,7 @@ CRANKCASE = PartProcedure(
         look(
             "Look for dust or oil past the O-ring; at the seal's seat, the snout and the barb",
             WHOLE,
-            asked("seat", "The seal's seat is smooth and clean", "note", "It may leak there: say so in the report."),
+            asked("seat", "The seal's seat is smooth and clean", "note", text="It may leak there: say so in the report."),
         ),
         StepTemplate(
             key="wipe",
@@ -127,7 +127,7 @@ CRANKCASE = PartProcedure(
             cautions=("road",),
             needs=("engine_running",),
             records=(
-                asked("pulls", "It pulls without bogging", "note", "It bogs still: hose, fitting and seal are looked at anew."),
+                asked("pulls", "It pulls without bogging", "note", text="It bogs still: hose, fitting and seal are looked at anew."),
             ),
         ),
     ),
@@ -176,7 +176,7 @@ CRANKCASE_HOSE = PartProcedure(
     steps=(
         look(
             "Blow through by a clean tube; look at the barb's seat, flex the hose along its length",
-            asked("whole", "No crack, no soft place, the ends grip", "replace", "A new hose goes in."),
+            asked("whole", "No crack, no soft place, the ends grip", "replace", text="A new hose goes in."),
         ),
         StepTemplate(
             key="clear",
@@ -187,7 +187,7 @@ CRANKCASE_HOSE = PartProcedure(
             treats=True,
             tools=("1.5 mm drill", "cloth"),
             records=(
-                asked("open", "The fitting is open by its whole bore", "again", "Turn once more.", then="replace"),
+                asked("open", "The fitting is open by its whole bore", "again", text="Turn once more.", then="replace"),
             ),
         ),
         StepTemplate(
@@ -214,7 +214,7 @@ CRANKCASE_HOSE = PartProcedure(
                     "bled",
                     "The oil hose holds no air",
                     "again",
-                    "Bleed it at its screw, then look once more: dry, the engine seizes.",
+                    text="Bleed it at its screw, then look once more: dry, the engine seizes.",
                 ),
             ),
         ),
@@ -228,7 +228,7 @@ CRANKCASE_HOSE = PartProcedure(
             cautions=("road",),
             needs=("engine_running",),
             records=(
-                asked("pulls", "It pulls without bogging", "note", "It bogs still: sensor, fitting and seal are looked at anew."),
+                asked("pulls", "It pulls without bogging", "note", text="It bogs still: sensor, fitting and seal are looked at anew."),
             ),
         ),
     ),
@@ -243,7 +243,7 @@ OXYGEN = PartProcedure(
                 "poisoned",
                 "No crack, no pale crust, no glassy coat",
                 "replace",
-                "Poisoned or broken: a new one goes in.",
+                text="Poisoned or broken: a new one goes in.",
             ),
             why="Soot burns off; coolant, oil ash and silicone do not.",
             works=("inspect",),
@@ -255,7 +255,7 @@ OXYGEN = PartProcedure(
             works=("replace",),
             why="A lead pulled tight breaks; a touched tip is spoilt.",
             records=(
-                asked("same", "Number, thread and plug are the same", "stop", "The wrong sensor: order the right one."),
+                asked("same", "Number, thread and plug are the same", "stop", text="The wrong sensor: order the right one."),
             ),
         ),
         StepTemplate(
@@ -269,7 +269,7 @@ OXYGEN = PartProcedure(
             tools=("scan tool",),
             cautions=("exhaust", "rotating"),
             records=(
-                asked("answers", "It answers within its time", "note", "It is slow still: leak or wiring, not the sensor."),
+                asked("answers", "It answers within its time", "note", text="It is slow still: leak or wiring, not the sensor."),
             ),
         ),
     ),

@@ -7,12 +7,12 @@ from galene.knowledge.procedures.recirculation import COMMANDED
 from galene.knowledge.procedures.words import asked
 
 GO: tuple[Work, ...] = ("clean", "upkeep")
-TUBE_ITEM = Opened("Way in for the spray tube", "hose", while_running=True)
+TUBE_ITEM = Opened(what="Way in for the spray tube", kind="hose", while_running=True)
 FIT = asked(
     "fit",
     "No misfire or catalyst code stored, oil and coolant at their marks",
     "part_only",
-    "Not into a failing engine or catalyst: this upkeep is left out, that is mended first.",
+    text="Not into a failing engine or catalyst: this upkeep is left out, that is mended first.",
 )
 WARM = StepTemplate(
     key="warm",
@@ -126,7 +126,7 @@ AEROSOL = PartProcedure(
                     "level",
                     "New filter on, plug tight, oil at the mark",
                     "stop",
-                    "No start without oil: fill it, look once more.",
+                    text="No start without oil: fill it, look once more.",
                 ),
             ),
         ),
@@ -144,7 +144,7 @@ AEROSOL = PartProcedure(
                     "smooth",
                     "It idles smoothly after it",
                     "note",
-                    "Read the code: a misfire now is a lump on a valve or a wet plug.",
+                    text="Read the code: a misfire now is a lump on a valve or a wet plug.",
                 ),
             ),
         ),
@@ -207,7 +207,7 @@ FLUSH = PartProcedure(
                     "smooth",
                     "It idles smoothly after it",
                     "note",
-                    "Read the code: a misfire after the flush is a lump on a valve or a wet plug.",
+                    text="Read the code: a misfire after the flush is a lump on a valve or a wet plug.",
                 ),
             ),
         ),
@@ -257,7 +257,7 @@ TANK = PartProcedure(
                     "answers",
                     "It answers within its time",
                     "note",
-                    "It is slow still: test it again after the tank, else a new one.",
+                    text="It is slow still: test it again after the tank, else a new one.",
                 ),
             ),
         ),
@@ -267,7 +267,7 @@ SLOW = asked(
     "slow",
     "Warm, a short push on the pedal: it answers, but slowly",
     "part_only",
-    "Nothing to gain here: one that answers well is left alone, one that is dead is replaced.",
+    text="Nothing to gain here: one that answers well is left alone, one that is dead is replaced.",
 )
 VACUUM_LINE = PartProcedure(
     component="vacuum_line_product",
@@ -356,7 +356,7 @@ VACUUM_LINE = PartProcedure(
                     "answers",
                     "It answers within its time",
                     "note",
-                    "It is slow still: a new sensor is next, not a second dose.",
+                    text="It is slow still: a new sensor is next, not a second dose.",
                 ),
             ),
         ),

@@ -43,8 +43,7 @@ def asked(
     key: str,
     label: str,
     kind: ConsequenceKind,
-    text: str,
-    *,
+    *, text: str,
     bad: str = "no",
     parts: tuple[str, ...] = (),
     then: ConsequenceKind = "stop",
@@ -58,14 +57,14 @@ WHOLE = asked(
     "whole",
     "Whole: no crack, no broken tab",
     "replace",
-    "Cleaning mends no crack: a new one goes in.",
+    text="Cleaning mends no crack: a new one goes in.",
 )
-PALE = asked("pale", "Pale, crusty residue", "stop", LEAK_FIRST, bad="yes")
+PALE = asked("pale", "Pale, crusty residue", "stop", text=LEAK_FIRST, bad="yes")
 EYES = asked(
     "eyes",
     "Looked in twice, and it is empty",
     "stop",
-    "Something lies in there: no cranking until it is out.",
+    text="Something lies in there: no cranking until it is out.",
 )
 LAMP = ("lamp",)
 DECIDES = "What is found decides how far the work goes."

@@ -20,7 +20,7 @@ _LAYOUTS: dict[int, tuple[EngineFamily, Layout, Layout, int]] = {}
 _SERIAL = count(1)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Mark:
     """What is known of one part on this job."""
 
@@ -40,7 +40,7 @@ class Mark:
         return (self.grade or 0) >= 3 or (self.open_percent is not None and self.open_percent < STRAINED_BELOW)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Picture:
     """A drawing ready for the template, in two foldings: wide, and folded for a narrow screen."""
 
@@ -83,7 +83,7 @@ def parts_of_evidence(family: EngineFamily, kind: Evidence) -> list[Part]:
     return [p for p in family.parts if p.component in kind.needs]
 
 
-def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], lit: Sequence[str] = ()) -> dict[str, Mark]:
+def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], *, lit: Sequence[str] = ()) -> dict[str, Mark]:
     """Codes, evidence, grades, scope and open parts of a job, by part id."""
     codes: dict[str, list[str]] = {}
     evidence: dict[str, list[str]] = {}
@@ -109,13 +109,13 @@ def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], lit: S
     for part in family.parts:
         grade, deposit, percent = looks.get(part.id, (None, "", None))
         found[part.id] = Mark(
-            part, tuple(codes.get(part.id, ())), tuple(evidence.get(part.id, ())), grade, deposit, percent,
-            part.id in scope, part.id in opened, part.id in lit,
+            part=part, codes=tuple(codes.get(part.id, ())), evidence=tuple(evidence.get(part.id, ())), grade=grade, deposit=deposit, open_percent=percent,
+            in_scope=part.id in scope, is_open=part.id in opened, lit=part.id in lit,
         )  # fmt: skip
     return found
 
 
-def picture_of(family: EngineFamily, job: Job | None = None, scope: Sequence[str] = (), lit: Sequence[str] = ()) -> Picture:
+def picture_of(family: EngineFamily, job: Job | None = None, scope: Sequence[str] = (), *, lit: Sequence[str] = ()) -> Picture:
     """The drawing of a family, with a job's marks on it; `lit` parts are the ones looked for."""
     wide, narrow, serial = layouts_of(family)
-    return Picture(wide, narrow, family, serial, marks_of(family, job, scope, lit))
+    return Picture(wide=wide, narrow=narrow, family=family, serial=serial, marks=marks_of(family, job, scope, lit=lit))

@@ -19,7 +19,7 @@ GLYPH = 0.52
 """Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the browser."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Shape:
     """A folding: cells side by side, smallest and largest cell, the room that a sensor takes, size of the type."""
 
@@ -31,11 +31,11 @@ class Shape:
     sensor_type: float
 
 
-WIDE = Shape(7, (168.0, 230.0), 1180.0, 84.0, 15.0, 12.0)
-NARROW = Shape(3, (168.0, 190.0), 540.0, 126.0, 19.0, 17.0)
+WIDE = Shape(columns=7, cell=(168.0, 230.0), width=1180.0, slot=84.0, part_type=15.0, sensor_type=12.0)
+NARROW = Shape(columns=3, cell=(168.0, 190.0), width=540.0, slot=126.0, part_type=19.0, sensor_type=17.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Box:
     """A rectangle by its centre."""
 
@@ -49,7 +49,7 @@ class Box:
         return abs(self.x - other.x) * 2 < self.w + other.w - 0.01 and abs(self.y - other.y) * 2 < self.h + other.h - 0.01
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Label:
     """A label's lines, its first baseline, the size of its type, and the room it takes."""
 
@@ -60,7 +60,7 @@ class Label:
     box: Box
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Node:
     """A part in its place. `form` is part, or free for a sensor that sits on nothing."""
 
@@ -70,7 +70,7 @@ class Node:
     label: Label
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stalk:
     """A sensor above its host, with the foot of its stalk."""
 
@@ -81,7 +81,7 @@ class Stalk:
     foot: tuple[float, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Line:
     """A pipe as corner points. `straight` ones run from body to body in the middle; the rest end at an arrow."""
 
@@ -116,7 +116,7 @@ class Line:
         return math.degrees(math.atan2(by - ay, bx - ax))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Layout:
     """One folding of the drawing."""
 
@@ -146,14 +146,14 @@ def wrap(text: str, width: float, size: float) -> tuple[str, ...]:
     return tuple(lines or ("",))
 
 
-def _label(text: str, x: float, top: float, width: float, size: float) -> Label:
+def _label(text: str, x: float, top: float, *, width: float, size: float) -> Label:
     lines = wrap(text, width, size)
     height = size * 1.12 * len(lines)
     wide = max(len(line) for line in lines) * size * GLYPH
-    return Label(lines, x, top + size * 0.86, size, Box(x, top + height / 2, wide, height))
+    return Label(lines=lines, x=x, y=top + size * 0.86, size=size, box=Box(x=x, y=top + height / 2, w=wide, h=height))
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Cell:
     """A node in its row: first cell and how many it takes."""
 
@@ -167,7 +167,7 @@ class _Cell:
         return self.start + self.span / 2
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Route:
     """A line on its way: the boundaries and zones that it turns at, filled in by the tracks later."""
 
@@ -210,14 +210,14 @@ def _place(family: EngineFamily, shape: Shape, cell_of: dict[str, float]) -> tup
     for r, row in enumerate(front):
         at = 0
         for node in row:
-            cells[node] = _Cell(node, r, at, spans[node])
+            cells[node] = _Cell(id=node, row=r, start=at, span=spans[node])
             at += spans[node]
     for r, row in enumerate(back):
         at = columns
         for node in row:
             at -= spans[node]
-            cells[node] = _Cell(node, r, at, spans[node])  # counted from the first exhaust row for now
-    lanes = _lanes(family, extras, free, spans, cells, columns)
+            cells[node] = _Cell(id=node, row=r, start=at, span=spans[node])  # counted from the first exhaust row for now
+    lanes = _lanes(family, extras, free, spans=spans, cells=cells, columns=columns)
     for node in exhaust:
         cells[node].row += len(front) + len(lanes)
     for k, lane in enumerate(lanes):
@@ -228,7 +228,7 @@ def _place(family: EngineFamily, shape: Shape, cell_of: dict[str, float]) -> tup
 
 
 def _lanes(
-    family: EngineFamily, extras: list[str], free: list[str], spans: dict[str, int], cells: dict[str, _Cell], columns: int
+    family: EngineFamily, extras: list[str], free: list[str], *, spans: dict[str, int], cells: dict[str, _Cell], columns: int
 ) -> list[list[_Cell]]:
     """Lanes between intake and exhaust: each circuit's parts near the middle of what they join."""
     lanes: list[list[_Cell]] = []
@@ -250,7 +250,7 @@ def _lanes(
         _, k, start = best
         if k == len(lanes):
             lanes.append([])
-        cell = _Cell(node, 0, start, spans[node])
+        cell = _Cell(id=node, row=0, start=start, span=spans[node])
         lanes[k].append(cell)
         cells[node] = cell
         last[circuit] = k
@@ -329,12 +329,12 @@ class _Router:
                         best = (cost, bs, z, bt)
         if best is not None:
             _, bs, z, bt = best
-            return _Route(pipe, [], [z], [bs, bt])
+            return _Route(pipe=pipe, turns=[], zones=[z], boundaries=[bs, bt])
         bs = a.start if a.middle < self.columns / 2 else a.start + a.span
         bt = b.start if b.middle < self.columns / 2 else b.start + b.span
         gutter = 0 if a.middle + b.middle < self.columns else self.columns
         z1, z2 = (a.row, b.row - 1) if down else (a.row - 1, b.row)
-        return _Route(pipe, [], [z1, z2], [bs, gutter, bt])
+        return _Route(pipe=pipe, turns=[], zones=[z1, z2], boundaries=[bs, gutter, bt])
 
     def spread(self, routes: Sequence[_Route]) -> tuple[list[int], dict[int, float]]:
         """Give every stretch a track of its own where stretches would lie on each other.
@@ -403,7 +403,7 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
     need = {host: len(sensors) * shape.slot for host, sensors in tapped.items()}
     cells, columns, rows = _place(family, shape, need)
     if not cells:
-        return Layout(shape.width, 40, (), (), ())
+        return Layout(width=shape.width, height=40, nodes=(), stalks=(), lines=())
     cell_w = min(shape.cell[1], max(shape.cell[0], (shape.width - 2 * GUTTER) / columns))
     router = _Router(cells, columns, rows)
     known = router.cells
@@ -449,8 +449,8 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
         x, mid = x_of(cell), centre[cell.row]
         form = "free" if cell.id in {t.sensor for t in family.taps} else "part"
         nodes.append(
-            Node(cell.id, form, Box(x, mid, BODY_W, BODY_H),
-                 _label(labels[cell.id], x, mid + BODY_H / 2 + 6, room_of(cell) - 4, shape.part_type))
+            Node(id=cell.id, form=form, box=Box(x=x, y=mid, w=BODY_W, h=BODY_H),
+                 label=_label(labels[cell.id], x, mid + BODY_H / 2 + 6, width=room_of(cell) - 4, size=shape.part_type))
         )  # fmt: skip
         for sensor, offset, room in heads[cell.id]:
             size = shape.sensor_type
@@ -458,23 +458,23 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
             head_y = mid - BODY_H / 2 - STALK - HEAD / 2
             foot = max(-36.0, min(36.0, offset * 0.5))
             stalks.append(
-                Stalk(sensor, cell.id, Box(x + offset, head_y, HEAD, HEAD),
-                      _label(labels[sensor], x + offset, head_y - HEAD / 2 - 9 - lines * size * 1.12, room, size),
-                      (x + foot, mid - BODY_H / 2 + 8))
+                Stalk(id=sensor, host=cell.id, box=Box(x=x + offset, y=head_y, w=HEAD, h=HEAD),
+                      label=_label(labels[sensor], x + offset, head_y - HEAD / 2 - 9 - lines * size * 1.12, width=room, size=size),
+                      foot=(x + foot, mid - BODY_H / 2 + 8))
             )  # fmt: skip
-    drawn = [_straight(p, known, x_of, centre) for p in straight]
-    drawn += [_routed(r, router, x_of, centre, below, cell_w) for r in routes]
-    return Layout(2 * GUTTER + columns * cell_w, y + 6, tuple(nodes), tuple(stalks), tuple(drawn))
+    drawn = [_straight(p, known, x_of, centre=centre) for p in straight]
+    drawn += [_routed(r, router, x_of, centre=centre, below=below, cell_w=cell_w) for r in routes]
+    return Layout(width=2 * GUTTER + columns * cell_w, height=y + 6, nodes=tuple(nodes), stalks=tuple(stalks), lines=tuple(drawn))
 
 
-def _straight(pipe: Pipe, cells: dict[str, _Cell], x_of: Callable[[_Cell], float], centre: list[float]) -> Line:
+def _straight(pipe: Pipe, cells: dict[str, _Cell], x_of: Callable[[_Cell], float], *, centre: list[float]) -> Line:
     a, b = cells[pipe.source], cells[pipe.target]
     side = 1 if x_of(b) > x_of(a) else -1
     y = centre[a.row]
-    return Line(pipe.source, pipe.target, pipe.circuit, ((x_of(a) + side * BODY_W / 2, y), (x_of(b) - side * BODY_W / 2, y)), True)
+    return Line(source=pipe.source, target=pipe.target, circuit=pipe.circuit, points=((x_of(a) + side * BODY_W / 2, y), (x_of(b) - side * BODY_W / 2, y)), straight=True)
 
 
-def _routed(route: _Route, router: _Router, x_of: Callable[[_Cell], float], centre: list[float], below: list[float], cell_w: float) -> Line:
+def _routed(route: _Route, router: _Router, x_of: Callable[[_Cell], float], *, centre: list[float], below: list[float], cell_w: float) -> Line:
     a, b = router.cells[route.pipe.source], router.cells[route.pipe.target]
 
     def bx(k: int) -> float:
@@ -495,4 +495,4 @@ def _routed(route: _Route, router: _Router, x_of: Callable[[_Cell], float], cent
     for point in points[1:]:
         if point != kept[-1]:
             kept.append(point)
-    return Line(route.pipe.source, route.pipe.target, route.pipe.circuit, tuple(kept), False)
+    return Line(source=route.pipe.source, target=route.pipe.target, circuit=route.pipe.circuit, points=tuple(kept), straight=False)

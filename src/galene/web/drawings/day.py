@@ -13,7 +13,7 @@ LANES, DUE_LANES, WORDS = 3, 5, 186.0
 """Waits shown, rows for due marks, and the room that a due mark's words take."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Mark:
     """A vehicle that is due at a moment; late ones stand at the left edge."""
 
@@ -25,7 +25,7 @@ class Mark:
     href: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bar:
     """A wait from now to its end."""
 
@@ -35,7 +35,7 @@ class Bar:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DayStrip:
     """Hours, waits and dues in drawing units."""
 
@@ -57,7 +57,7 @@ def day_strip(standings: Sequence[Standing], now: datetime) -> DayStrip | None:
         return round(LEFT + min(1.0, max(0.0, share)) * WIDTH, 1)
 
     bars = tuple(
-        Bar(x(now), max(4.0, x(s.wait.ends_at) - x(now)), i % LANES, f"{s.job.vehicle.plate} {s.wait.name[0].lower()}{s.wait.name[1:]}")
+        Bar(x=x(now), width=max(4.0, x(s.wait.ends_at) - x(now)), lane=i % LANES, text=f"{s.job.vehicle.plate} {s.wait.name[0].lower()}{s.wait.name[1:]}")
         for i, s in enumerate([s for s in standings if s.wait][:LANES])
         if s.wait
     )
@@ -71,8 +71,8 @@ def day_strip(standings: Sequence[Standing], now: datetime) -> DayStrip | None:
         if lane is None:
             continue
         taken[lane].append(room)
-        marks.append(Mark(place, lane, s.job.vehicle.plate, f"{due.astimezone():%H:%M}", due < now, f"/jobs/{s.job.number}"))
+        marks.append(Mark(x=place, lane=lane, plate=s.job.vehicle.plate, text=f"{due.astimezone():%H:%M}", late=due < now, href=f"/jobs/{s.job.number}"))
     if not bars and not marks:
         return None
     hours = tuple((x(start + timedelta(hours=k)), f"{start + timedelta(hours=k):%H}") for k in range(HOURS + 1))
-    return DayStrip(hours, bars, tuple(marks), 70.0 + 26 * (max((m.lane for m in marks), default=0)) + 22 * len(bars), x(now))
+    return DayStrip(hours=hours, bars=bars, marks=tuple(marks), height=70.0 + 26 * (max((m.lane for m in marks), default=0)) + 22 * len(bars), now_x=x(now))

@@ -10,7 +10,7 @@ from galene.web.drawings.airpath_layout import wrap
 SHEET_W, GAP_X, GAP_Y, LINE, TYPE = 232.0, 46.0, 14.0, 16.5, 13.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sheet:
     """One operation: its place, its words in lines, the parts of the scope that it lays open, its place in the order."""
 
@@ -24,7 +24,7 @@ class Sheet:
     reaches: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stack:
     """The whole drawing. `rests` are lines from what comes off first to what waits for it."""
 
@@ -50,7 +50,7 @@ def stack_of(family: EngineFamily, operations: Sequence[Operation], scope: Seque
             reaches = tuple(labels[p] for p in operation.reaches if p in scope)
             extra = (1 if reaches else 0) + (1 if operation.consumes else 0) + (1 if operation.wait_minutes else 0)
             h = 16 + (len(lines) + 1 + extra) * LINE
-            placed[operation.id] = Sheet(operation, number[operation.id], x, y, SHEET_W, h, lines, reaches)
+            placed[operation.id] = Sheet(operation=operation, number=number[operation.id], x=x, y=y, w=SHEET_W, h=h, lines=lines, reaches=reaches)
             y += h + GAP_Y
         height = max(height, y)
     rests = []
@@ -60,5 +60,5 @@ def stack_of(family: EngineFamily, operations: Sequence[Operation], scope: Seque
                 under = placed[need]
                 rests.append((under.x + under.w, under.y + 20, sheet.x, sheet.y + 20))
     return Stack(
-        max(SHEET_W + 8, 4 + len(columns) * (SHEET_W + GAP_X) - GAP_X + 4), height, tuple(columns), tuple(placed.values()), tuple(rests)
+        width=max(SHEET_W + 8, 4 + len(columns) * (SHEET_W + GAP_X) - GAP_X + 4), height=height, columns=tuple(columns), sheets=tuple(placed.values()), rests=tuple(rests)
     )

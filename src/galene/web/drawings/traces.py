@@ -25,7 +25,7 @@ def _ticks(low: float, high: float, about: int = 5) -> list[float]:
 
 
 def chart(
-    series: Sequence[tuple[str, Sequence[tuple[float, float]]]], unit_x: str, unit_y: str, level: tuple[float, str] | None = None,
+    series: Sequence[tuple[str, Sequence[tuple[float, float]]]], unit_x: str, unit_y: str, *, level: tuple[float, str] | None = None,
     marks: Sequence[tuple[float, float]] = (), words: Sequence[str] = (),
 ) -> dict[str, Any]:  # fmt: skip
     """Lines over a common axis, each told apart by its dashes; `level` is a threshold, `marks` stretches along x, `words` what stands on each."""
@@ -56,7 +56,7 @@ def burn(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     names = ("before catalyst", "before filter", "behind filter")
     stretch = [(p["start_s"] / 60, p["end_s"] / 60) for p in result["phases"] if p["name"] == "burn"]
     return chart(
-        [(n, [(r[0] / 60, r[i + 1]) for r in rows]) for i, n in enumerate(names)], "min", "°C", (given["burn_c"], "burns"), stretch
+        [(n, [(r[0] / 60, r[i + 1]) for r in rows]) for i, n in enumerate(names)], "min", "°C", level=(given["burn_c"], "burns"), marks=stretch
     )
 
 
@@ -69,7 +69,7 @@ def sweep(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
 def volts(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     """The sensor's volts over time with the crossing level."""
     rows = [(r[0], r[1]) for r in read_columns(given["csv"], ("time_s", "volts"))]
-    return chart([("sensor", rows)], "s", "V", (MIDDLE, "crossing"))
+    return chart([("sensor", rows)], "s", "V", level=(MIDDLE, "crossing"))
 
 
 def passage(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any] | None:

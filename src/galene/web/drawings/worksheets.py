@@ -94,7 +94,7 @@ def drying(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     from galene.core.drying import DryingTimeInput, drying_time
 
     def factor(temperature: float) -> float:
-        return drying_time(DryingTimeInput(1, temperature, given["class"], None, given.get("relative_humidity"))).factor
+        return drying_time(DryingTimeInput(base_minutes=1, temperature_c=temperature, class_=given["class"], vaporisation_kj_mol=None, relative_humidity=given.get("relative_humidity"))).factor
 
     low, high, here = -5.0, 40.0, min(40.0, max(-5.0, given["temperature_c"]))
     top = max(1.0, factor(low))
@@ -132,5 +132,5 @@ def comparison(given: dict[str, Any], result: dict[str, Any]) -> list[PlotRow]:
     for plain in result["metrics"]:
         change = MetricChange(**plain)
         if change.metric in METRICS and change.metric in sides["before"] and change.metric in sides["after"]:
-            rows.append(row_of(change, sides["before"][change.metric], sides["after"][change.metric], None, "metric"))
+            rows.append(row_of(change, sides["before"][change.metric], sides["after"][change.metric], band=None, system="metric"))
     return rows

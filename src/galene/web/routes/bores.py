@@ -27,7 +27,7 @@ def _read(form: Form) -> list[evidence.MeasuredBore]:
     points = min(72, len(form.texts("thickness.0"))) or START_POINTS
     found = []
     for k, name in enumerate(form.texts("bore_name")[:16]):
-        bore = form.quantity(f"bore.{k}", "length", f"{name}, bore", _with(form.text(f"bore.{k}"), unit))
+        bore = form.quantity(f"bore.{k}", "length", f"{name}, bore", text=_with(form.text(f"bore.{k}"), unit))
         if bore is None:
             form.faults.setdefault(f"bore.{k}", f"{name}: enter the clean bore.")
         typed = form.texts(f"thickness.{k}")
@@ -35,7 +35,7 @@ def _read(form: Form) -> list[evidence.MeasuredBore]:
         for i in range(points):
             text = typed[i] if i < len(typed) else ""
             value = (
-                form.quantity(f"thickness.{k}.{i}", "length", f"{name}, {gauge.clock_word(i, points)} o'clock", _with(text, unit))
+                form.quantity(f"thickness.{k}.{i}", "length", f"{name}, {gauge.clock_word(i, points)} o'clock", text=_with(text, unit))
                 if text.strip()
                 else 0.0
             )
@@ -67,7 +67,7 @@ def _resample(bores: list[evidence.MeasuredBore], points: int) -> list[evidence.
 
 def _shown(value: float, unit: str) -> str:
     quantity = QUANTITIES["length"]
-    return f"{convert(quantity, value, quantity.kept.id, unit):.4g}"
+    return f"{convert(quantity, value, quantity.kept.id, target=unit):.4g}"
 
 
 def _judged(bores: list[evidence.MeasuredBore], faults: dict[str, str]) -> list[BoreResult | None]:
@@ -82,7 +82,7 @@ def _judged(bores: list[evidence.MeasuredBore], faults: dict[str, str]) -> list[
 
 
 def _context(
-    visit: Visit, bores: list[evidence.MeasuredBore], before: list[dict[str, Any]], form: Form | None, faults: dict[str, str]
+    visit: Visit, bores: list[evidence.MeasuredBore], before: list[dict[str, Any]], *, form: Form | None, faults: dict[str, str]
 ) -> dict[str, Any]:
     unit = (form.text("length_unit") if form else "") or in_system(QUANTITIES["length"], visit.shop.system).id
     results = _judged(bores, faults)
@@ -90,7 +90,7 @@ def _context(
     known = [(k, r) for k, r in enumerate(results) if r is not None]
     worst = min(known, key=lambda r: r[1].open_area_percent)[0] if known else None
     drawn = [
-        gauge.drawn(b.name, b.bore_mm if r else 1.0, b.thickness_mm if r else [0.0] * len(b.thickness_mm), earlier.get(b.name))
+        gauge.drawn(b.name, b.bore_mm if r else 1.0, b.thickness_mm if r else [0.0] * len(b.thickness_mm), before_mm=earlier.get(b.name))
         for b, r in zip(bores, results, strict=True)
     ]
     return {
@@ -104,7 +104,7 @@ def _look(job: Job, part: str, phase: str) -> Look | None:
     return next((k for k in job.looks if k.part == part and k.phase == phase), None)
 
 
-def _start(job: Job, part_id: str, look: Look | None, before: Look | None, cylinders: int) -> list[evidence.MeasuredBore]:
+def _start(job: Job, part_id: str, look: Look | None, *, before: Look | None, cylinders: int) -> list[evidence.MeasuredBore]:
     """What the gauge opens with: what is kept, else the earlier bores clean, else clean bores of the family."""
     if look is not None and look.bores:
         return [evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(b["thickness_mm"])) for b in look.bores]
@@ -116,41 +116,41 @@ def _start(job: Job, part_id: str, look: Look | None, before: Look | None, cylin
 
 
 def page(
-    visit: Visit, job: Job, part_id: str, phase: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None
+    visit: Visit, job: Job, part_id: str, *, phase: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None
 ) -> HTMLResponse:
     family = family_of(job)
     part = family.part(part_id)
     look, before = _look(job, part.id, phase), _look(job, part.id, "before")
-    bores = _read(form) if form else _start(job, part.id, look, before if phase == "after" else None, family.cylinders)
+    bores = _read(form) if form else _start(job, part.id, look, before=before if phase == "after" else None, cylinders=family.cylinders)
     context = _context(
-        visit, bores, before.bores if phase == "after" and before else [], form, dict(faults or (form.faults if form else {}))
+        visit, bores, before.bores if phase == "after" and before else [], form=form, faults=dict(faults or (form.faults if form else {}))
     )
     return visit.page("bores.html", status, job=job, stage="work" if phase == "after" else "evidence", family=family, part=part, phase=phase, look=look,
                       seen=revision(job, f"bores {phase} {part.id}"), action=f"/jobs/{job.number}/bores/{part.id}", save=True, **context)  # fmt: skip
 
 
 @router.get("/jobs/{number}/bores/{part}")
-def show(visit: Signed, number: str, part: str, phase: str = "before") -> HTMLResponse:
-    return page(visit, visit.job(number), part, phase if phase in ("before", "after") else "before")
+def show(visit: Signed, number: str, part: str, *, phase: str = "before") -> HTMLResponse:
+    return page(visit, visit.job(number), part, phase=phase if phase in ("before", "after") else "before")
 
 
 @router.post("/jobs/{number}/bores/{part}")
-def save(visit: Signed, number: str, part: str, form: Sent) -> Response:
+def save(visit: Signed, number: str, part: str, *, form: Sent) -> Response:
     phase = form.text("phase")
     bores = _read(form)
     if form.text("resample"):
-        return _reshaped(visit, form, bores, visit.job(number), part)
+        return _reshaped(visit, form, bores, job=visit.job(number), part=part)
     location = f"/jobs/{number}/bores/{part}?phase={phase}"
     try:
         form.check()
         with visit.writing(form, location) as act:
-            evidence.save_bores(act, number, phase, part, bores, form.text("deposit"), form.text("note"), form.integer("seen"))
+            evidence.save_bores(act, number, phase, part_id=part, bores=bores, deposit=form.text("deposit"), note=form.text("note"), seen=form.integer("seen"))
     except Invalid as fault:
-        return page(visit, visit.job(number), part, phase, 422, form, fault.fields)
+        return page(visit, visit.job(number), part, phase=phase, status=422, form=form, faults=fault.fields)
     return visit.go(location)
 
 
-def _reshaped(visit: Visit, form: Form, bores: list[evidence.MeasuredBore], job: Job | None, part: str) -> HTMLResponse:
+def _reshaped(visit: Visit, form: Form, bores: list[evidence.MeasuredBore], *, job: Job | None, part: str) -> HTMLResponse:
     """The gauge with another number of points or one more bore; nothing is saved."""
     wanted = form.integer("points", START_POINTS)
     if wanted in POINTS:
@@ -162,14 +162,14 @@ def _reshaped(visit: Visit, form: Form, bores: list[evidence.MeasuredBore], job:
     if job is not None and form.text("phase") == "after":
         look = _look(job, part, "before")
         before = look.bores if look else []
-    context = _context(visit, bores, before, form, dict(form.faults))
+    context = _context(visit, bores, before, form=form, faults=dict(form.faults))
     action = f"/jobs/{job.number}/bores/{part}" if job else "/worksheets/bore-restriction"
     return visit.page("_gauge_form.html", action=action, save=job is not None, **context)
 
 
 @router.post("/jobs/{number}/bores/{part}/live")
-def live(visit: Signed, number: str, part: str, form: Sent) -> HTMLResponse:
-    return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form, dict(form.faults)))
+def live(visit: Signed, number: str, part: str, *, form: Sent) -> HTMLResponse:
+    return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form=form, faults=dict(form.faults)))
 
 
 @router.get("/worksheets/bore-restriction")
@@ -181,15 +181,15 @@ def worksheet(visit: Signed) -> HTMLResponse:
         place="worksheets",
         action="/worksheets/bore-restriction",
         save=False,
-        **_context(visit, bores, [], None, {}),
+        **_context(visit, bores, [], form=None, faults={}),
     )
 
 
 @router.post("/worksheets/bore-restriction")
 def worksheet_shape(visit: Signed, form: Sent) -> HTMLResponse:
-    return _reshaped(visit, form, _read(form), None, "")
+    return _reshaped(visit, form, _read(form), job=None, part="")
 
 
 @router.post("/worksheets/bore-restriction/live")
 def worksheet_live(visit: Signed, form: Sent) -> HTMLResponse:
-    return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form, dict(form.faults)))
+    return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form=form, faults=dict(form.faults)))

@@ -25,7 +25,7 @@ from galene.web.visit import Sent, Signed, Visit, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
-def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(visit: Visit, job: Job, check_id: str, *, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
     """A check's page; `form` gives back what was typed."""
     check, family, reading = checks.find_check(check_id), family_of(job), READINGS.get(check_id)
     sheet = SHEETS[reading.calculation] if reading else None
@@ -43,7 +43,7 @@ def page(visit: Visit, job: Job, check_id: str, status: int = 200, form: Form | 
     )  # fmt: skip
 
 
-def _from_log(visit: Visit, job: Job, check_id: str, log_id: int) -> Form:
+def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
     """The worksheet of a check with a log's rows in it, and what the log and the job know of the air."""
     reading, log = READINGS[check_id], logs.find_log(visit.db, job, log_id)
     sheet = SHEETS[reading.calculation]
@@ -60,7 +60,7 @@ def _from_log(visit: Visit, job: Job, check_id: str, log_id: int) -> Form:
 
 
 @router.post("/jobs/{number}/checks/{check_id}/opened")
-def opened(visit: Signed, number: str, check_id: str, form: Sent) -> Response:
+def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     """What was opened for the check goes on the must-go-back list."""
     with visit.writing(form, f"/jobs/{number}/checks/{check_id}") as act:
         checks.open_for(act, number, check_id)
@@ -68,15 +68,15 @@ def opened(visit: Signed, number: str, check_id: str, form: Sent) -> Response:
 
 
 @router.get("/jobs/{number}/checks/{check_id}")
-def show(visit: Signed, number: str, check_id: str, log: int | None = None) -> HTMLResponse:
+def show(visit: Signed, number: str, check_id: str, *, log: int | None = None) -> HTMLResponse:
     job = visit.job(number)
     if log is not None and check_id in READINGS:
-        return page(visit, job, check_id, 200, _from_log(visit, job, check_id, log))
+        return page(visit, job, check_id, status=200, form=_from_log(visit, job, check_id, log_id=log))
     return page(visit, job, check_id)
 
 
 @router.post("/jobs/{number}/checks/{check_id}/live")
-def live(visit: Signed, number: str, check_id: str, form: Sent) -> HTMLResponse:
+def live(visit: Signed, number: str, check_id: str, *, form: Sent) -> HTMLResponse:
     reading = READINGS.get(check_id)
     if reading is None:
         raise Missing(f"worksheet of check {check_id[:40]}")
@@ -91,25 +91,25 @@ def isolate(visit: Signed, number: str, form: Sent) -> Response:
         with visit.writing(form, location) as act:
             checks.begin_isolation(act, number, form.text("part"))
     except Invalid as fault:
-        return page(visit, visit.job(number), "isolation_unplug", 422, form, faults=fault.fields)
+        return page(visit, visit.job(number), "isolation_unplug", status=422, form=form, faults=fault.fields)
     return visit.go(location)
 
 
 @router.post("/jobs/{number}/checks/{check_id}")
-def keep(visit: Signed, number: str, check_id: str, form: Sent) -> Response:
+def keep(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     location = f"/jobs/{number}/checks/{check_id}"
     reading = READINGS.get(check_id)
     try:
         if reading is None:
             results = {k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")}
             with visit.writing(form, location) as act:
-                diagnosis.record_check(act, number, check_id, results)
+                diagnosis.record_check(act, number, check_id, results=results)
         else:
             given = given_of(SHEETS[reading.calculation], form)
             with visit.writing(form, location) as act:
-                checks.keep_check(act, number, check_id, given, form.text("form"))
+                checks.keep_check(act, number, check_id, given=given, form=form.text("form"))
     except InputError as fault:
-        return page(visit, visit.job(number), check_id, 422, form, faults={fault.field: f"{fault.field}: allowed is {fault.allowed}."})
+        return page(visit, visit.job(number), check_id, status=422, form=form, faults={fault.field: f"{fault.field}: allowed is {fault.allowed}."})
     except Invalid as fault:
-        return page(visit, visit.job(number), check_id, 422, form, faults=fault.fields)
+        return page(visit, visit.job(number), check_id, status=422, form=form, faults=fault.fields)
     return visit.go(location)

@@ -22,7 +22,7 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def family_page(
-    visit: Visit, family_id: str, version: int = 0, status: int = 200, entered: Form | None = None, **extra: object
+    visit: Visit, family_id: str, version: int = 0, *, status: int = 200, entered: Form | None = None, **extra: object
 ) -> HTMLResponse:
     """A family in force, or an older version of it."""
     versions = families.versions_of(visit.db, family_id)
@@ -67,9 +67,9 @@ def bulletin(visit: Signed, family_id: str, form: Sent) -> Response:
     location = f"/reference/families/{family_id}#bulletins"
     try:
         with visit.writing(form, location) as act:
-            families.add_bulletin(act, form.text("kind"), form.text("title"), form.text("source"), form.text("outcome"), family_id)
+            families.add_bulletin(act, form.text("kind"), form.text("title"), source=form.text("source"), outcome=form.text("outcome"), family_id=family_id)
     except Invalid as fault:
-        return family_page(visit, family_id, 0, 422, form, faults=fault.fields)
+        return family_page(visit, family_id, 0, status=422, entered=form, faults=fault.fields)
     return visit.go(location)
 
 
@@ -80,7 +80,7 @@ def begin(visit: Signed, form: Sent) -> Response:
     location = f"/reference/families/{form.text('id').strip().upper()}/edit"
     try:
         with visit.writing(form, location) as act:
-            families.new_family(act, form.text("id"), form.text("name"), like)
+            families.new_family(act, form.text("id"), form.text("name"), like=like)
     except Invalid as fault:
         return reference_page(visit, 422, faults={f"family_{k}": v for k, v in fault.fields.items()}, entered=form)
     return visit.go(location)

@@ -58,7 +58,7 @@ def page(
     visit: Visit,
     family_id: str,
     status: int = 200,
-    form: Form | None = None,
+    *, form: Form | None = None,
     faults: dict[str, str] | None = None,
     query: dict[str, str] | None = None,
 ) -> HTMLResponse:
@@ -93,18 +93,18 @@ def begin(visit: Signed, family_id: str, form: Sent) -> Response:
     return visit.go(location)
 
 
-def _save(visit: Visit, family_id: str, form: Form, what: str, change: Change, at: str) -> Response:
+def _save(visit: Visit, family_id: str, form: Form, *, what: str, change: Change, at: str) -> Response:
     """Change the draft and show the same place again, with faults at their fields where it can not be."""
     location = f"/reference/families/{family_id}/edit?{at}#edit"
     query = dict(p.split("=", 1) for p in at.split("&"))
     try:
         form.check()
         with visit.writing(form, location) as act:
-            families.edit_draft(act, family_id, form.integer("seen"), what, change)
+            families.edit_draft(act, family_id, form.integer("seen"), what=what, change=change)
     except Invalid as fault:
-        return page(visit, family_id, 422, form, fault.fields, query)
+        return page(visit, family_id, 422, form=form, faults=fault.fields, query=query)
     except InputError as fault:
-        return page(visit, family_id, 422, form, {fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"}, query)
+        return page(visit, family_id, 422, form=form, faults={fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"}, query=query)
     return visit.go(location)
 
 
@@ -120,13 +120,13 @@ def add(visit: Signed, family_id: str, form: Sent) -> Response:
     component = form.text("component")
     new = family_edits.free_id(component, (p.id for p in _family(visit, family_id).parts))
     return _save(
-        visit, family_id, form, f"added {component.replace('_', ' ')}", family_edits.add_part(component, form.text("after")), f"part={new}"
+        visit, family_id, form, what=f"added {component.replace('_', ' ')}", change=family_edits.add_part(component, form.text("after")), at=f"part={new}"
     )
 
 
 @router.post("/remove-part")
 def remove_part(visit: Signed, family_id: str, form: Sent) -> Response:
-    return _save(visit, family_id, form, f"took out {form.text('part')}", family_edits.remove_part(form.text("part")), "section=facts")
+    return _save(visit, family_id, form, what=f"took out {form.text('part')}", change=family_edits.remove_part(form.text("part")), at="section=facts")
 
 
 def _rows(form: Form, *names: str) -> list[dict[str, str]]:
@@ -137,14 +137,14 @@ def _rows(form: Form, *names: str) -> list[dict[str, str]]:
     return [r for r in rows if r[names[0]]]
 
 
-def _whole(form: Form, name: str, text: str, label: str, low: int, high: int) -> int:
+def _whole(form: Form, name: str, text: str, *, label: str, low: int, high: int) -> int:
     if text.isdigit() and low <= int(text) <= high:
         return int(text)
     form.faults[name] = f"{label}: a whole number from {low} to {high}."
     return low
 
 
-def _number(form: Form, name: str, label: str, start: float = 0.0) -> float:
+def _number(form: Form, name: str, label: str, *, start: float = 0.0) -> float:
     value = form.number(name, label)
     if value is None:
         form.faults.setdefault(name, f"{label}: enter a figure.")
@@ -163,9 +163,9 @@ def _fasteners(form: Sent, part: str) -> tuple[Fastener, ...]:
         Fastener(
             part=part,
             what=row["fastener"],
-            count=_whole(form, f"count.{i}", row["count"], "How many", 1, 99),
+            count=_whole(form, f"count.{i}", row["count"], label="How many", low=1, high=99),
             driver=row["driver"],
-            torque_nm=form.quantity("torque", "torque", "Torque", row["torque"])
+            torque_nm=form.quantity("torque", "torque", "Torque", text=row["torque"])
             if row["torque"]
             else None,
             hand_tool_only=row["row"] in by_hand,
@@ -183,15 +183,15 @@ def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
     if old is None:
         raise Missing(f"part {form.text('part')[:40]}")
     part = Part(
-        old.id, old.component, form.text("label").strip(), _chosen(old.features, [f for f in form.texts("features") if f in FEATURES]), form.text("where").strip(),
-        form.text("quirk").strip(), form.text("part_number").strip(), form.quantity("bore_mm", "length", "Bore"), old.picture,
-        form.text("may_be_unplugged") == "yes",
+        id=old.id, component=old.component, label=form.text("label").strip(), features=_chosen(old.features, [f for f in form.texts("features") if f in FEATURES]), where=form.text("where").strip(),
+        quirk=form.text("quirk").strip(), part_number=form.text("part_number").strip(), bore_mm=form.quantity("bore_mm", "length", "Bore"), picture=old.picture,
+        may_be_unplugged=form.text("may_be_unplugged") == "yes",
     )  # fmt: skip
     pipes = [Pipe(old.id, r["target"], r["circuit"]) for r in _rows(form, "target", "circuit")]
     fasteners = _fasteners(form, old.id)
     sits = form.text("on") if COMPONENTS[old.component].sensor else None
     return _save(
-        visit, family_id, form, f"changed {part.label.lower()}", family_edits.save_part(part, sits, pipes, fasteners), f"part={old.id}"
+        visit, family_id, form, what=f"changed {part.label.lower()}", change=family_edits.save_part(part, sits, pipes, fasteners=fasteners), at=f"part={old.id}"
     )
 
 
@@ -208,45 +208,45 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
     inside = set(form.texts("dangerous"))
     opens = tuple(
         Opened(
-            r["opens"],
-            r["opens_kind"],
-            _whole(form, f"opens_count.{i}", r["opens_count"] or "1", "How many", 1, 99),
-            r["opens_before"],
-            r["opens_row"] in inside,
-            next((o.while_running for o in (was.opens if was else ()) if o.what == r["opens"]), False),
+            what=r["opens"],
+            kind=r["opens_kind"],
+            count=_whole(form, f"opens_count.{i}", r["opens_count"] or "1", label="How many", low=1, high=99),
+            before=r["opens_before"],
+            dangerous=r["opens_row"] in inside,
+            while_running=next((o.while_running for o in (was.opens if was else ()) if o.what == r["opens"]), False),
         )
         for i, r in enumerate(_rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row"))
     )
     operation = Operation(
-        operation_id, form.text("text").strip(), form.text("text_back").strip(), form.text("part"), _number(form, "minutes_off", "Minutes off"),
-        _number(form, "minutes_on", "Minutes on"), ticked("after"), ticked("reaches"), form.text("removes"), opens,
-        ticked("consumes"), tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), ticked("needs"),
-        _number(form, "wait_minutes", "Wait before"), ticked("cautions"), ticked("undoes"), form.text("hangs") == "yes",
-        _fasteners(form, form.text("part")),
+        id=operation_id, text=form.text("text").strip(), text_back=form.text("text_back").strip(), part=form.text("part"), minutes_off=_number(form, "minutes_off", "Minutes off"),
+        minutes_on=_number(form, "minutes_on", "Minutes on"), after=ticked("after"), reaches=ticked("reaches"), removes=form.text("removes"), opens=opens,
+        consumes=ticked("consumes"), tools=tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), needs=ticked("needs"),
+        wait_minutes=_number(form, "wait_minutes", "Wait before"), cautions=ticked("cautions"), undoes=ticked("undoes"), hangs=form.text("hangs") == "yes",
+        own=_fasteners(form, form.text("part")),
     )  # fmt: skip
-    return _save(visit, family_id, form, f"changed “{operation.text[:40]}”", family_edits.save_operation(operation),
-                 f"operation={operation_id if not form.faults else old}")  # fmt: skip
+    return _save(visit, family_id, form, what=f"changed “{operation.text[:40]}”", change=family_edits.save_operation(operation),
+                 at=f"operation={operation_id if not form.faults else old}")  # fmt: skip
 
 
 @router.post("/operation-place")
 def operation_place(visit: Signed, family_id: str, form: Sent) -> Response:
     operation_id, do = form.text("operation"), form.text("do")
     if do == "remove":
-        return _save(visit, family_id, form, f"took out {operation_id}", family_edits.remove_operation(operation_id), "section=facts")
+        return _save(visit, family_id, form, what=f"took out {operation_id}", change=family_edits.remove_operation(operation_id), at="section=facts")
     return _save(
         visit,
         family_id,
         form,
-        f"moved {operation_id}",
-        family_edits.move_operation(operation_id, -1 if do == "up" else 1),
-        f"operation={operation_id}",
+        what=f"moved {operation_id}",
+        change=family_edits.move_operation(operation_id, -1 if do == "up" else 1),
+        at=f"operation={operation_id}",
     )
 
 
 @router.post("/facts")
 def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
     displacement = form.quantity("displacement_l", "engine_size", "Engine size") or 0.0
-    cylinders = _whole(form, "cylinders", form.text("cylinders").strip(), "Cylinders", 1, 24)
+    cylinders = _whole(form, "cylinders", form.text("cylinders").strip(), label="Cylinders", low=1, high=24)
     ratio, filling = _number(form, "compression_ratio", "Compression ratio"), _number(form, "volumetric_efficiency_idle", "Filling at idle")
     angle, fan = _number(form, "closed_angle_deg", "Closed plate's angle"), form.quantity("fan_on_c", "temperature", "Fan cuts in")
     step = _number(form, "degrees_per_percent", "Degrees a percent")
@@ -272,7 +272,7 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
             battery_v=24.0 if form.text("battery_v") == "24" else 12.0, cooling=form.text("cooling") or family.cooling,
         )  # fmt: skip
 
-    return _save(visit, family_id, form, "changed the engine's facts", change, "section=facts")
+    return _save(visit, family_id, form, what="changed the engine's facts", change=change, at="section=facts")
 
 
 @router.post("/bands")
@@ -287,7 +287,7 @@ def save_bands(visit: Signed, family_id: str, form: Sent) -> Response:
             form.faults[f"{'low' if low is None else 'high'}.{metric.id}"] = f"{metric.label}: both ends, or neither."
             continue
         bands[metric.id] = Band(low, high, form.text(f"source.{metric.id}").strip())
-    return _save(visit, family_id, form, "changed the reference values", family_edits.save_bands(bands), "section=bands")
+    return _save(visit, family_id, form, what="changed the reference values", change=family_edits.save_bands(bands), at="section=bands")
 
 
 @router.post("/spares")
@@ -300,7 +300,7 @@ def save_spares(visit: Signed, family_id: str, form: Sent) -> Response:
             form.faults[f"price.{i}"] = f"{row['spare']}: the price is not a number."
             price = 0.0
         rows.append((row["spare_id"], row["spare"], row["number"], price))
-    return _save(visit, family_id, form, "changed the spare parts", family_edits.save_spares(rows), "section=spares")
+    return _save(visit, family_id, form, what="changed the spare parts", change=family_edits.save_spares(rows), at="section=spares")
 
 
 @router.post("/picture")
@@ -319,7 +319,7 @@ def save_picture(visit: Signed, family_id: str, form: SentFile) -> Response:
     def change(family: EngineFamily) -> EngineFamily:
         return replace(family, parts=tuple(replace(p, picture=name) if p.id == part_id else p for p in family.parts))
 
-    return _save(visit, family_id, form, "changed a picture", change, f"part={part_id}")
+    return _save(visit, family_id, form, what="changed a picture", change=change, at=f"part={part_id}")
 
 
 @router.post("/undo")
@@ -342,9 +342,9 @@ def publish(visit: Signed, family_id: str, form: Sent) -> Response:
     location = f"/reference/families/{family_id}"
     try:
         with visit.writing(form, location) as act:
-            families.publish(act, family_id, form.integer("seen"), form.text("note"))
+            families.publish(act, family_id, form.integer("seen"), note=form.text("note"))
     except Invalid as fault:
-        return page(visit, family_id, 422, form, fault.fields, {"section": "facts"})
+        return page(visit, family_id, 422, form=form, faults=fault.fields, query={"section": "facts"})
     except Refused as fault:
-        return page(visit, family_id, 409, form, {"publish": "; ".join(fault.reasons[:3])}, {"section": "facts"})
+        return page(visit, family_id, 409, form=form, faults={"publish": "; ".join(fault.reasons[:3])}, query={"section": "facts"})
     return visit.go(location)

@@ -64,10 +64,10 @@ def begin(visit: Signed, form: Sent) -> Response:
             if vehicle is None or form.text("new"):
                 vehicle = intake.add_vehicle(
                     act,
-                    intake.NewVehicle(form.text("plate"), form.text("maker"), form.text("model"), form.text("year"), form.text("family"),
-                                      form.text("keeper"), form.texts("hazards")),
+                    intake.NewVehicle(plate=form.text("plate"), maker=form.text("maker"), model=form.text("model"), year=form.text("year"), family=form.text("family"),
+                                      keeper=form.text("keeper"), hazards=form.texts("hazards")),
                 )  # fmt: skip
-            job = intake.open_job(act, vehicle, form.text("complaint"), visit.person.bay, due)
+            job = intake.open_job(act, vehicle, form.text("complaint"), bay=visit.person.bay, due_at=due)
             location = f"/jobs/{job.number}/intake"
             act.leads_to(form.token, location)
     except Invalid as fault:
@@ -104,15 +104,15 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 @router.post("/jobs/{number}/intake")
 def save(visit: Signed, number: str, form: Sent) -> Response:
     given = intake.IntakeForm(
-        form.text("complaint"), form.text("recent_work"), form.quantity("distance", "distance", "Odometer"), form.number("hours", "Engine hours"),
-        form.text("coolant"), form.text("oil"), form.text("bulletins_source"), form.text("bulletins_outcome"),
+        complaint=form.text("complaint"), recent_work=form.text("recent_work"), distance_km=form.quantity("distance", "distance", "Odometer"), hours=form.number("hours", "Engine hours"),
+        coolant=form.text("coolant"), oil=form.text("oil"), bulletins_source=form.text("bulletins_source"), bulletins_outcome=form.text("bulletins_outcome"),
     )  # fmt: skip
     onward = bool(form.text("onward"))
     location = f"/jobs/{number}/" + ("evidence" if onward else "intake#saved")
     try:
         form.check()
         with visit.writing(form, location) as act:
-            intake.save_intake(act, number, given, form.integer("seen"))
+            intake.save_intake(act, number, given, seen=form.integer("seen"))
             if onward:
                 act.db.flush()
                 advance(act, number, "intake")
@@ -126,7 +126,7 @@ def maker_code(visit: Signed, number: str, form: Sent) -> Response:
     location = f"/jobs/{number}/intake#codes"
     try:
         with visit.writing(form, location) as act:
-            maker_codes.name_code(act, form.text("maker_code"), form.text("maker_text"), form.text("maker_group"))
+            maker_codes.name_code(act, form.text("maker_code"), form.text("maker_text"), evidence=form.text("maker_group"))
     except Invalid as fault:
         return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(location)
@@ -135,7 +135,7 @@ def maker_code(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/tap")
 def tap(visit: Signed, number: str, form: Sent) -> HTMLResponse:
     with visit.setting() as act:
-        state, note = intake.tap(act, number, form.text("evidence"), form.text("was"), form.text("state"))
+        state, note = intake.tap(act, number, form.text("evidence"), was=form.text("was"), state=form.text("state"))
     return visit.part("fragments.html", "tap", job_number=number, evidence_id=form.text("evidence"), state=state, tap_note=note)
 
 
@@ -177,7 +177,7 @@ def onward(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/back")
 def back(visit: Signed, number: str, form: Sent) -> Response:
     with visit.writing(form, f"/jobs/{number}") as act:
-        go_back(act, number, form.text("stage"), form.text("reason"))
+        go_back(act, number, form.text("stage"), reason=form.text("reason"))
     return visit.go(f"/jobs/{number}/{form.text('stage')}")
 
 

@@ -42,7 +42,7 @@ def index(visit: Signed, number: str) -> HTMLResponse:
 def take_in(visit: Signed, number: str, form: SentFile) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/logs") as act:
-            log = logs.take_in(act, number, form.file_name, form.file)
+            log = logs.take_in(act, number, form.file_name, data=form.file)
             location = f"/jobs/{number}/logs/{log.id}"
             act.leads_to(form.token, location)
     except Invalid as fault:
@@ -86,7 +86,7 @@ def _columns(log: LogFile, form: Form | None) -> list[dict[str, Any]]:
     return shown
 
 
-def page(visit: Visit, job: Job, log: LogFile, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(visit: Visit, job: Job, log: LogFile, *, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
     """One log; `form` gives back what was typed."""
     family = family_of(job)
     trace, mended = logs.opened(visit.db, log) if log.mapped else (None, ())
@@ -113,7 +113,7 @@ def page(visit: Visit, job: Job, log: LogFile, status: int = 200, form: Form | N
         strips.sort(key=lambda s: order.index(s["id"]) if s["id"] in order else len(order))
         for kind in ("idle", "trim"):
             if kind in evidence.CHANNELS and any(s["kind"] == kind for s in log.stretches):
-                values, times = logs.reading_rows(log, trace, family, kind)
+                values, times = logs.reading_rows(log, trace, family, kind=kind)
                 previews[kind] = {"channels": [c for c in evidence.channels_of(family, kind) if c.id in values], "values": values, "times": times,
                                   "saved": evidence.set_of(job, _phase(job), kind), "seen": revision(job, f"readings_{_phase(job)}_{kind}")}  # fmt: skip
     return visit.page(
@@ -132,7 +132,7 @@ def show(visit: Signed, number: str, log_id: int) -> HTMLResponse:
 
 
 @router.get("/jobs/{number}/logs/{log_id}/strip/{channel_id}")
-def strip(visit: Signed, number: str, log_id: int, channel_id: str, start: float = 0.0, end: float = 1e9) -> Response:
+def strip(visit: Signed, number: str, log_id: int, *, channel_id: str, start: float = 0.0, end: float = 1e9) -> Response:
     """One channel between two seconds, thinned to what a strip can show, in the workshop's unit."""
     job = visit.job(number)
     log = logs.find_log(visit.db, job, log_id)
@@ -141,11 +141,11 @@ def strip(visit: Signed, number: str, log_id: int, channel_id: str, start: float
         return JSONResponse({"error": "The log has no such channel"}, 404)
     quantity = QUANTITIES[CHANNELS[channel_id].quantity if channel_id in CHANNELS else "share"]
     unit = in_system(quantity, visit.shop.system)
-    times, values = outline(trace.time_s, trace.channels[channel_id], start, end, PLOT_POINTS)
+    times, values = outline(trace.time_s, trace.channels[channel_id], start, end_s=end, points=PLOT_POINTS)
     return JSONResponse(
         {
             "time": [round(t, 3) for t in times],
-            "values": [None if v is None else round(convert(quantity, v, quantity.kept.id, unit.id), 4) for v in values],
+            "values": [None if v is None else round(convert(quantity, v, quantity.kept.id, target=unit.id), 4) for v in values],
         }
     )
 
@@ -200,20 +200,20 @@ def _mapping(form: Form, log: LogFile) -> dict[str, Any]:
 
 
 @router.post("/jobs/{number}/logs/{log_id}/mapping")
-def mapping(visit: Signed, number: str, log_id: int, form: Sent) -> Response:
+def mapping(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
     location = f"/jobs/{number}/logs/{log_id}"
     try:
         chosen = _mapping(form, logs.find_log(visit.db, visit.job(number), log_id))
         with visit.writing(form, location) as act:
-            logs.save_mapping(act, number, log_id, chosen, form.integer("seen"))
+            logs.save_mapping(act, number, log_id, mapping=chosen, seen=form.integer("seen"))
     except Invalid as fault:
         job = visit.job(number)
-        return page(visit, job, logs.find_log(visit.db, job, log_id), 422, form, faults=fault.fields)
+        return page(visit, job, logs.find_log(visit.db, job, log_id), status=422, form=form, faults=fault.fields)
     return visit.go(location)
 
 
 @router.post("/jobs/{number}/logs/{log_id}/stretches")
-def stretches(visit: Signed, number: str, log_id: int, form: Sent) -> Response:
+def stretches(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
     location = f"/jobs/{number}/logs/{log_id}#stretches"
     job = visit.job(number)
     log = logs.find_log(visit.db, job, log_id)
@@ -224,14 +224,14 @@ def stretches(visit: Signed, number: str, log_id: int, form: Sent) -> Response:
             ends.append((s["start_s"] if start is None else start, s["end_s"] if end is None else end))
         form.check()
         with visit.writing(form, location) as act:
-            logs.save_stretches(act, number, log_id, ends, form.integer("seen"))
+            logs.save_stretches(act, number, log_id, ends=ends, seen=form.integer("seen"))
     except Invalid as fault:
-        return page(visit, visit.job(number), log, 422, form, faults=fault.fields)
+        return page(visit, visit.job(number), log, status=422, form=form, faults=fault.fields)
     return visit.go(location)
 
 
 @router.post("/jobs/{number}/logs/{log_id}/readings")
-def readings(visit: Signed, number: str, log_id: int, form: Sent) -> Response:
+def readings(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
     phase, kind = form.text("phase"), form.text("kind")
     if phase not in ("before", "after"):
         raise Refused("This table is not known", ["Load the page again."])
@@ -239,18 +239,18 @@ def readings(visit: Signed, number: str, log_id: int, form: Sent) -> Response:
     try:
         with visit.writing(form, location) as act:
             logs.take_readings(
-                act, number, log_id, phase, kind, form.texts("load"), form.text("protective_mode") == "yes", form.integer("seen")
+                act, number, log_id, phase=phase, kind=kind, load=form.texts("load"), protective_mode=form.text("protective_mode") == "yes", seen=form.integer("seen")
             )
     except Invalid as fault:
         job = visit.job(number)
         return page(
-            visit, job, logs.find_log(visit.db, job, log_id), 422, form, faults={f"{kind}": "; ".join(dict.fromkeys(fault.fields.values()))}
+            visit, job, logs.find_log(visit.db, job, log_id), status=422, form=form, faults={f"{kind}": "; ".join(dict.fromkeys(fault.fields.values()))}
         )
     return visit.go(location)
 
 
 @router.post("/jobs/{number}/logs/{log_id}/away")
-def away(visit: Signed, number: str, log_id: int, form: Sent) -> Response:
+def away(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
     with visit.writing(form, f"/jobs/{number}/logs") as act:
         logs.take_away(act, number, log_id)
     return visit.go(f"/jobs/{number}/logs")

@@ -48,7 +48,7 @@ def add(visit: Signed, number: str, form: SentFile) -> Response:
         except InputError as fault:
             raise Invalid({"file": f"{fault.value}: wanted is {fault.allowed}."}) from fault
         with visit.writing(form, location) as act:
-            pictures.add_picture(act, number, form.text("part"), form.text("phase") or "before", form.text("note"), kept)
+            pictures.add_picture(act, number, form.text("part"), phase=form.text("phase") or "before", note=form.text("note"), kept=kept)
     except AlreadyDone:
         if not by_script:
             raise
@@ -77,8 +77,8 @@ def _marks(form: Form) -> list[Any]:
 
 
 @router.post("/{picture_id}")
-def mark(visit: Signed, number: str, picture_id: int, form: Sent) -> Response:
+def mark(visit: Signed, number: str, picture_id: int, *, form: Sent) -> Response:
     location = f"/jobs/{number}/pictures/{picture_id}"
     with visit.writing(form, location) as act:
-        pictures.mark_picture(act, number, picture_id, _marks(form), form.integer("seen"))
+        pictures.mark_picture(act, number, picture_id, marks=_marks(form), seen=form.integer("seen"))
     return visit.go(location)

@@ -50,7 +50,7 @@ def context(
     visit: Visit,
     job: Job,
     works: Sequence[PartWork] | None = None,
-    extra: Sequence[str] | None = None,
+    *, extra: Sequence[str] | None = None,
 ) -> dict[str, Any]:
     """The plan page for a scope; without one, the newest plan's, else the one that causes suggest."""
     family = family_of(job)
@@ -62,7 +62,7 @@ def context(
     order = {p.id: i for i, p in enumerate(family.parts)}
     works = sorted(works, key=lambda w: order[w.part])
     extra = [s.id for s in family.spares if s.id in (extra or ())]
-    found, fault = _planned(visit, job, works, extra)
+    found, fault = _planned(visit, job, works, extra=extra)
     document = found.document if found else None
     access = plan.access_of(job, found) if found else None
     reachable = [p for p in family.parts if _offered(family, found, p.id)]
@@ -116,7 +116,7 @@ def context(
 
 
 def _planned(
-    visit: Visit, job: Job, works: Sequence[PartWork], extra: Sequence[str]
+    visit: Visit, job: Job, works: Sequence[PartWork], *, extra: Sequence[str]
 ) -> tuple[Planned | None, str]:
     """The plan, or why there is none."""
     if not works:
@@ -156,11 +156,11 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 def draft(visit: Signed, number: str, request: Request) -> HTMLResponse:
     query, job = request.query_params, visit.job(number)
     works = plan.read_works(job, query.getlist("parts"), kinds_in(query.multi_items()))
-    return visit.part("plan.html", "draft", **context(visit, job, works, query.getlist("new_parts")))
+    return visit.part("plan.html", "draft", **context(visit, job, works, extra=query.getlist("new_parts")))
 
 
 @router.get("/jobs/{number}/plan/works/{part}")
-def works(visit: Signed, number: str, part: str, request: Request) -> HTMLResponse:
+def works(visit: Signed, number: str, part: str, *, request: Request) -> HTMLResponse:
     """What each kind of work on a part would make of the plan: minutes and price."""
     query, job = request.query_params, visit.job(number)
     if part not in {p.id for p in family_of(job).parts}:
@@ -168,7 +168,7 @@ def works(visit: Signed, number: str, part: str, request: Request) -> HTMLRespon
     asked = plan.read_works(job, query.getlist("parts"), kinds_in(query.multi_items()))
     if not any(w.part == part for w in asked):
         asked = (*asked, *works_of(job, [part]))
-    offered = priced_works(job, asked, visit.shop, part)
+    offered = priced_works(job, asked, visit.shop, part=part)
     return visit.page(
         "plan_works.html", job=job, part=family_of(job).part(part), offered=offered, work_words=WORKS
     )
@@ -182,15 +182,15 @@ def save(visit: Signed, number: str, form: Sent) -> Response:
                 act,
                 number,
                 form.texts("parts"),
-                form.texts("new_parts"),
-                form.integer("seen"),
-                kinds_in(form.pairs),
+                extra_spares=form.texts("new_parts"),
+                seen=form.integer("seen"),
+                kinds=kinds_in(form.pairs),
             )
     except Invalid as fault:
         job = visit.job(number)
         known = [p for p in form.texts("parts") if p in {x.id for x in family_of(job).parts}]
         kept = works_of(job, known)
-        page = {**context(visit, job, kept, form.texts("new_parts")), "faults": fault.fields}
+        page = {**context(visit, job, kept, extra=form.texts("new_parts")), "faults": fault.fields}
         return visit.page("plan.html", 422, **page)
     return visit.go(f"/jobs/{number}/plan#approve")
 
@@ -245,7 +245,7 @@ def school(visit: Signed, number: str, form: Sent) -> Response:
     location = f"/jobs/{number}/checks/isolation_unplug" if form.text("back") == "check" else f"/jobs/{number}/plan#schools"
     try:
         with visit.writing(form, location) as act:
-            plan.override_school(act, number, form.text("letter"), form.text("choice"), form.text("reason"), form.integer("seen_schools"))
+            plan.override_school(act, number, form.text("letter"), choice=form.text("choice"), reason=form.text("reason"), seen=form.integer("seen_schools"))
     except Invalid as fault:
         return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
     return visit.go(location)
@@ -257,7 +257,7 @@ def approve(visit: Signed, number: str, form: Sent) -> Response:
         up_to = form.number("agreed_up_to", "Up to")
         form.check()
         with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            plan.approve_plan(act, number, form.integer("version"), form.text("approved_by"), up_to)
+            plan.approve_plan(act, number, form.integer("version"), who=form.text("approved_by"), up_to=up_to)
     except Invalid as fault:
         return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
     return visit.go(f"/jobs/{number}/plan#approve")
@@ -267,7 +267,7 @@ def approve(visit: Signed, number: str, form: Sent) -> Response:
 def bulletins(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            save_bulletins(act, number, form.text("bulletins_source"), form.text("bulletins_outcome"))
+            save_bulletins(act, number, form.text("bulletins_source"), outcome=form.text("bulletins_outcome"))
     except Invalid as fault:
         return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
     return visit.go(f"/jobs/{number}/plan#approve")

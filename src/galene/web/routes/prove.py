@@ -33,15 +33,15 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "left": seconds_left(template, state, visit.now) if state and template else 0.0,
         "rows": [r for r in rows_of_round(job) if r.document.phase in PROVEN], "next_row": first_left(job), "relearn_due": prove.due_relearn(job), "readiness": READINESS.id in job.card.relearns,
         "act_places": PLACE_OF_ACT,
-        "idle": table_of(visit, job, "after", "idle", form), "trim": table_of(visit, job, "after", "trim", form), "loads": evidence.LOADS,
-        "result": result, "plot": rows_of(job, result, family, visit.shop.system) if result else [], "metrics": METRICS,
+        "idle": table_of(visit, job, "after", kind="idle", form=form), "trim": table_of(visit, job, "after", kind="trim", form=form), "loads": evidence.LOADS,
+        "result": result, "plot": rows_of(job, result, family, system=visit.shop.system) if result else [], "metrics": METRICS,
         "before_set": evidence.set_of(job, "before", "idle"), "blockers": gates.gate_blockers(job, "start", visit.now),
         "lacks": lacks(job, "prove"), "seen_road": revision(job, "road_test"), "seen_pending": revision(job, "pending"),
         "after_codes": prove.after_codes(job), "entered": form, "has_trims": evidence.has_trims(family),
     }  # fmt: skip
 
 
-def page(visit: Visit, job: Job, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any) -> HTMLResponse:
     return visit.page("prove.html", status, **{**context(visit, job, form), **extra})
 
 
@@ -63,7 +63,7 @@ def relearn_part(visit: Signed, number: str) -> HTMLResponse:
 
 
 @router.post("/jobs/{number}/relearn/{action}")
-def relearn(visit: Signed, number: str, action: str, form: Sent) -> Response:
+def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
     there = f"/jobs/{number}/prove#relearn"
     try:
         with visit.setting() as act:
@@ -72,20 +72,20 @@ def relearn(visit: Signed, number: str, action: str, form: Sent) -> Response:
                     act,
                     number,
                     {k.removeprefix("condition:"): True for k, _ in form.pairs if k.startswith("condition:")},
-                    form.text("template"),
+                    shown=form.text("template"),
                 )
             elif action == "next":
-                prove.relearn_next(act, number, form.integer("phase", 99), form.text("template"))
+                prove.relearn_next(act, number, form.integer("phase", 99), shown=form.text("template"))
             elif action == "guard":
-                prove.relearn_guard(act, number, form.text("guard"), form.integer("phase", 99), form.text("template"))
+                prove.relearn_guard(act, number, form.text("guard"), phase=form.integer("phase", 99), shown=form.text("template"))
             elif action == "finish":
-                prove.relearn_finish(act, number, form.text("learned") == "yes", form.text("template"))
+                prove.relearn_finish(act, number, form.text("learned") == "yes", shown=form.text("template"))
             elif action == "readiness":
                 prove.ask_readiness(act, number)
             elif action == "skip":
-                prove.relearn_skip(act, number, form.text("skip_reason"), form.text("template"))
+                prove.relearn_skip(act, number, form.text("skip_reason"), shown=form.text("template"))
     except Invalid as fault:
-        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
     return visit.go(there)
 
 
@@ -99,13 +99,13 @@ def road_test(visit: Signed, number: str, form: Sent) -> Response:
                 act,
                 number,
                 distance or 0.0,
-                form.text("notes"),
-                form.text("complaint_gone"),
-                form.integer("seen"),
-                form.text("override_reason"),
+                notes=form.text("notes"),
+                complaint_gone=form.text("complaint_gone"),
+                seen=form.integer("seen"),
+                override_reason=form.text("override_reason"),
             )
     except Invalid as fault:
-        return page(visit, visit.job(number), 422, form, faults=fault.fields)
+        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
     return visit.go(f"/jobs/{number}/prove#road")
 
 
@@ -115,8 +115,8 @@ def pending(visit: Signed, number: str, form: Sent) -> Response:
         with visit.writing(form, f"/jobs/{number}/prove#pending") as act:
             if form.text("codes_after").strip() == "" and form.text("none") != "yes":
                 raise Invalid({"codes_after": "Type the codes, or say that there are none."})
-            prove.read_pending(act, number, form.text("codes_after"), form.integer("seen"))
+            prove.read_pending(act, number, form.text("codes_after"), seen=form.integer("seen"))
     except Invalid as fault:
         faults = {("codes_after" if k == "codes" else k): v for k, v in fault.fields.items()}
-        return page(visit, visit.job(number), 422, form, faults=faults)
+        return page(visit, visit.job(number), 422, form=form, faults=faults)
     return visit.go(f"/jobs/{number}/prove#pending")

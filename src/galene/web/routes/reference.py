@@ -66,8 +66,8 @@ def _settings(form: Form) -> WorkshopForm:
             form.faults.setdefault(name, "Enter a figure.")
     form.check()
     return WorkshopForm(
-        form.text("system"), rate or 0.0, altitude or 0.0, temperature or 0.0, (humidity or 0.0) / 100,
-        {s.letter: form.text(f"school_{s.letter}") for s in SCHOOLS},
+        system=form.text("system"), hourly_rate=rate or 0.0, altitude_m=altitude or 0.0, bay_temperature_c=temperature or 0.0, bay_humidity=(humidity or 0.0) / 100,
+        policy={s.letter: form.text(f"school_{s.letter}") for s in SCHOOLS},
     )  # fmt: skip
 
 

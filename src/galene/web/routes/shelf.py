@@ -60,7 +60,7 @@ def _cells(
         line = []
         for kind in AGENTS.values():
             best = min(
-                ((judge(RULES, kind.agent, way, subject, features, state, engine).verdict, way) for way in WAYS if way in kind.agent.ways),
+                ((judge(RULES, kind.agent, way, subject=subject, features=features, state=state, engine=engine).verdict, way) for way in WAYS if way in kind.agent.ways),
                 key=lambda f: VERDICTS.index(f[0]),
             )
             line.append(best)
@@ -107,7 +107,7 @@ def cell(visit: Signed) -> HTMLResponse:
     engine, state = _engine(families(visit.db).get(asked.get("family", ""))), _state(asked.getlist("state"))
     found = _ways(
         agent.agent.ways,
-        lambda way: judge(RULES, agent.agent, way, subject_of(component), features, state, engine),
+        lambda way: judge(RULES, agent.agent, way, subject=subject_of(component), features=features, state=state, engine=engine),
     )
     return visit.part(
         "matrix.html", "cell", title=f"{agent.title}: {COMPONENTS[component].title}", found=found, ways=WAYS, words=WORDS, states=STATES
@@ -127,7 +127,7 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
             continue
         best = None
         if component in COMPONENTS:
-            best = shelf.touching(visit.db, product, component, (), (*PREPARED, "removed"))[0]
+            best = shelf.touching(visit.db, product, component, features=(), state=(*PREPARED, "removed"))[0]
             if best[1].verdict == "no":
                 continue
         left = shelf.left_ml(product, visit.now)
@@ -164,8 +164,8 @@ def _product_form(form: Form) -> shelf.ProductForm:
         form.quantity("least_ml", "volume", "Least stock"),
     )
     form.check()
-    return shelf.ProductForm(form.text("name"), form.text("class_id"), size, price, form.text("place"), least, form.text("note"),
-                             {p: v == "yes" for p, v in chosen.items()}, form.texts("pictograms"), form.text("statements"))  # fmt: skip
+    return shelf.ProductForm(name=form.text("name"), class_id=form.text("class_id"), size_ml=size, price=price, place=form.text("place"), least_ml=least, note=form.text("note"),
+                             properties={p: v == "yes" for p, v in chosen.items()}, pictograms=form.texts("pictograms"), statements=form.text("statements"))  # fmt: skip
 
 
 @router.post("/shelf")
@@ -173,18 +173,18 @@ def add(visit: Signed, form: Sent) -> Response:
     try:
         given = _product_form(form)
         with visit.writing(form, "/shelf") as act:
-            product = shelf.save_product(act, None, given, 0)
+            product = shelf.save_product(act, None, given, seen=0)
             act.leads_to(form.token, f"/shelf/{product.id}")
     except Invalid as fault:
         return _list(visit, 422, form, faults=fault.fields)
     return visit.go(f"/shelf/{product.id}")
 
 
-def page(visit: Visit, product: Product, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(visit: Visit, product: Product, status: int = 200, *, form: Form | None = None, **extra: Any) -> HTMLResponse:
     """One product; `form` gives back what was typed."""
     given = shelf.overrides_of(visit.db, product.id)
     touching = [
-        (c, shelf.touching(visit.db, product, c.id, (), (*PREPARED, "removed"))) for c in COMPONENTS.values() if c.id not in NOT_CLEANED
+        (c, shelf.touching(visit.db, product, c.id, features=(), state=(*PREPARED, "removed"))) for c in COMPONENTS.values() if c.id not in NOT_CLEANED
     ]
     return visit.page(
         "product.html", status, place="shelf", product=product, agent=AGENTS[product.class_id], effective=shelf.agent_of(product), left=shelf.left_ml(product, visit.now),
@@ -203,9 +203,9 @@ def save(visit: Signed, product_id: int, form: Sent) -> Response:
     try:
         given = _product_form(form)
         with visit.writing(form, f"/shelf/{product_id}") as act:
-            shelf.save_product(act, product_id, given, form.integer("seen"))
+            shelf.save_product(act, product_id, given, seen=form.integer("seen"))
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form, faults=fault.fields)
+        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
     return visit.go(f"/shelf/{product_id}")
 
 
@@ -221,23 +221,23 @@ def deliver(visit: Signed, product_id: int, form: Sent) -> Response:
                 form.faults["expires_on"] = "A day: year, month, day."
         form.check()
         with visit.writing(form, f"/shelf/{product_id}#stock") as act:
-            shelf.deliver(act, product_id, cans or 0.0, form.text("lot"), expires)
+            shelf.deliver(act, product_id, cans or 0.0, number=form.text("lot"), expires_on=expires)
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form, faults=fault.fields)
+        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
     return visit.go(f"/shelf/{product_id}#stock")
 
 
 @router.post("/shelf/{product_id}/lots/{lot_id}")
-def count(visit: Signed, product_id: int, lot_id: int, form: Sent) -> Response:
+def count(visit: Signed, product_id: int, lot_id: int, *, form: Sent) -> Response:
     try:
         found = form.quantity("found_ml", "volume", "Left")
         form.check()
         if found is None:
             raise Invalid({"found_ml": "Say what is left."})
         with visit.writing(form, f"/shelf/{product_id}#stock") as act:
-            shelf.count(act, product_id, lot_id, found)
+            shelf.count(act, product_id, lot_id, found_ml=found)
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form, faults=fault.fields)
+        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
     return visit.go(f"/shelf/{product_id}#stock")
 
 
@@ -245,9 +245,9 @@ def count(visit: Signed, product_id: int, lot_id: int, form: Sent) -> Response:
 def attach(visit: Signed, product_id: int, form: SentFile) -> Response:
     try:
         with visit.writing(form, f"/shelf/{product_id}#sheets") as act:
-            shelf.attach(act, product_id, form.text("kind"), form.file_name, form.file)
+            shelf.attach(act, product_id, form.text("kind"), name=form.file_name, data=form.file)
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form, faults=fault.fields)
+        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
     return visit.go(f"/shelf/{product_id}#sheets")
 
 
@@ -263,9 +263,9 @@ def sheet(visit: Signed, product_id: int, sheet_id: int) -> Response:
 def override(visit: Signed, product_id: int, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/shelf/{product_id}#touches") as act:
-            shelf.override(act, product_id, form.text("component"), form.text("way"), form.text("verdict"), form.text("source"))
+            shelf.override(act, product_id, form.text("component"), way=form.text("way"), verdict=form.text("verdict"), source=form.text("source"))
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form, faults=fault.fields)
+        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
     return visit.go(f"/shelf/{product_id}#touches")
 
 

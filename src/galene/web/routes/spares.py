@@ -39,10 +39,10 @@ def save(visit: Signed, form: Sent) -> Response:
                 act,
                 form.text("number"),
                 form.text("name"),
-                pieces,
-                form.text("place"),
-                least,
-                form.integer("seen"),
+                pieces=pieces,
+                place=form.text("place"),
+                least=least,
+                seen=form.integer("seen"),
             )
     except Invalid as fault:
         return page(visit, 422, faults=fault.fields, entered=form)

@@ -72,14 +72,14 @@ def _known(kind: str, template_id: str) -> None:
         raise Missing(f"template {template_id[:30]}")
 
 
-def page(visit: Visit, kind: str, template_id: str, family_id: str, status: int = 200, **extra: Any) -> HTMLResponse:
+def page(visit: Visit, kind: str, template_id: str, *, family_id: str, status: int = 200, **extra: Any) -> HTMLResponse:
     """The editor with a document: the one in force, or the one that a form holds."""
     _known(kind, template_id)
     every = families.families(visit.db)
     if family_id and family_id not in every:
         raise Missing(f"engine family {family_id[:20]}")
-    versions = templates.versions_of(visit.db, kind, template_id, family_id)
-    document = extra.pop("document", None) or document_of(kind, templates.in_force(visit.db, kind, template_id, family_id))
+    versions = templates.versions_of(visit.db, kind, template_id, family_id=family_id)
+    document = extra.pop("document", None) or document_of(kind, templates.in_force(visit.db, kind, template_id, family_id=family_id))
     return visit.page(
         "template.html", status, kind=kind, template_id=template_id, family_id=family_id, families=every, versions=versions, document=document,
         seen=extra.pop("seen", versions[0].version if versions else 0), shipped=SHIPPED[kind][template_id], place="reference",
@@ -97,45 +97,45 @@ def index(visit: Signed) -> HTMLResponse:
 
 
 @router.get("/{kind}/{template_id}")
-def show(visit: Signed, kind: str, template_id: str, family: str = "") -> HTMLResponse:
-    return page(visit, kind, template_id, family)
+def show(visit: Signed, kind: str, template_id: str, *, family: str = "") -> HTMLResponse:
+    return page(visit, kind, template_id, family_id=family)
 
 
 @router.get("/{kind}/{template_id}/file")
-def download(visit: Signed, kind: str, template_id: str, family: str = "") -> Response:
+def download(visit: Signed, kind: str, template_id: str, *, family: str = "") -> Response:
     _known(kind, template_id)
-    document = document_of(kind, templates.in_force(visit.db, kind, template_id, family))
+    document = document_of(kind, templates.in_force(visit.db, kind, template_id, family_id=family))
     name = f"{kind}-{template_id}.json"
     text = json.dumps({"format": f"galene-{kind}", "format_version": 1, kind: document}, indent=2, ensure_ascii=False) + "\n"
     return Response(text, media_type="application/json", headers={"content-disposition": f'attachment; filename="{name}"'})
 
 
 @router.post("/{kind}/{template_id}")
-def save(visit: Signed, kind: str, template_id: str, form: Sent) -> Response:
+def save(visit: Signed, kind: str, template_id: str, *, form: Sent) -> Response:
     """Save a version, or change the rows of the form without saving: add, move or take out a step."""
     _known(kind, template_id)
     family_id, do = form.text("family"), form.text("do") or "save"
     here = f"/reference/templates/{kind}/{template_id}" + (f"?family={family_id}" if family_id else "")
     if do == "take-back":
         with visit.writing(form, here) as act:
-            templates.save_template(act, kind, template_id, family_id, None, form.text("note") or "taken back", form.integer("seen"))
+            templates.save_template(act, kind, template_id, family_id=family_id, document=None, note=form.text("note") or "taken back", seen=form.integer("seen"))
         return visit.go(here)
     rows = "steps" if kind == "procedure" else "phases"
     document = _procedure(form, template_id) if kind == "procedure" else _relearn(form, template_id)
     if do != "save":
         _change(document[rows], do, BLANK_STEP if kind == "procedure" else BLANK_PHASE)
-        return page(visit, kind, template_id, family_id, document=document, entered=form, seen=form.integer("seen"), unsaved=True)
+        return page(visit, kind, template_id, family_id=family_id, document=document, entered=form, seen=form.integer("seen"), unsaved=True)
     try:
         form.check()
         with visit.writing(form, here) as act:
-            templates.save_template(act, kind, template_id, family_id, document, form.text("note"), form.integer("seen"))
+            templates.save_template(act, kind, template_id, family_id=family_id, document=document, note=form.text("note"), seen=form.integer("seen"))
     except Invalid as fault:
         return page(
             visit,
             kind,
             template_id,
-            family_id,
-            422,
+            family_id=family_id,
+            status=422,
             document=document,
             entered=form,
             seen=form.integer("seen"),
@@ -156,7 +156,7 @@ def _change(rows: list[dict[str, Any]], do: str, blank: dict[str, Any]) -> None:
         rows[at - 1], rows[at] = rows[at], rows[at - 1]
 
 
-def _minutes(form: Form, name: str, place: str, start: float) -> float:
+def _minutes(form: Form, name: str, place: str, *, start: float) -> float:
     """A number of the form whose fault stands at its place in the document."""
     value = form.number(name, "Minutes")
     if name in form.faults:
@@ -203,7 +203,7 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
     at, wait = f"steps[{i}]", None
     if text("wait_name") or text("wait_minutes"):
         wait = {
-            "name": text("wait_name"), "base_minutes": _minutes(form, f"{i}.wait_minutes", f"{at}.wait", 0.0), "reason": text("wait_reason"),
+            "name": text("wait_name"), "base_minutes": _minutes(form, f"{i}.wait_minutes", f"{at}.wait", start=0.0), "reason": text("wait_reason"),
             "dries": text("wait_dries") or None,
         }  # fmt: skip
     opens = [
@@ -217,9 +217,9 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
     records = [_record(row, n) for n, row in enumerate(rows, 1) if row["label"].strip()]
     has_agent = bool(text("agent"))
     return {
-        "key": _free(text("key"), text("text"), taken), "text": text("text"), "why": text("why"), "minutes": _minutes(form, f"{i}.minutes", f"{at}.minutes", 0.0),
+        "key": _free(text("key"), text("text"), taken), "text": text("text"), "why": text("why"), "minutes": _minutes(form, f"{i}.minutes", f"{at}.minutes", start=0.0),
         "when": form.texts(f"{i}.when"), "tools": _split(text("tools"), ","), "cautions": form.texts(f"{i}.cautions"), "records": records, "wait": wait, "opens": opens,
-        "closes": _split(text("closes"), ";"), "agent": text("agent"), "agent_ml": _minutes(form, f"{i}.agent_ml", f"{at}.agent_ml", 0.0) if has_agent else 0.0,
+        "closes": _split(text("closes"), ";"), "agent": text("agent"), "agent_ml": _minutes(form, f"{i}.agent_ml", f"{at}.agent_ml", start=0.0) if has_agent else 0.0,
         "needs": form.texts(f"{i}.needs"), "place": text("place"), "reckon": text("reckon"), "each": text("each"), "way": text("way") if has_agent else "",
         "works": form.texts(f"{i}.works"), "does": form.texts(f"{i}.does"), "brings": form.texts(f"{i}.brings"), "moves": [m for m in MOVES if m in form.texts(f"{i}.moves")],
         "consumes": _split(text("consumes"), ","), "treats": text("treats") == "yes",
@@ -279,7 +279,7 @@ def _relearn(form: Form, template_id: str) -> dict[str, Any]:
     phases = [
         {
             "id": _free(form.text(f"{i}.id"), form.text(f"{i}.text"), names), "text": form.text(f"{i}.text").strip(),
-            "hold_minutes": _minutes(form, f"{i}.hold", f"phases[{i}].hold_minutes", 0.0), "normal": form.text(f"{i}.normal").strip(),
+            "hold_minutes": _minutes(form, f"{i}.hold", f"phases[{i}].hold_minutes", start=0.0), "normal": form.text(f"{i}.normal").strip(),
             "guards": [{"id": g, "text": GUARDS[g].text} for g in form.texts(f"{i}.guards") if g in GUARDS],
             "engine_on": form.text(f"{i}.engine_on") == "yes", "attended": form.text(f"{i}.attended") == "yes",
         }

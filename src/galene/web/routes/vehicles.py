@@ -45,7 +45,7 @@ def _vehicle(visit: Visit, plate: str) -> Vehicle:
     return vehicle
 
 
-def page(visit: Visit, plate: str, status: int = 200, entered: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(visit: Visit, plate: str, status: int = 200, *, entered: Form | None = None, **extra: Any) -> HTMLResponse:
     """A vehicle's life: visits on a line, bulletins and recalls."""
     vehicle = _vehicle(visit, plate)
     jobs = (
@@ -77,7 +77,7 @@ def bulletin(visit: Signed, plate: str, form: Sent) -> Response:
     location = f"/vehicles/{vehicle.plate_key}#bulletins"
     try:
         with visit.writing(form, location) as act:
-            add_bulletin(act, form.text("kind"), form.text("title"), form.text("source"), form.text("outcome"), None, vehicle)
+            add_bulletin(act, form.text("kind"), form.text("title"), source=form.text("source"), outcome=form.text("outcome"), family_id=None, vehicle=vehicle)
     except Invalid as fault:
-        return page(visit, plate, 422, form, faults=fault.fields)
+        return page(visit, plate, 422, entered=form, faults=fault.fields)
     return visit.go(location)

@@ -23,7 +23,7 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 KINDS = {c.id: (c.title, c.what) for c in COMPONENTS.values()}
 
 
-def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any]:
+def _context(visit: Visit, plate: str, typed: str, *, chosen: str) -> dict[str, Any]:
     vehicle = visit.db.scalar(select(Vehicle).where(Vehicle.plate_key == plate_key(plate)))
     if vehicle is None:
         raise Missing(f"vehicle {plate[:20]}")
@@ -55,7 +55,7 @@ def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any
     if chosen and any(p.id == chosen for p in family.parts):
         parts = sorted(parts, key=lambda p: p.id != chosen) if any(p.id == chosen for p in parts) else [family.part(chosen), *parts]
     known = {o.id for o in family.operations}
-    first = whereabouts(family, parts[0].id, KINDS, [o for o in (opened_of(job) if job else ()) if o in known]) if parts else None
+    first = whereabouts(family, parts[0].id, KINDS, done=[o for o in (opened_of(job) if job else ()) if o in known]) if parts else None
     return {
         "vehicle": vehicle, "job": None, "open_job": job, "family": family, "typed": typed, "found": first, "others": parts[1:8], "missing": missing,
         "meaning": meaning, "group": group, "picture": picture_of(family, job, lit=[parts[0].id] if parts else []), "place": "vehicles",
@@ -63,8 +63,8 @@ def _context(visit: Visit, plate: str, typed: str, chosen: str) -> dict[str, Any
 
 
 @router.get("/vehicles/{plate}/where")
-def show(visit: Signed, plate: str, q: str = "", part: str = "") -> HTMLResponse:
-    context = _context(visit, plate, q[:80], part[:60])
+def show(visit: Signed, plate: str, q: str = "", *, part: str = "") -> HTMLResponse:
+    context = _context(visit, plate, q[:80], chosen=part[:60])
     if visit.by_htmx:
         return visit.part("where.html", "answer", **context)
     return visit.page("where.html", **context)

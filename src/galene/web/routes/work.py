@@ -100,7 +100,7 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
     """Take entries one after another; each is durable by itself, and the answer says what became of each."""
     if sent.me != visit.person.id:
         return JSONResponse({"results": [], "other": visit.person.name}, 409)
-    results = [take(visit.db, visit.person, visit.now, number, Entry(e.id, e.kind, e.at, e.data)) for e in sent.entries]
+    results = [take(visit.db, visit.person, visit.now, number=number, entry=Entry(id=e.id, kind=e.kind, at=e.at, data=e.data)) for e in sent.entries]
     plain = [{"id": r.id, "outcome": r.outcome, "title": r.title, "lines": list(r.lines), "faults": dict(r.faults), "override": r.override} for r in results]  # fmt: skip
     # The moment after the last commit: a page that was made before it may not know of these entries.
     return JSONResponse({"results": plain, "now": datetime.now(UTC).isoformat()})
@@ -119,9 +119,9 @@ def begin(visit: Signed, number: str, form: Sent) -> Response:
                 act,
                 number,
                 float(temperature or 0),
-                float(humidity or 0) / 100,
-                form.integer("seen"),
-                form.text("heat") or "warm",
+                humidity=float(humidity or 0) / 100,
+                seen=form.integer("seen"),
+                heat=form.text("heat") or "warm",
             )
     except Invalid as fault:
         return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
@@ -129,11 +129,11 @@ def begin(visit: Signed, number: str, form: Sent) -> Response:
 
 
 @router.post("/jobs/{number}/enter/{kind}")
-def enter(visit: Signed, number: str, kind: str, form: Sent) -> Response:
+def enter(visit: Signed, number: str, kind: str, *, form: Sent) -> Response:
     """One entry by a plain form: pages other than the card, and a browser without scripts."""
     back = form.text("back") if form.text("back").startswith(f"/jobs/{number}/") else f"/jobs/{number}/work"
     data = {k: v for k, v in form.pairs if k not in ("once", "back")}
-    taken = take(visit.db, visit.person, visit.now, number, Entry(form.token, kind, visit.now, data))
+    taken = take(visit.db, visit.person, visit.now, number=number, entry=Entry(id=form.token, kind=kind, at=visit.now, data=data))
     if taken.outcome == "refused":
         visit.db.refresh(visit.session)
         if taken.faults:
@@ -143,7 +143,7 @@ def enter(visit: Signed, number: str, kind: str, form: Sent) -> Response:
     return visit.go(back)
 
 
-def changed(visit: Visit, number: str, form: Form, change: Callable[[Act], object]) -> Response:
+def changed(visit: Visit, number: str, form: Form, *, change: Callable[[Act], object]) -> Response:
     """Change the card and show it again, with faults at their fields where it can not be."""
     location = f"/jobs/{number}/work"
     try:
@@ -156,20 +156,20 @@ def changed(visit: Visit, number: str, form: Form, change: Callable[[Act], objec
 
 
 @router.post("/jobs/{number}/steps/{step_id}/leave-out")
-def leave_out(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
-    return changed(visit, number, form, lambda act: work.leave_out(act, number, step_id, form.text("reason")))
+def leave_out(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
+    return changed(visit, number, form, change=lambda act: work.leave_out(act, number, step_id, reason=form.text("reason")))
 
 
 @router.post("/jobs/{number}/steps/{step_id}/edit")
-def edit_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+def edit_step(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
     minutes = form.number("edit_minutes", "Minutes")
-    return changed(visit, number, form, lambda act: work.edit_step(act, number, step_id, form.text("edit_text"), minutes))
+    return changed(visit, number, form, change=lambda act: work.edit_step(act, number, step_id, text=form.text("edit_text"), minutes=minutes))
 
 
 @router.post("/jobs/{number}/steps/{step_id}/add")
-def add_step(visit: Signed, number: str, step_id: int, form: Sent) -> Response:
+def add_step(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
     minutes = form.number("step_minutes", "Minutes")
-    return changed(visit, number, form, lambda act: work.add_step(act, number, step_id, form.text("step_text"), minutes))
+    return changed(visit, number, form, change=lambda act: work.add_step(act, number, step_id, text=form.text("step_text"), minutes=minutes))
 
 
 @router.post("/jobs/{number}/found")
@@ -181,13 +181,13 @@ def found(visit: Signed, number: str, form: Sent) -> Response:
         visit,
         number,
         form,
-        lambda act: report_find(
+        change=lambda act: report_find(
             act,
             number,
             form.text("found"),
-            form.text("found_where"),
-            form.text("found_note"),
-            cost,
+            part=form.text("found_where"),
+            note=form.text("found_note"),
+            cost=cost,
             retrieved=retrieved,
             minutes=minutes,
         ),
@@ -197,13 +197,13 @@ def found(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/join")
 def join(visit: Signed, number: str, form: Sent) -> Response:
     part, kind = form.text("join"), form.text("join_work") or "clean"
-    return changed(visit, number, form, lambda act: work.join(act, number, part, kind))
+    return changed(visit, number, form, change=lambda act: work.join(act, number, part, work=kind))
 
 
 @router.post("/jobs/{number}/resolve")
 def resolve(visit: Signed, number: str, form: Sent) -> Response:
     reason = form.text("resolve_reason")
-    return changed(visit, number, form, lambda act: work.resolve(act, number, reason))
+    return changed(visit, number, form, change=lambda act: work.resolve(act, number, reason))
 
 
 @router.post("/jobs/{number}/start")
@@ -215,9 +215,9 @@ def start(visit: Signed, number: str, form: Sent) -> Response:
 
 @router.post("/jobs/{number}/pass-on")
 def pass_on(visit: Signed, number: str, form: Sent) -> Response:
-    return changed(visit, number, form, lambda act: gates.offer_job(act, number, form.text("to")))
+    return changed(visit, number, form, change=lambda act: gates.offer_job(act, number, form.text("to")))
 
 
 @router.post("/jobs/{number}/accept")
 def accept(visit: Signed, number: str, form: Sent) -> Response:
-    return changed(visit, number, form, lambda act: gates.accept_job(act, number, form.texts("read")))
+    return changed(visit, number, form, change=lambda act: gates.accept_job(act, number, form.texts("read")))

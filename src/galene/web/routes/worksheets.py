@@ -21,7 +21,7 @@ from galene.web.visit import Sent, Signed, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Entry:
     """A field of a worksheet: contract name, words, quantity (empty: a plain number), start value, and its list."""
 
@@ -38,7 +38,7 @@ class Entry:
     """points or trace, where a trace may stand in for typed points."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Worksheet:
     """A calculation's page: single fields, and for some a table whose rows repeat."""
 
@@ -128,96 +128,96 @@ MEASURED = {
 SHEETS: dict[str, Worksheet] = {
     w.name: w
     for w in (
-        Worksheet("idle-gap", (
-            Entry("bore_mm", "Throttle bore", "length", "52"), Entry("closed_angle_deg", "Plate angle when closed", "angle", "6"),
-            Entry("idle_air_g_s", "Air at idle", "airflow", "2.6"), Entry("intake_kpa", "Pressure before the plate", "pressure", "100.2"),
-            Entry("intake_c", "Intake air", "temperature", "24"), Entry("manifold_kpa", "Pressure behind the plate", "pressure", "33"),
-            Entry("deposit_mm", "Deposit, bore and edge together", "length", "0.04"), Entry("deposit_tolerance_mm", "How sure, ±", "length", "0.01"),
-            Entry("discharge_coefficient", "Discharge coefficient", "", "0.82", "0.82 for a sharp plate edge"),
+        Worksheet(name="idle-gap", entries=(
+            Entry(name="bore_mm", label="Throttle bore", quantity="length", start="52"), Entry(name="closed_angle_deg", label="Plate angle when closed", quantity="angle", start="6"),
+            Entry(name="idle_air_g_s", label="Air at idle", quantity="airflow", start="2.6"), Entry(name="intake_kpa", label="Pressure before the plate", quantity="pressure", start="100.2"),
+            Entry(name="intake_c", label="Intake air", quantity="temperature", start="24"), Entry(name="manifold_kpa", label="Pressure behind the plate", quantity="pressure", start="33"),
+            Entry(name="deposit_mm", label="Deposit, bore and edge together", quantity="length", start="0.04"), Entry(name="deposit_tolerance_mm", label="How sure, ±", quantity="length", start="0.01"),
+            Entry(name="discharge_coefficient", label="Discharge coefficient", quantity="", start="0.82", hint="0.82 for a sharp plate edge"),
         ), draw=drawings.idle_gap, picture="idle_gap"),
-        Worksheet("trim-split", (Entry("barometer_kpa", "Barometer", "pressure", "101.3"),), "points", (
-            Entry("airflow_g_s", "Air meter", "airflow"), Entry("trim_percent", "Total trim, %"), Entry("map_kpa", "Manifold", "pressure", optional=True),
-        ), (("3.0", "18", ""), ("9.0", "9", ""), ("22", "6.2", ""), ("48", "5.1", "")), drawings.trim_split, "trim_split"),
-        Worksheet("expected-airflow", (
-            Entry("displacement_l", "Engine size", "", "1.6", "litres"), Entry("rpm", "Engine speed", "", "740", "rpm"),
-            Entry("map_kpa", "Manifold pressure", "pressure", "33"), Entry("intake_c", "Air at the ports", "temperature", "38"),
-            Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.75", "a share"),
-            Entry("strokes", "Strokes", "", "4", choices=(("4", "four-stroke"), ("2", "two-stroke"))),
-            Entry("measured_g_s", "Meter shows", "airflow", "2.6", optional=True),
+        Worksheet(name="trim-split", entries=(Entry(name="barometer_kpa", label="Barometer", quantity="pressure", start="101.3"),), table="points", columns=(
+            Entry(name="airflow_g_s", label="Air meter", quantity="airflow"), Entry(name="trim_percent", label="Total trim, %"), Entry(name="map_kpa", label="Manifold", quantity="pressure", optional=True),
+        ), rows=(("3.0", "18", ""), ("9.0", "9", ""), ("22", "6.2", ""), ("48", "5.1", "")), draw=drawings.trim_split, picture="trim_split"),
+        Worksheet(name="expected-airflow", entries=(
+            Entry(name="displacement_l", label="Engine size", quantity="", start="1.6", hint="litres"), Entry(name="rpm", label="Engine speed", quantity="", start="740", hint="rpm"),
+            Entry(name="map_kpa", label="Manifold pressure", quantity="pressure", start="33"), Entry(name="intake_c", label="Air at the ports", quantity="temperature", start="38"),
+            Entry(name="volumetric_efficiency", label="Volumetric efficiency", quantity="", start="0.75", hint="a share"),
+            Entry(name="strokes", label="Strokes", quantity="", start="4", choices=(("4", "four-stroke"), ("2", "two-stroke"))),
+            Entry(name="measured_g_s", label="Meter shows", quantity="airflow", start="2.6", optional=True),
         ), draw=drawings.expected_airflow, picture="gauge"),
-        Worksheet("key-on-agreement", (
-            Entry("barometer_kpa", "Barometer", "pressure", "", "wins over the height", optional=True), Entry("altitude_m", "Height above the sea", "height", "12", optional=True),
-            Entry("tolerance_kpa", "Tolerance", "pressure", "2.5"),
-        ), "readings", (Entry("component", "Sensor"), Entry("pressure_kpa", "Shows", "pressure")),
-            (("map_sensor", "101.0"), ("barometric_sensor", "101.4"), ("boost_sensor", "96.2")), drawings.key_on, "key_on"),
-        Worksheet("drying-time", (
-            Entry("base_minutes", "Minutes by label, at 20 °C", "", "15"), Entry("temperature_c", "Bay", "temperature", "8"),
-            Entry("class", "Agent", "", "maf_cleaner", choices=AGENT_CHOICES), Entry("relative_humidity", "Humidity, a share", "", "", "water-based only, 0.5 is usual", optional=True),
+        Worksheet(name="key-on-agreement", entries=(
+            Entry(name="barometer_kpa", label="Barometer", quantity="pressure", start="", hint="wins over the height", optional=True), Entry(name="altitude_m", label="Height above the sea", quantity="height", start="12", optional=True),
+            Entry(name="tolerance_kpa", label="Tolerance", quantity="pressure", start="2.5"),
+        ), table="readings", columns=(Entry(name="component", label="Sensor"), Entry(name="pressure_kpa", label="Shows", quantity="pressure")),
+            rows=(("map_sensor", "101.0"), ("barometric_sensor", "101.4"), ("boost_sensor", "96.2")), draw=drawings.key_on, picture="key_on"),
+        Worksheet(name="drying-time", entries=(
+            Entry(name="base_minutes", label="Minutes by label, at 20 °C", quantity="", start="15"), Entry(name="temperature_c", label="Bay", quantity="temperature", start="8"),
+            Entry(name="class", label="Agent", quantity="", start="maf_cleaner", choices=AGENT_CHOICES), Entry(name="relative_humidity", label="Humidity, a share", quantity="", start="", hint="water-based only, 0.5 is usual", optional=True),
         ), draw=drawings.drying, picture="drying"),
-        Worksheet("isa-pressure", (Entry("altitude_m", "Height above the sea", "height", "640"),), draw=drawings.altitude, picture="altitude"),
-        Worksheet("before-after", (
-            Entry("before_rpm", "Speed before", "", "742", "rpm"), Entry("after_rpm", "Speed after", "", "741", "rpm"),
-            Entry("before_coolant", "Coolant before", "temperature", "91"), Entry("after_coolant", "Coolant after", "temperature", "92"),
-        ), "metrics", (
-            Entry("metric", "What", choices=(("learned_throttle_percent", "Throttle opening, %"), ("trim_idle_percent", "Trim at idle, %"),
+        Worksheet(name="isa-pressure", entries=(Entry(name="altitude_m", label="Height above the sea", quantity="height", start="640"),), draw=drawings.altitude, picture="altitude"),
+        Worksheet(name="before-after", entries=(
+            Entry(name="before_rpm", label="Speed before", quantity="", start="742", hint="rpm"), Entry(name="after_rpm", label="Speed after", quantity="", start="741", hint="rpm"),
+            Entry(name="before_coolant", label="Coolant before", quantity="temperature", start="91"), Entry(name="after_coolant", label="Coolant after", quantity="temperature", start="92"),
+        ), table="metrics", columns=(
+            Entry(name="metric", label="What", choices=(("learned_throttle_percent", "Throttle opening, %"), ("trim_idle_percent", "Trim at idle, %"),
                                              ("idle_airflow_g_s", "Air at idle, g/s"), ("idle_map_kpa", "Manifold at idle, kPa"), ("idle_rpm_spread", "Speed spread, rpm"))),
-            Entry("before", "Before, samples"), Entry("after", "After, samples"),
-        ), (("learned_throttle_percent", "6.1 6.3 6.2", "3.4 3.3 3.5"), ("trim_idle_percent", "7.1 6.6 7.4", "1.2 0.9 1.6")), drawings.comparison, "comparison", _comparison),
-        Worksheet("egr-flow-test", (
-            Entry("closed_map_kpa", "Manifold, valve shut", "pressure", "34", optional=True, part="points"), Entry("closed_rpm", "Speed, valve shut", "", "720", "rpm", optional=True, part="points"),
-            Entry("open_map_kpa", "Manifold, valve open", "pressure", "61", optional=True, part="points"), Entry("open_rpm", "Speed, valve open", "", "560", "rpm; 0 when it stalled", optional=True, part="points"),
-            Entry("csv", "Or a trace: seconds, manifold kPa, rpm, and the command in percent where it was logged", text="rows", optional=True),
-            Entry("closed_from_s", "Shut from, s", "", "", "found by the program where left empty", optional=True, part="trace"), Entry("closed_to_s", "Shut to, s", optional=True, part="trace"),
-            Entry("open_from_s", "Open from, s", optional=True, part="trace"), Entry("open_to_s", "Open to, s", optional=True, part="trace"),
-            Entry("ambient_kpa", "Air outside", "pressure", "100.5"), Entry("intake_c", "Air at the ports", "temperature", "38", "intake air and about 12 °C more, where it is not measured"),
-            Entry("exhaust_kpa", "Exhaust before the valve", "pressure", "103", "about 2 kPa above the air outside at a warm idle"), Entry("exhaust_c", "Gas at the valve", "temperature", "190", "150 to 250 °C at a warm idle"),
-            Entry("displacement_l", "Engine size", "", "2.0", "litres"), Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.78", "a share"),
-            Entry("reference_area_mm2", "Clean passage", "area", "", "from an engine that was known to be clean", optional=True),
-            Entry("throttle_held", "Throttle", start="held", choices=(("held", "held still during the test"), ("free", "the idle control moved it"))),
+            Entry(name="before", label="Before, samples"), Entry(name="after", label="After, samples"),
+        ), rows=(("learned_throttle_percent", "6.1 6.3 6.2", "3.4 3.3 3.5"), ("trim_idle_percent", "7.1 6.6 7.4", "1.2 0.9 1.6")), draw=drawings.comparison, picture="comparison", shape=_comparison),
+        Worksheet(name="egr-flow-test", entries=(
+            Entry(name="closed_map_kpa", label="Manifold, valve shut", quantity="pressure", start="34", optional=True, part="points"), Entry(name="closed_rpm", label="Speed, valve shut", quantity="", start="720", hint="rpm", optional=True, part="points"),
+            Entry(name="open_map_kpa", label="Manifold, valve open", quantity="pressure", start="61", optional=True, part="points"), Entry(name="open_rpm", label="Speed, valve open", quantity="", start="560", hint="rpm; 0 when it stalled", optional=True, part="points"),
+            Entry(name="csv", label="Or a trace: seconds, manifold kPa, rpm, and the command in percent where it was logged", text="rows", optional=True),
+            Entry(name="closed_from_s", label="Shut from, s", quantity="", start="", hint="found by the program where left empty", optional=True, part="trace"), Entry(name="closed_to_s", label="Shut to, s", optional=True, part="trace"),
+            Entry(name="open_from_s", label="Open from, s", optional=True, part="trace"), Entry(name="open_to_s", label="Open to, s", optional=True, part="trace"),
+            Entry(name="ambient_kpa", label="Air outside", quantity="pressure", start="100.5"), Entry(name="intake_c", label="Air at the ports", quantity="temperature", start="38", hint="intake air and about 12 °C more, where it is not measured"),
+            Entry(name="exhaust_kpa", label="Exhaust before the valve", quantity="pressure", start="103", hint="about 2 kPa above the air outside at a warm idle"), Entry(name="exhaust_c", label="Gas at the valve", quantity="temperature", start="190", hint="150 to 250 °C at a warm idle"),
+            Entry(name="displacement_l", label="Engine size", quantity="", start="2.0", hint="litres"), Entry(name="volumetric_efficiency", label="Volumetric efficiency", quantity="", start="0.78", hint="a share"),
+            Entry(name="reference_area_mm2", label="Clean passage", quantity="area", start="", hint="from an engine that was known to be clean", optional=True),
+            Entry(name="throttle_held", label="Throttle", start="held", choices=(("held", "held still during the test"), ("free", "the idle control moved it"))),
         ), draw=traces.passage, picture="passage", shape=_flow_test),
-        Worksheet("egr-flow-crosscheck", (
-            Entry("rpm", "Engine speed", "", "1200", "rpm"), Entry("map_kpa", "Manifold pressure", "pressure", "118"), Entry("charge_c", "Charge", "temperature", "55"),
-            Entry("maf_g_s", "Meter shows", "airflow", "70"), Entry("dp_pa", "Differential pressure", "pressure_drop", "300"),
-            Entry("gas_kpa", "Gas at the venturi", "pressure", "118"), Entry("gas_c", "Gas", "temperature", "120"),
-            Entry("pipe_mm", "Pipe", "length", "50"), Entry("throat_mm", "Throat", "length", "28"),
-            Entry("displacement_l", "Engine size", "", "7.8", "litres"), Entry("volumetric_efficiency", "Volumetric efficiency", "", "0.88", "a share"),
-            Entry("expected_g_s", "Due at this load", "airflow", "", "from the family's own figures", optional=True),
+        Worksheet(name="egr-flow-crosscheck", entries=(
+            Entry(name="rpm", label="Engine speed", quantity="", start="1200", hint="rpm"), Entry(name="map_kpa", label="Manifold pressure", quantity="pressure", start="118"), Entry(name="charge_c", label="Charge", quantity="temperature", start="55"),
+            Entry(name="maf_g_s", label="Meter shows", quantity="airflow", start="70"), Entry(name="dp_pa", label="Differential pressure", quantity="pressure_drop", start="300"),
+            Entry(name="gas_kpa", label="Gas at the venturi", quantity="pressure", start="118"), Entry(name="gas_c", label="Gas", quantity="temperature", start="120"),
+            Entry(name="pipe_mm", label="Pipe", quantity="length", start="50"), Entry(name="throat_mm", label="Throat", quantity="length", start="28"),
+            Entry(name="displacement_l", label="Engine size", quantity="", start="7.8", hint="litres"), Entry(name="volumetric_efficiency", label="Volumetric efficiency", quantity="", start="0.88", hint="a share"),
+            Entry(name="expected_g_s", label="Due at this load", quantity="airflow", start="", hint="from the family's own figures", optional=True),
         ), draw=traces.two_ways, picture="two_ways"),
-        Worksheet("actuator-drive-check", (
-            Entry("other_wire_leads_to", "The coil's other wire leads to", start="fuse", choices=(("fuse", "a fuse"), ("ground", "ground"), ("unknown", "not traced yet"))),
-            Entry("supply_v", "Supply", "voltage", "12.6"), Entry("coil_ohm", "Coil", "", "14.5", "ohm; or the current below", optional=True),
-            Entry("current_a", "Current", "", "", "A, where it was measured", optional=True), Entry("wire_limit_a", "The wire carries", "", "10", "A"),
-            Entry("lamp_a", "A test lamp lets through", "", "0.1", "A", optional=True),
+        Worksheet(name="actuator-drive-check", entries=(
+            Entry(name="other_wire_leads_to", label="The coil's other wire leads to", start="fuse", choices=(("fuse", "a fuse"), ("ground", "ground"), ("unknown", "not traced yet"))),
+            Entry(name="supply_v", label="Supply", quantity="voltage", start="12.6"), Entry(name="coil_ohm", label="Coil", quantity="", start="14.5", hint="ohm; or the current below", optional=True),
+            Entry(name="current_a", label="Current", quantity="", start="", hint="A, where it was measured", optional=True), Entry(name="wire_limit_a", label="The wire carries", quantity="", start="10", hint="A"),
+            Entry(name="lamp_a", label="A test lamp lets through", quantity="", start="0.1", hint="A", optional=True),
         )),
-        Worksheet("sensor-line", (Entry("volts", "The meter shows", "voltage", "2.1"), Entry("supply_v", "The sensor's supply", "voltage", "5")), "points",
-                  (Entry("volts_at", "At volts"), Entry("kpa", "it reads", "pressure")), (("0.5", "20"), ("4.5", "250")), shape=_line_points),
-        Worksheet("ingestion-limit", (
-            Entry("airflow_g_s", "Air at the held speed", "airflow", "9.0"), Entry("can_rate_g_s", "The can gives", "", "1.8", "g/s: weigh it before and after ten seconds"),
-            Entry("burst_s", "A burst lasts", "", "1", "s"), Entry("displacement_l", "Engine size", "", "2.0", "litres"), Entry("cylinders", "Cylinders", "", "4"),
-            Entry("compression_ratio", "Compression ratio", "", "10.5"), Entry("can_g", "The can holds", "", "", "g", optional=True),
+        Worksheet(name="sensor-line", entries=(Entry(name="volts", label="The meter shows", quantity="voltage", start="2.1"), Entry(name="supply_v", label="The sensor's supply", quantity="voltage", start="5")), table="points",
+                  columns=(Entry(name="volts_at", label="At volts"), Entry(name="kpa", label="it reads", quantity="pressure")), rows=(("0.5", "20"), ("4.5", "250")), shape=_line_points),
+        Worksheet(name="ingestion-limit", entries=(
+            Entry(name="airflow_g_s", label="Air at the held speed", quantity="airflow", start="9.0"), Entry(name="can_rate_g_s", label="The can gives", quantity="", start="1.8", hint="g/s: weigh it before and after ten seconds"),
+            Entry(name="burst_s", label="A burst lasts", quantity="", start="1", hint="s"), Entry(name="displacement_l", label="Engine size", quantity="", start="2.0", hint="litres"), Entry(name="cylinders", label="Cylinders", quantity="", start="4"),
+            Entry(name="compression_ratio", label="Compression ratio", quantity="", start="10.5"), Entry(name="can_g", label="The can holds", quantity="", start="", hint="g", optional=True),
         )),
-        Worksheet("blast-positions", (
-            Entry("firing_order", "Firing order", "", "1-3-4-2", text="line"), Entry("intake_opens_btdc_deg", "Intake opens before dead centre", "angle", "12"),
-            Entry("intake_closes_abdc_deg", "Intake closes after dead centre", "angle", "52"), Entry("margin_deg", "Margin", "angle", "10"), Entry("start_deg", "The crank stands at", "angle", "0"),
+        Worksheet(name="blast-positions", entries=(
+            Entry(name="firing_order", label="Firing order", quantity="", start="1-3-4-2", text="line"), Entry(name="intake_opens_btdc_deg", label="Intake opens before dead centre", quantity="angle", start="12"),
+            Entry(name="intake_closes_abdc_deg", label="Intake closes after dead centre", quantity="angle", start="52"), Entry(name="margin_deg", label="Margin", quantity="angle", start="10"), Entry(name="start_deg", label="The crank stands at", quantity="angle", start="0"),
         ), draw=traces.cycle, picture="cycle", shape=_firing_order),
-        Worksheet("regeneration-trace", (
-            Entry("csv", "Rows: seconds, before catalyst, before filter, behind filter, °C", "", BURN_ROWS, text="rows"), Entry("burn_c", "Burns from", "temperature", "550"),
-            Entry("needed_minutes", "Needed through the filter, min", "", "8"), Entry("usual_minutes", "Usual, min", "", "25"),
+        Worksheet(name="regeneration-trace", entries=(
+            Entry(name="csv", label="Rows: seconds, before catalyst, before filter, behind filter, °C", quantity="", start=BURN_ROWS, text="rows"), Entry(name="burn_c", label="Burns from", quantity="temperature", start="550"),
+            Entry(name="needed_minutes", label="Needed through the filter, min", quantity="", start="8"), Entry(name="usual_minutes", label="Usual, min", quantity="", start="25"),
         ), draw=traces.burn, picture="chart"),
-        Worksheet("runner-sweep", (
-            Entry("csv", "Rows: command, position, percent", "", SWEEP_ROWS, text="rows"), Entry("expected_travel", "Travel that is due", "share", "90"),
+        Worksheet(name="runner-sweep", entries=(
+            Entry(name="csv", label="Rows: command, position, percent", quantity="", start=SWEEP_ROWS, text="rows"), Entry(name="expected_travel", label="Travel that is due", quantity="share", start="90"),
         ), draw=traces.sweep, picture="chart"),
-        Worksheet("oxygen-response", (Entry("csv", "Rows: seconds, volts", "", OXYGEN_ROWS, text="rows"),), draw=traces.volts, picture="chart"),
-        Worksheet("repair-sequence", (
-            Entry("posterior", "Causes with their chance", "", "egr_passage_plugged 0.7, egr_valve_electrical 0.2", text="line"), Entry("hourly_rate", "Rate an hour", "", "72"),
-            Entry("access_minutes", "Minutes of access", "", "valve_off 25", text="line", optional=True),
-        ), "actions", (
-            Entry("id", "What", text="line"), Entry("mends", "Mends", text="line"), Entry("success", "Succeeds, a share"), Entry("minutes", "Minutes"),
-            Entry("parts_cost", "Parts"), Entry("access", "Through", text="line", optional=True),
-        ), (("clean the passage", "egr_passage_plugged", "0.9", "60", "12", "valve_off"), ("new valve", "egr_valve_electrical", "0.95", "30", "228", "valve_off")), shape=_actions),
-        Worksheet("fuel-economy-change", (), "fills", (
-            Entry("when", "When", choices=(("before", "before"), ("after", "after"))), Entry("litres", "Litres"), Entry("km", "Kilometres"),
-        ), (("before", "41.2", "505"), ("before", "39.8", "496"), ("before", "40.5", "488"), ("after", "36.9", "512"), ("after", "35.8", "490"), ("after", "36.4", "503")), shape=_fills),
+        Worksheet(name="oxygen-response", entries=(Entry(name="csv", label="Rows: seconds, volts", quantity="", start=OXYGEN_ROWS, text="rows"),), draw=traces.volts, picture="chart"),
+        Worksheet(name="repair-sequence", entries=(
+            Entry(name="posterior", label="Causes with their chance", quantity="", start="egr_passage_plugged 0.7, egr_valve_electrical 0.2", text="line"), Entry(name="hourly_rate", label="Rate an hour", quantity="", start="72"),
+            Entry(name="access_minutes", label="Minutes of access", quantity="", start="valve_off 25", text="line", optional=True),
+        ), table="actions", columns=(
+            Entry(name="id", label="What", text="line"), Entry(name="mends", label="Mends", text="line"), Entry(name="success", label="Succeeds, a share"), Entry(name="minutes", label="Minutes"),
+            Entry(name="parts_cost", label="Parts"), Entry(name="access", label="Through", text="line", optional=True),
+        ), rows=(("clean the passage", "egr_passage_plugged", "0.9", "60", "12", "valve_off"), ("new valve", "egr_valve_electrical", "0.95", "30", "228", "valve_off")), shape=_actions),
+        Worksheet(name="fuel-economy-change", entries=(), table="fills", columns=(
+            Entry(name="when", label="When", choices=(("before", "before"), ("after", "after"))), Entry(name="litres", label="Litres"), Entry(name="km", label="Kilometres"),
+        ), rows=(("before", "41.2", "505"), ("before", "39.8", "496"), ("before", "40.5", "488"), ("after", "36.9", "512"), ("after", "35.8", "490"), ("after", "36.4", "503")), shape=_fills),
     )
 }  # fmt: skip
 
@@ -248,7 +248,7 @@ def _by_line(form: Form, name: str, typed: str) -> float:
     return float(read["kpa"])
 
 
-def _value(form: Form, entry: Entry, name: str, typed: str) -> Any:
+def _value(form: Form, entry: Entry, name: str, *, typed: str) -> Any:
     if entry.text or (entry.choices and entry.name != "strokes"):
         return typed.strip()
     if entry.name == "component":
@@ -258,7 +258,7 @@ def _value(form: Form, entry: Entry, name: str, typed: str) -> Any:
         unit = form.text(f"{entry.name}_unit") or quantity.kept.id
         if entry.quantity == "pressure" and (unit == "V" or re.search(r"\d\s*[vV]\s*$", typed)):
             return _by_line(form, name, typed)
-        return parse_quantity(name, typed, quantity, unit)
+        return parse_quantity(name, typed, quantity, default_unit=unit)
     number = parse_number(name, typed)
     return int(number) if entry.name == "strokes" else number
 
@@ -278,7 +278,7 @@ def given_of(sheet: Worksheet, form: Form) -> dict[str, Any]:
             if entry.optional:
                 continue
             raise InputError(entry.name, "", "a figure")
-        given[entry.name] = _value(form, entry, entry.name, typed)
+        given[entry.name] = _value(form, entry, entry.name, typed=typed)
     if sheet.table:
         columns = {c.name: form.texts(c.name) for c in sheet.columns}
         count = max((len(v) for v in columns.values()), default=0)
@@ -287,16 +287,16 @@ def given_of(sheet: Worksheet, form: Form) -> dict[str, Any]:
             cells = {c.name: columns[c.name][i] if i < len(columns[c.name]) else "" for c in sheet.columns}
             if not any(v.strip() for c, v in cells.items() if c not in ("metric", "when")):
                 continue
-            rows.append({c.name: _cell(form, sheet, c, cells[c.name], i) for c in sheet.columns if cells[c.name].strip() or not c.optional})
+            rows.append({c.name: _cell(form, sheet, c, typed=cells[c.name], row=i) for c in sheet.columns if cells[c.name].strip() or not c.optional})
         given[sheet.table] = rows
     return sheet.shape(given) if sheet.shape else given
 
 
-def _cell(form: Form, sheet: Worksheet, column: Entry, typed: str, row: int) -> Any:
+def _cell(form: Form, sheet: Worksheet, column: Entry, *, typed: str, row: int) -> Any:
     where = f"{sheet.table}[{row}].{column.name}"
     if sheet.name == "before-after" and column.name != "metric":
         return [parse_number(where, x) for x in typed.replace(";", " ").split()]
-    return _value(form, column, where, typed)
+    return _value(form, column, where, typed=typed)
 
 
 def outcome(sheet: Worksheet, form: Form) -> dict[str, Any]:
