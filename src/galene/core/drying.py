@@ -80,7 +80,7 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
 
     Examples
     --------
-    >>> given = DryingTimeInput(base_minutes=15, temperature_c=5, solvent="alkane")
+    >>> given = DryingTimeInput(base_minutes=15, temperature_c=5, class_="alkane")
     >>> round(drying_time(given).factor, 3)
     2.247
     """
