@@ -1,7 +1,7 @@
 """Measure planning and count what does not hold. Run: .venv/bin/python -m bench.plans [PLANS]
 
-Random plans over every family, parts, works, grades, schools, answers and start states, each planned
-and verified; the largest family with nine parts; a thousand cases of a file, one a line.
+Random plans over every family, parts, works, grades, schools, answers and start states, each
+planned and verified; the largest family with nine parts; a thousand cases of a file, one a line.
 """
 
 import json
@@ -87,7 +87,8 @@ def largest() -> None:
         times.append(time.perf_counter() - begin)
         assert not found, found
     print(
-        f"  family {family.id}, {len(parts)} parts, {len(plan.steps)} steps, with verify: {spread(times)}"
+        f"  family {family.id}, {len(parts)} parts, {len(plan.steps)} steps, with verify:"
+        f" {spread(times)}"
     )
 
 
@@ -113,7 +114,8 @@ def lines() -> None:
             refused += 1
     seconds = time.perf_counter() - begin
     print(
-        f"  {CASES} cases, one a line: {seconds:.1f} s, {told // 1024} kB, {refused} can not be planned"
+        f"  {CASES} cases, one a line: {seconds:.1f} s, {told // 1024} kB, {refused} can not be"
+        " planned"
     )
 
 

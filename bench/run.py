@@ -1,7 +1,8 @@
 """Measure and print; nothing here is asserted. Run: .venv/bin/python -m bench.run
 
-Server time of every main view on the demo data and again with 5,000 generated jobs, the step tick with the database's
-durable settings on, throughput of the job card against a bare route with as many queries, a long log, start-up, memory.
+Server time of every main view on the demo data and again with 5,000 generated jobs, the step tick
+with the database's durable settings on, throughput of the job card against a bare route with as
+many queries, a long log, start-up, memory.
 """
 
 import io
@@ -62,11 +63,15 @@ ROUNDS = 60
 def spread(times: list[float]) -> str:
     """Median and 95th percentile in milliseconds."""
     ordered = sorted(times)
-    return f"median {statistics.median(ordered) * 1e3:6.1f} ms   95th {ordered[int(len(ordered) * 0.95) - 1] * 1e3:6.1f} ms"
+    return (
+        f"median {statistics.median(ordered) * 1e3:6.1f} ms   95th"
+        f" {ordered[int(len(ordered) * 0.95) - 1] * 1e3:6.1f} ms"
+    )
 
 
 class Stopwatch:
-    """Server time of each request: from its arrival in the application to the last byte handed over."""
+    """Server time of each request: from its arrival in the application to the last byte handed
+    over."""
 
     def __init__(self, app: FastAPI) -> None:
         self.app, self.seconds = app, 0.0
@@ -92,7 +97,9 @@ def serving(app: FastAPI) -> Iterator[str]:
     """The application on a port of its own, in a thread."""
     WATCH[:] = [Stopwatch(app)]
     port = free_port()
-    server = uvicorn.Server(uvicorn.Config(WATCH[0], host="127.0.0.1", port=port, log_level="error", access_log=False))
+    server = uvicorn.Server(
+        uvicorn.Config(WATCH[0], host="127.0.0.1", port=port, log_level="error", access_log=False)
+    )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:
@@ -156,21 +163,42 @@ def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
 
 def interactions(client: httpx.Client, numbers: dict[str, str]) -> None:
     """Taps and live worksheets."""
-    sheet = {"bore_mm": "52", "closed_angle_deg": "6", "idle_air_g_s": "2.6", "intake_kpa": "100", "intake_c": "20", "manifold_kpa": "33",
-             "discharge_coefficient": "0.82", "deposit_mm": "0.05", "deposit_tolerance_mm": "0.01"}  # fmt: skip
-    print(f"  {'worksheet':<16} {spread(timed(lambda: client.post('/worksheets/idle-gap', data=sheet)))}")
+    sheet = {
+        "bore_mm": "52",
+        "closed_angle_deg": "6",
+        "idle_air_g_s": "2.6",
+        "intake_kpa": "100",
+        "intake_c": "20",
+        "manifold_kpa": "33",
+        "discharge_coefficient": "0.82",
+        "deposit_mm": "0.05",
+        "deposit_tolerance_mm": "0.01",
+    }
+    print(
+        f"  {'worksheet':<16}"
+        f" {spread(timed(lambda: client.post('/worksheets/idle-gap', data=sheet)))}"
+    )
     states = ["unknown", "present"]
 
     def tap() -> httpx.Response:
         states.reverse()
-        return client.post(f"/jobs/{numbers['intake']}/tap", data={"evidence": "hard_start", "was": states[1], "state": states[0]})
+        return client.post(
+            f"/jobs/{numbers['intake']}/tap",
+            data={"evidence": "hard_start", "was": states[1], "state": states[0]},
+        )
 
     print(f"  {'symptom tap':<16} {spread(timed(tap))}")
 
 
 def entry(kind: str, number: int, **data: object) -> dict[str, object]:
     """An entry as a card sends it."""
-    return {"id": f"bench-{uuid.uuid4()}", "kind": kind, "at": datetime.now(UTC).isoformat(), "data": data, "number": number}
+    return {
+        "id": f"bench-{uuid.uuid4()}",
+        "kind": kind,
+        "at": datetime.now(UTC).isoformat(),
+        "data": data,
+        "number": number,
+    }
 
 
 def send(client: httpx.Client, job: str, me: int, *, entries: list[dict[str, object]]) -> list[str]:
@@ -187,7 +215,9 @@ def answered(row: StepRow) -> dict[str, object]:
     return {"step": row.id, "early_reason": "bench", **given}
 
 
-def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], *, rounds: int = 40) -> None:
+def ticks(
+    client: httpx.Client, engine: Engine, numbers: dict[str, str], *, rounds: int = 40
+) -> None:
     """Tick and undo the same step: both are durable when they are answered."""
     with Session(engine) as db:
         job = db.scalars(select(Job).where(Job.number == numbers["work"])).unique().one()
@@ -200,14 +230,23 @@ def ticks(client: httpx.Client, engine: Engine, numbers: dict[str, str], *, roun
     for i in range(rounds):
         assert send(client, numbers["work"], me, entries=[entry("tick", i, **data)]) == ["done"]
         found.append(last())
-        assert send(client, numbers["work"], me, entries=[entry("untick", i, step=data["step"])]) == ["done"]
+        assert send(
+            client, numbers["work"], me, entries=[entry("untick", i, step=data["step"])]
+        ) == ["done"]
     with engine.connect() as connection:
-        durable = {name: connection.execute(text(f"show {name}")).scalar() for name in ("fsync", "synchronous_commit")}
-    print(f"  {'step tick':<16} {spread(found)}   ({', '.join(f'{k} {v}' for k, v in durable.items())})")
+        durable = {
+            name: connection.execute(text(f"show {name}")).scalar()
+            for name in ("fsync", "synchronous_commit")
+        }
+    print(
+        f"  {'step tick':<16} {spread(found)}  "
+        f" ({', '.join(f'{k} {v}' for k, v in durable.items())})"
+    )
 
 
 def twenty_cards(address: str, client: httpx.Client, engine: Engine, *, rounds: int = 12) -> None:
-    """Twenty cards that tick at once, a client each: from the sending to the durable answer, as the card sees it."""
+    """Twenty cards that tick at once, a client each: from the sending to the durable answer, as the
+    card sees it."""
     with Session(engine) as db:
         person = db.scalars(select(Person).where(Person.sign_in == SIGN_IN["name"])).one()
         me = person.id
@@ -220,19 +259,34 @@ def twenty_cards(address: str, client: httpx.Client, engine: Engine, *, rounds: 
             cards.append((job.number, [answered(s) for s in job.steps[:rounds]]))
         db.commit()
 
-    # The cards are in a process of their own, so that they do not wait for the server's interpreter.
+    # The cards are in a process of their own, so that they do not wait for the server's
+    # interpreter.
     with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as pool:
         WATCH[0].every.clear()
         found = pool.submit(tick_cards, address, dict(client.cookies), me, cards=cards).result()
     server = [s for path, s in WATCH[0].every if path.endswith("/entries")]
-    print(f"  {'twenty cards':<16} {spread(server)}   (two ticks a second each; as the card sees it: {spread(found).strip()})")
+    print(
+        f"  {'twenty cards':<16} {spread(server)}   (two ticks a second each; as the card sees it:"
+        f" {spread(found).strip()})"
+    )
 
 
-def tick_cards(address: str, cookies: dict[str, str], me: int, *, cards: list[tuple[str, list[dict[str, object]]]]) -> list[float]:
+def tick_cards(
+    address: str,
+    cookies: dict[str, str],
+    me: int,
+    *,
+    cards: list[tuple[str, list[dict[str, object]]]],
+) -> list[float]:
     """Seconds of every tick of cards that tick side by side."""
 
     def tick_one(card: tuple[str, list[dict[str, object]]]) -> list[float]:
-        own, times = httpx.Client(base_url=address, cookies=cookies, headers={"origin": address}, timeout=30), []
+        own, times = (
+            httpx.Client(
+                base_url=address, cookies=cookies, headers={"origin": address}, timeout=30
+            ),
+            [],
+        )
         time.sleep(random.random() / 2)
         for i, data in enumerate(card[1]):
             begin = time.perf_counter()
@@ -247,14 +301,23 @@ def tick_cards(address: str, cookies: dict[str, str], me: int, *, cards: list[tu
 
 
 def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> None:
-    """A day's queue of 500 entries in batches of 50, and how long a change takes to a second page that listens."""
+    """A day's queue of 500 entries in batches of 50, and how long a change takes to a second page
+    that listens."""
     with Session(engine) as db:
         me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
-    queue = [entry("count", i, what="caps", way="in" if i % 2 == 0 else "out", pieces=1) for i in range(500)]
+    queue = [
+        entry("count", i, what="caps", way="in" if i % 2 == 0 else "out", pieces=1)
+        for i in range(500)
+    ]
     begin = time.perf_counter()
-    outcomes = [o for i in range(0, 500, 50) for o in send(client, numbers["work"], me, entries=queue[i : i + 50])]
+    outcomes = [
+        o
+        for i in range(0, 500, 50)
+        for o in send(client, numbers["work"], me, entries=queue[i : i + 50])
+    ]
     print(
-        f"  {'500 entries':<16} {time.perf_counter() - begin:6.2f} s, {outcomes.count('done')} taken, none twice: {outcomes.count('before')}"
+        f"  {'500 entries':<16} {time.perf_counter() - begin:6.2f} s, {outcomes.count('done')}"
+        f" taken, none twice: {outcomes.count('before')}"
     )
     heard: list[float] = []
 
@@ -271,7 +334,11 @@ def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> Non
     begin = time.perf_counter()
     send(client, numbers["work"], me, entries=[entry("count", 0, what="tape", way="in", pieces=1)])
     time.sleep(2)
-    print(f"  {'news to another':<16} {(heard[0] - begin) * 1e3:6.1f} ms from the sending" if heard else "  no news came")
+    print(
+        f"  {'news to another':<16} {(heard[0] - begin) * 1e3:6.1f} ms from the sending"
+        if heard
+        else "  no news came"
+    )
 
 
 def generate(engine: Engine, count: int) -> None:
@@ -280,7 +347,11 @@ def generate(engine: Engine, count: int) -> None:
     with Session(engine) as db:
         pattern = db.scalars(select(Job).where(Job.state == "finished")).unique().first()
         assert pattern is not None
-        row = {c.key: getattr(pattern, c.key) for c in Job.__table__.columns if c.key not in ("id", "number", "vehicle_id")}
+        row = {
+            c.key: getattr(pattern, c.key)
+            for c in Job.__table__.columns
+            if c.key not in ("id", "number", "vehicle_id")
+        }
         steps = [s.document for s in pattern.steps]
         vehicles = [
             {
@@ -306,7 +377,19 @@ def generate(engine: Engine, count: int) -> None:
             for i in range(count)
         ]
         made = list(db.scalars(insert(Job).returning(Job.id), jobs))
-        db.execute(insert(JobCode), [{"job_id": j, "phase": "before", "code": "P0506", "status": "stored", "read_at": now} for j in made])
+        db.execute(
+            insert(JobCode),
+            [
+                {
+                    "job_id": j,
+                    "phase": "before",
+                    "code": "P0506",
+                    "status": "stored",
+                    "read_at": now,
+                }
+                for j in made
+            ],
+        )
         seen = {
             "evidence": "rough_idle",
             "state": "present",
@@ -318,7 +401,11 @@ def generate(engine: Engine, count: int) -> None:
         db.execute(insert(ObservationRow), [{"job_id": j, **seen} for j in made])
         db.execute(
             insert(StepRow),
-            [{"job_id": j, "position": k, "document": d, "records": {}, "done_at": now} for j in made for k, d in enumerate(steps[:12])],
+            [
+                {"job_id": j, "position": k, "document": d, "records": {}, "done_at": now}
+                for j in made
+                for k, d in enumerate(steps[:12])
+            ],
         )
         db.commit()
         db.execute(text("analyze"))
@@ -352,9 +439,20 @@ def bare_route(app: FastAPI, engine: Engine, queries: int) -> None:
 
 
 def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
-    """A family like this one with more of everything: chains of parts and of operations that wait for each other."""
-    more = [Part(id=f"extra_{i}", component="egr_pipe", label=f"Extra pipe {i}") for i in range(parts - len(family.parts))]
-    ends = [Pipe("exhaust_manifold", more[0].id, "recirculation"), Pipe(more[-1].id, "intake_manifold", "recirculation")] if more else []
+    """A family like this one with more of everything: chains of parts and of operations that wait
+    for each other."""
+    more = [
+        Part(id=f"extra_{i}", component="egr_pipe", label=f"Extra pipe {i}")
+        for i in range(parts - len(family.parts))
+    ]
+    ends = (
+        [
+            Pipe("exhaust_manifold", more[0].id, "recirculation"),
+            Pipe(more[-1].id, "intake_manifold", "recirculation"),
+        ]
+        if more
+        else []
+    )
     pipes = [*(Pipe(a.id, b.id, "recirculation") for a, b in pairwise(more)), *ends]
     steps = [
         replace(
@@ -365,7 +463,12 @@ def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
         )
         for i in range(operations - len(family.operations))
     ]
-    return replace(family, parts=(*family.parts, *more), pipes=(*family.pipes, *pipes), operations=(*family.operations, *steps))
+    return replace(
+        family,
+        parts=(*family.parts, *more),
+        pipes=(*family.pipes, *pipes),
+        operations=(*family.operations, *steps),
+    )
 
 
 def in_the_core() -> None:
@@ -382,22 +485,49 @@ def in_the_core() -> None:
     largest = max(FAMILIES.values(), key=lambda f: len(f.parts))
     big = _grown(largest, 40, 60)
     reach = [p.id for p in big.parts if any(p.id in o.reaches for o in big.operations)]
-    print(f"  drawing, family {largest.id}, {len(largest.parts)} parts, wide   {best(lambda: lay_out(largest, WIDE))}")
+    print(
+        f"  drawing, family {largest.id}, {len(largest.parts)} parts, wide  "
+        f" {best(lambda: lay_out(largest, WIDE))}"
+    )
     print(f"  drawing, 40 parts, wide              {best(lambda: lay_out(big, WIDE))}")
     print(f"  drawing, 40 parts, narrow            {best(lambda: lay_out(big, NARROW))}")
     throttle = subject_of("throttle_body")
     one = best(
         lambda: [
-            judge(RULES, AGENTS["throttle_cleaner"].agent, "on_cloth", subject=throttle, features=["electronic"], state=["battery_off", "engine_cold"])
+            judge(
+                RULES,
+                AGENTS["throttle_cleaner"].agent,
+                "on_cloth",
+                subject=throttle,
+                features=["electronic"],
+                state=["battery_off", "engine_cold"],
+            )
             for _ in range(100)
         ]
     )
     print(f"  a hundred judgements                 {one}")
+
+    def matrix() -> None:
+        for component in COMPONENTS:
+            for kind in AGENTS.values():
+                for way in kind.agent.ways:
+                    judge(
+                        RULES,
+                        kind.agent,
+                        way,
+                        subject=subject_of(component),
+                        features=[],
+                        state=[],
+                    )
+
+    print(f"  matrix, every part, agent and way    {best(matrix)}")
     print(
-        f"  matrix, every part, agent and way    {best(lambda: [judge(RULES, a.agent, w, subject=subject_of(c), features=[], state=[]) for c in COMPONENTS for a in AGENTS.values() for w in a.agent.ways])}"
+        f"  scope, family {largest.id}, all parts         "
+        f" {best(lambda: scope(largest, reach[:8]))}"
     )
-    print(f"  scope, family {largest.id}, all parts          {best(lambda: scope(largest, reach[:8]))}")
-    print(f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}")
+    print(
+        f"  scope, 60 operations, {len(reach)} parts       {best(lambda: scope(big, reach[::2]))}"
+    )
 
 
 LONG_LOG = """
@@ -409,19 +539,23 @@ begin = time.perf_counter()
 read = read_log(data)
 whole = time.perf_counter() - begin
 forward = run_forward(read.columns[0].values)
-trace = Trace(forward.time_s, {"rpm": read.columns[1].values[forward.rows], "maf_g_s": read.columns[2].values[forward.rows]})
+channels = {n: read.columns[i].values[forward.rows] for i, n in ((1, "rpm"), (2, "maf_g_s"))}
+trace = Trace(forward.time_s, channels)
 find_idle(trace, 1000), find_trim_points(trace)
 found = time.perf_counter() - begin - whole
 outline(trace.time_s, trace.channels["rpm"], 0, 1e9, 700)
 strip = time.perf_counter() - begin - whole - found
-peak = next(int(line.split()[1]) // 1024 for line in open("/proc/self/status") if line.startswith("VmHWM"))
-print(f"  {len(data) / 2**20:.0f} MB, {len(read.columns[0].values)} rows, {len(read.columns)} columns: read {whole:.2f} s, stretches {found * 1e3:.0f} ms, "
-      f"a strip {strip * 1e3:.0f} ms, memory at most {peak} MB")
+status = open("/proc/self/status").read().splitlines()
+peak = next(int(line.split()[1]) // 1024 for line in status if line.startswith("VmHWM"))
+rows, columns = len(read.columns[0].values), len(read.columns)
+print(f"  {len(data) / 2**20:.0f} MB, {rows} rows, {columns} columns: read {whole:.2f} s,"
+      f" stretches {found * 1e3:.0f} ms, a strip {strip * 1e3:.0f} ms, memory at most {peak} MB")
 """
 
 
 def long_log() -> None:
-    """200,000 rows of ten columns read in a process of its own, its libraries loaded within the time."""
+    """200,000 rows of ten columns read in a process of its own, its libraries loaded within the
+    time."""
     rng = np.random.default_rng(1)
     columns = [
         np.arange(200_000) / 10,
@@ -438,16 +572,23 @@ def long_log() -> None:
         header="time (s);rpm;maf (g/s);" + ";".join(f"c{i}" for i in range(7)),
         comments="",
     )
-    subprocess.run([sys.executable, "-c", LONG_LOG], input=out.getvalue().replace(".", ",").encode(), check=True)
+    subprocess.run(
+        [sys.executable, "-c", LONG_LOG],
+        input=out.getvalue().replace(".", ",").encode(),
+        check=True,
+    )
 
 
 def startup(folder: Path) -> None:
-    """Seconds from the command to a healthy answer, first with an empty data folder, then again; memory after use."""
+    """Seconds from the command to a healthy answer, first with an empty data folder, then again;
+    memory after use."""
     port = free_port()
     environment = {**os.environ, "GALENE_PORT": str(port), "GALENE_HOME": str(folder)}
     for name in ("first, demo loaded", "again"):
         begin = time.perf_counter()
-        process = subprocess.Popen([str(ROOT / "galene"), "demo"], env=environment, stdout=subprocess.DEVNULL)
+        process = subprocess.Popen(
+            [str(ROOT / "galene"), "demo"], env=environment, stdout=subprocess.DEVNULL
+        )
         while True:
             try:
                 with urlopen(f"http://127.0.0.1:{port}/healthz", timeout=1) as answer:
@@ -460,7 +601,10 @@ def startup(folder: Path) -> None:
         for path in ("/", "/vehicles", "/worksheets/idle-gap", "/reference"):
             client.get(path).raise_for_status()
         time.sleep(3.5)
-        print(f"  memory of the server: {psutil.Process(process.pid).memory_info().rss / 2**20:.0f} MB")
+        print(
+            "  memory of the server:"
+            f" {psutil.Process(process.pid).memory_info().rss / 2**20:.0f} MB"
+        )
         process.send_signal(signal.SIGINT)
         process.wait(20)
 
@@ -476,9 +620,19 @@ def main() -> None:
         with Session(engine, expire_on_commit=False) as db:
             load(db, datetime.now(UTC))
             db.commit()
-            numbers = {j.stage: j.number for j in db.scalars(select(Job).where(Job.family_id == "A").order_by(Job.opened_at)).unique()}
-            numbers["family B at work"] = db.scalars(select(Job.number).where(Job.family_id == "B", Job.stage == "work")).one()
-            numbers |= {f"family {j.family_id}": j.number for j in db.scalars(select(Job).where(Job.state == "open")).unique()}
+            numbers = {
+                j.stage: j.number
+                for j in db.scalars(
+                    select(Job).where(Job.family_id == "A").order_by(Job.opened_at)
+                ).unique()
+            }
+            numbers["family B at work"] = db.scalars(
+                select(Job.number).where(Job.family_id == "B", Job.stage == "work")
+            ).one()
+            numbers |= {
+                f"family {j.family_id}": j.number
+                for j in db.scalars(select(Job).where(Job.state == "open")).unique()
+            }
         app = create_app(engine)
         settle()  # as the server does
         count = [0]
@@ -503,7 +657,8 @@ def main() -> None:
             bare_route(app, engine, queries)
             whole, bare = throughput(address, client, card), throughput(address, client, "/bare")
             print(
-                f"Throughput, four clients: card {whole:.0f}/s, bare route with the same {queries} queries {bare:.0f}/s, share {whole / bare:.2f}"
+                f"Throughput, four clients: card {whole:.0f}/s, bare route with the same {queries}"
+                f" queries {bare:.0f}/s, share {whole / bare:.2f}"
             )
         engine.dispose()
     finally:

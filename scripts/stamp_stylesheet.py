@@ -1,4 +1,5 @@
-"""Write into the built stylesheet what it was built from, so that a test can tell when it is out of date."""
+"""Write into the built stylesheet what it was built from, so that a test can tell when it is out of
+date."""
 
 import hashlib
 import re
@@ -9,13 +10,16 @@ SHEET = ROOT / "src/galene/web/static/app.css"
 
 
 def fingerprint() -> str:
-    """Hash of everything that decides the built stylesheet: its sources, the class words of all templates, the tool's lock."""
+    """Hash of everything that decides the built stylesheet: its sources, the class words of all
+    templates, the tool's lock."""
     digest = hashlib.sha256()
     for path in sorted([*(ROOT / "styles").rglob("*.css"), ROOT / "package-lock.json"]):
         digest.update(path.read_bytes())
     words: set[str] = set()
     for path in sorted((ROOT / "src/galene/web").rglob("*")):
-        if path.suffix in {".html", ".svg"} or (path.suffix == ".js" and "vendor" not in path.parts):
+        if path.suffix in {".html", ".svg"} or (
+            path.suffix == ".js" and "vendor" not in path.parts
+        ):
             for found in re.findall(r'class="([^"]*)"', path.read_text()):
                 words |= set(re.findall(r"[\w:/.\[\]()%#-]+", found))
     digest.update(" ".join(sorted(words)).encode())

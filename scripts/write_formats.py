@@ -1,4 +1,5 @@
-"""Write the published schemas of the open formats into docs/formats/. Run after a format changed."""
+"""Write the published schemas of the open formats into docs/formats/. Run after a format
+changed."""
 
 from pathlib import Path
 

@@ -1,4 +1,5 @@
-"""One throw-away cluster for the whole run; every test that needs data gets its own copy of a template database."""
+"""One throw-away cluster for the whole run; every test that needs data gets its own copy of a
+template database."""
 
 import itertools
 import os
@@ -36,7 +37,9 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
 
 
 def _admin(cluster: Cluster, statement: str) -> None:
-    with psycopg.connect(cluster.url("postgres").replace("+psycopg", ""), autocommit=True) as connection:
+    with psycopg.connect(
+        cluster.url("postgres").replace("+psycopg", ""), autocommit=True
+    ) as connection:
         connection.execute(statement)
 
 
@@ -81,7 +84,12 @@ def person(db: Session, name: str) -> Person:
 
 def demo_jobs(db: Session) -> dict[str, str]:
     """The demo's newest job of family A at each stage, by number."""
-    return {j.stage: j.number for j in db.scalars(select(Job).where(Job.family_id == "A").order_by(Job.opened_at)).unique()}
+    return {
+        j.stage: j.number
+        for j in db.scalars(
+            select(Job).where(Job.family_id == "A").order_by(Job.opened_at)
+        ).unique()
+    }
 
 
 @pytest.fixture

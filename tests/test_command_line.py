@@ -22,7 +22,14 @@ ROOT = Path(__file__).resolve().parents[1]
 
 
 def galene(*words: str, given: str = "") -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "galene.cli", *words], input=given, capture_output=True, text=True, cwd=ROOT, check=False)
+    return subprocess.run(
+        [sys.executable, "-m", "galene.cli", *words],
+        input=given,
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+        check=False,
+    )
 
 
 def test_calc_reads_standard_input_or_a_file(tmp_path: Path) -> None:
@@ -58,11 +65,28 @@ def test_a_fault_is_one_line_and_exit_two(words: tuple[str, ...], given: str, sa
 
 def test_assess_and_scope_answer_by_their_contracts() -> None:
     ranked = json.loads(
-        galene("assess", given='{"engine": {"family": "A"}, "evidence": {"rough_idle": "present"}, "codes": ["P0506"]}').stdout
+        galene(
+            "assess",
+            given=(
+                '{"engine": {"family": "A"}, "evidence": {"rough_idle": "present"}, "codes":'
+                ' ["P0506"]}'
+            ),
+        ).stdout
     )
     assert ranked["causes"][0]["id"] == "throttle_deposit"
-    assert set(ranked["repair_order"][0]) >= {"action", "component", "probability", "cost", "minutes"}
-    assert json.loads(galene("scope", given='{"family": "A", "components": ["throttle_body"]}').stdout)["hands_on_minutes"] == 11
+    assert set(ranked["repair_order"][0]) >= {
+        "action",
+        "component",
+        "probability",
+        "cost",
+        "minutes",
+    }
+    assert (
+        json.loads(
+            galene("scope", given='{"family": "A", "components": ["throttle_body"]}').stdout
+        )["hands_on_minutes"]
+        == 11
+    )
 
 
 @pytest.fixture
@@ -83,12 +107,20 @@ def home(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
 def start(home: Path, port: int) -> subprocess.Popen[str]:
     environment = {**os.environ, "GALENE_HOME": str(home), "GALENE_PORT": str(port)}
     return subprocess.Popen(
-        [sys.executable, "-m", "galene.cli", "demo"], env=environment, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        [sys.executable, "-m", "galene.cli", "demo"],
+        env=environment,
+        cwd=ROOT,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
     )
 
 
 def healthy(port: int) -> bool:
-    with contextlib.suppress(OSError, HTTPError), urlopen(f"http://127.0.0.1:{port}/healthz", timeout=1) as answer:
+    with (
+        contextlib.suppress(OSError, HTTPError),
+        urlopen(f"http://127.0.0.1:{port}/healthz", timeout=1) as answer,
+    ):
         return bool(json.load(answer) == {"status": "ok"})
     return False
 
@@ -107,7 +139,10 @@ def servers(home: Path) -> list[int]:
     """Processes whose command line names the data folder."""
     found = []
     for process in psutil.process_iter(["cmdline", "status"]):
-        if any(str(home) in word for word in process.info["cmdline"] or []) and process.info["status"] != psutil.STATUS_ZOMBIE:
+        if (
+            any(str(home) in word for word in process.info["cmdline"] or [])
+            and process.info["status"] != psutil.STATUS_ZOMBIE
+        ):
             found.append(process.pid)
     return found
 
@@ -119,7 +154,9 @@ def test_nothing_is_left_running_however_it_ends(home: Path, how: signal.Signals
     assert until(lambda: healthy(port)), process.communicate(timeout=5)
     assert servers(home), "the database runs as a child of ours"
     second = start(home, free_port())
-    assert second.wait(20) == 2 and "runs already" in (second.stderr.read() if second.stderr else "")
+    assert second.wait(20) == 2 and "runs already" in (
+        second.stderr.read() if second.stderr else ""
+    )
     process.send_signal(how)
     process.wait(20)
     assert until(lambda: not servers(home), 20), "the database outlived its launcher"

@@ -20,12 +20,21 @@ def test_the_list_catches_what_it_should() -> None:
 
 
 def test_no_real_make_or_product_is_named() -> None:
-    names = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.splitlines()
+    names = subprocess.run(
+        ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True
+    ).stdout.splitlines()
     found = []
     for name in names:
         path = ROOT / name
-        if path.suffix not in TEXT or "vendor" in path.parts or path.name == "package-lock.json" or not path.is_file():
+        if (
+            path.suffix not in TEXT
+            or "vendor" in path.parts
+            or path.name == "package-lock.json"
+            or not path.is_file()
+        ):
             continue
         for number, line in enumerate(path.read_text(errors="ignore").splitlines(), 1):
-            found += [f"{name}:{number}: {w}" for w in set(re.findall(r"[a-z]+", line.lower())) if hit(w)]
+            found += [
+                f"{name}:{number}: {w}" for w in set(re.findall(r"[a-z]+", line.lower())) if hit(w)
+            ]
     assert found == []

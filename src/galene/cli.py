@@ -18,9 +18,14 @@ from typing import Annotated, Any
 import typer
 
 cli = typer.Typer(
-    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Galene: the air path cleaned, timed and proven."
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Galene: the air path cleaned, timed and proven.",
 )
-FileArgument = Annotated[Path | None, typer.Argument(help="JSON file; standard input where it is left out.")]
+FileArgument = Annotated[
+    Path | None, typer.Argument(help="JSON file; standard input where it is left out.")
+]
 ROOT = Path(__file__).resolve().parents[2]
 
 
@@ -38,7 +43,9 @@ def _read(path: Path | None) -> Any:
     try:
         return json.loads(text)
     except json.JSONDecodeError as fault:
-        raise fail(f"input is not JSON: line {fault.lineno}, column {fault.colno}: {fault.msg}") from fault
+        raise fail(
+            f"input is not JSON: line {fault.lineno}, column {fault.colno}: {fault.msg}"
+        ) from fault
 
 
 def _answer(run: Callable[[], Any]) -> None:
@@ -136,7 +143,10 @@ def _only_one(home: Path) -> Iterator[None]:
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError as fault:
-        raise fail(f"Galene runs already with the data folder {home}: stop it, or set GALENE_HOME to another folder") from fault
+        raise fail(
+            f"Galene runs already with the data folder {home}: stop it, or set GALENE_HOME to"
+            " another folder"
+        ) from fault
     with lock:
         yield
 
@@ -147,7 +157,9 @@ def _port_free(port: int) -> None:
         try:
             probe.bind(("127.0.0.1", port))
         except PermissionError as fault:
-            raise fail(f"port {port} needs more rights: set GALENE_PORT to one above 1023") from fault
+            raise fail(
+                f"port {port} needs more rights: set GALENE_PORT to one above 1023"
+            ) from fault
         except OSError as fault:
             raise fail(f"port {port} is busy: set GALENE_PORT to another one") from fault
 
@@ -206,7 +218,11 @@ def _warm() -> None:
 
 
 @cli.command()
-def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's data away and start anew.")] = False) -> None:
+def demo(
+    reset: Annotated[
+        bool, typer.Option("--reset", help="Throw the demo's data away and start anew.")
+    ] = False,
+) -> None:
     """Start the database and the server, with the demo world when empty."""
     import shutil
 
@@ -218,14 +234,23 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
     try:
         settings = Settings()
     except ValidationError as fault:
-        raise fail(f"GALENE_{str(fault.errors()[0]['loc'][0]).upper()}: {fault.errors()[0]['msg']}") from fault
+        raise fail(
+            f"GALENE_{str(fault.errors()[0]['loc'][0]).upper()}: {fault.errors()[0]['msg']}"
+        ) from fault
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: sys.exit(0))
     _port_free(settings.port)
     if settings.database_url:
         if reset:
-            raise fail("--reset is for the private database only; GALENE_DATABASE_URL names another one")
-        _serve(settings.database_url, settings.port, settings.home, loaded=_prepare(settings.database_url))
+            raise fail(
+                "--reset is for the private database only; GALENE_DATABASE_URL names another one"
+            )
+        _serve(
+            settings.database_url,
+            settings.port,
+            settings.home,
+            loaded=_prepare(settings.database_url),
+        )
         return
     home = settings.home.expanduser().resolve()
     with _only_one(home):
@@ -251,10 +276,15 @@ def demo(reset: Annotated[bool, typer.Option("--reset", help="Throw the demo's d
 @cli.command()
 def pictures(
     forget: Annotated[
-        bool, typer.Option("--forget", help="Take pictures off the disk that nobody names, but for the last hour's.")
+        bool,
+        typer.Option(
+            "--forget",
+            help="Take pictures off the disk that nobody names, but for the last hour's.",
+        ),
     ] = False,
 ) -> None:
-    """Compare the pictures on disk with the records that name them; the private database must not be in use."""
+    """Compare the pictures on disk with the records that name them; the private database must not
+    be in use."""
     import time
 
     from sqlalchemy.orm import Session
@@ -313,10 +343,14 @@ def test(context: typer.Context) -> None:
     failed = []
     for name, command in () if context.args else CHECKS:
         print(f"== {name}", flush=True)
-        if subprocess.run([str(programs / command[0]), *command[1:]], cwd=ROOT, env=environment, check=False).returncode:
+        if subprocess.run(
+            [str(programs / command[0]), *command[1:]], cwd=ROOT, env=environment, check=False
+        ).returncode:
             failed.append(name)
     print("== tests", flush=True)
-    if subprocess.run([sys.executable, "-m", "pytest", *context.args], cwd=ROOT, env=environment, check=False).returncode:
+    if subprocess.run(
+        [sys.executable, "-m", "pytest", *context.args], cwd=ROOT, env=environment, check=False
+    ).returncode:
         failed.append("tests")
     if failed:
         raise fail("failed: " + ", ".join(failed))

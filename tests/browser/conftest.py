@@ -1,4 +1,5 @@
-"""The running server with the demo data and a clock that the test may put forward, and Debian's Chromium."""
+"""The running server with the demo data and a clock that the test may put forward, and Debian's
+Chromium."""
 
 import threading
 from collections.abc import Iterator
@@ -68,18 +69,23 @@ def server(engine: Engine, tmp_path: Path) -> Iterator[Server]:
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict[str, Any]:
     flags = (
-        "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync"
+        "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking"
+        " --disable-component-update --disable-sync"
     )
     return {"executable_path": "/usr/bin/chromium", "args": flags.split()}
 
 
 @pytest.fixture
 def faults(page: Page) -> Iterator[list[str]]:
-    """Console errors and failed requests: none may remain at the end, but those a test takes out."""
+    """Console errors and failed requests: none may remain at the end, but those a test takes
+    out."""
     seen: list[str] = []
     page.on("console", lambda m: seen.append(m.text) if m.type == "error" else None)
     page.on("pageerror", lambda e: seen.append(str(e)))
     # A part that was on its way when the page was left is aborted by the browser itself.
-    page.on("requestfailed", lambda r: seen.append(f"failed: {r.url}") if r.failure != "net::ERR_ABORTED" else None)
+    page.on(
+        "requestfailed",
+        lambda r: seen.append(f"failed: {r.url}") if r.failure != "net::ERR_ABORTED" else None,
+    )
     yield seen
     assert seen == []

@@ -1,4 +1,5 @@
-"""The card in the bay: two people at once, a server that goes away, one touch a step, keys alone."""
+"""The card in the bay: two people at once, a server that goes away, one touch a step, keys
+alone."""
 
 import re
 import threading
@@ -28,7 +29,13 @@ CARD = "#steps > form:not([hidden])"
 @pytest.fixture
 def number(db: Session) -> str:
     """A card of a new job with nothing ticked."""
-    job = begun(Act(db=db, person=person(db, "odd"), now=datetime.now(UTC)), "A", "maf_sensor", grade="throttle_body", plate="BY-100")
+    job = begun(
+        Act(db=db, person=person(db, "odd"), now=datetime.now(UTC)),
+        "A",
+        "maf_sensor",
+        grade="throttle_body",
+        plate="BY-100",
+    )
     db.commit()
     return job.number
 
@@ -55,15 +62,19 @@ def wait_for(true: Callable[[], object], seconds: float = 60.0) -> None:
 
 
 def tick(page: Page) -> None:
-    """Read what must be read, answer what is asked, tick; the next step is there, with the server or without it."""
+    """Read what must be read, answer what is asked, tick; the next step is there, with the server
+    or without it."""
     card = page.locator(CARD)
     step = card.get_attribute("data-step")
     while card.locator("[data-read]").count():
         count = card.locator("[data-read]").count()
         card.locator("[data-read]").first.click()
         expect(card.locator("[data-read]")).to_have_count(count - 1)
-    for name in sorted({r.get_attribute("name") or "" for r in card.locator("input[type=radio]").all()}):
-        card.locator(f'input[name="{name}"][value="{"1" if "grade" in name else "no" if "pale" in name else "yes"}"]').check()
+    for name in sorted(
+        {r.get_attribute("name") or "" for r in card.locator("input[type=radio]").all()}
+    ):
+        value = "1" if "grade" in name else "no" if "pale" in name else "yes"
+        card.locator(f'input[name="{name}"][value="{value}"]').check()
     if card.locator("[data-hold]").is_visible():
         card.locator("[name=early_reason]").fill("ready, looked at it")
     card.get_by_role("button", name="Done, tick").click()
@@ -79,7 +90,9 @@ def lose(page: Page) -> None:
     page.route("**/*", cut)
 
 
-def test_each_sees_the_others_tick(page: Page, browser: Browser, server: Server, number: str, faults: list[str]) -> None:
+def test_each_sees_the_others_tick(
+    page: Page, browser: Browser, server: Server, number: str, faults: list[str]
+) -> None:
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/work")
     second = browser.new_context().new_page()
@@ -150,17 +163,23 @@ def test_the_server_is_killed_and_started_in_mid_flow_and_the_page_is_loaded_ane
     wait_for(lambda: len(ticked(db, number)) == 3)
     expect(page.locator("#strip")).to_contain_text("Penetrating oil", timeout=60_000)
     waits = {w.name: w for w in find_job(db, number).waits}
-    assert (waits["Penetrating oil"].ends_at - waits["Penetrating oil"].started_at).total_seconds() == 1200
+    assert (
+        waits["Penetrating oil"].ends_at - waits["Penetrating oil"].started_at
+    ).total_seconds() == 1200
 
 
-def test_a_conflict_is_shown_to_the_person_and_not_resolved_behind_their_back(bare: Page, server: Server, number: str, db: Session) -> None:
+def test_a_conflict_is_shown_to_the_person_and_not_resolved_behind_their_back(
+    bare: Page, server: Server, number: str, db: Session
+) -> None:
     page = bare
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/work")
     lose(page)
     tick(page)
     pia = Act(db=db, person=person(db, "pia"), now=datetime.now(UTC))
-    row = db.scalars(select(StepRow).where(StepRow.job_id == find_job(db, number).id).order_by(StepRow.position)).first()
+    row = db.scalars(
+        select(StepRow).where(StepRow.job_id == find_job(db, number).id).order_by(StepRow.position)
+    ).first()
     assert row
     work.acknowledge(pia, number, "fire")
     work.tick(pia, number, row.id, records={})
@@ -172,14 +191,20 @@ def test_a_conflict_is_shown_to_the_person_and_not_resolved_behind_their_back(ba
     expect(page.locator("#line")).to_be_hidden()
 
 
-def test_one_touch_a_step_and_keys_alone(page: Page, server: Server, number: str, db: Session, faults: list[str]) -> None:
+def test_one_touch_a_step_and_keys_alone(
+    page: Page, server: Server, number: str, db: Session, faults: list[str]
+) -> None:
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/work")
     tick(page)
     # Steps without records: one press each.
     for _ in range(3):
         card = page.locator(CARD)
-        if card.locator("input[type=radio]").count() or card.locator("[data-read]").count() or card.locator("[data-hold]").is_visible():
+        if (
+            card.locator("input[type=radio]").count()
+            or card.locator("[data-read]").count()
+            or card.locator("[data-hold]").is_visible()
+        ):
             tick(page)
             continue
         step = card.get_attribute("data-step")
@@ -197,8 +222,11 @@ def test_one_touch_a_step_and_keys_alone(page: Page, server: Server, number: str
     wait_for(lambda: len(ticked(db, number)) == done - 1)
 
 
-def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(server: Server, number: str, db: Session) -> None:
-    """Five hundred entries in batches; the server dies in the middle of one, and all that was not answered is sent again."""
+def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(
+    server: Server, number: str, db: Session
+) -> None:
+    """Five hundred entries in batches; the server dies in the middle of one, and all that was not
+    answered is sent again."""
     moment = datetime.now(UTC).isoformat()
     queue = [
         {
@@ -213,12 +241,16 @@ def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(se
     unanswered = list(queue)
     killer = threading.Timer(0.3, server.kill)
     killed = 0
-    with httpx.Client(base_url=server.address, headers={"origin": server.address}, timeout=20) as client:
+    with httpx.Client(
+        base_url=server.address, headers={"origin": server.address}, timeout=20
+    ) as client:
         client.post("/sign-in", data={"name": "odd", "password": "slipway-odd"})
         killer.start()
         while unanswered:
             try:
-                answer = client.post(f"/jobs/{number}/entries", json={"me": me, "entries": unanswered[:50]})
+                answer = client.post(
+                    f"/jobs/{number}/entries", json={"me": me, "entries": unanswered[:50]}
+                )
                 answer.raise_for_status()
             except httpx.HTTPError:
                 killer.join()
@@ -233,7 +265,9 @@ def test_a_replay_that_is_cut_by_a_kill_loses_nothing_and_takes_nothing_twice(se
     assert find_job(db, number).counted == {"caps": [250, 250]}
 
 
-def test_a_picture_that_is_taken_without_the_server_is_kept_and_sent_once(bare: Page, server: Server, db: Session, tmp_path: Path) -> None:
+def test_a_picture_that_is_taken_without_the_server_is_kept_and_sent_once(
+    bare: Page, server: Server, db: Session, tmp_path: Path
+) -> None:
     page, number = bare, demo_jobs(db)["work"]
     shot = tmp_path / "meter.jpg"
     Image.new("RGB", (640, 480), "grey").save(shot)

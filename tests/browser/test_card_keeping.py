@@ -45,7 +45,8 @@ def test_a_page_that_is_older_than_a_tick_does_not_bring_its_step_back(card: Pag
     found = ask(
         card,
         """const m = await import('/static/card/taken.js');
-        const list = m.withTaken(m.withTaken([], '1', '2026-05-04T08:00:02Z'), '2', '2026-05-04T08:00:05Z');
+        const first = m.withTaken([], '1', '2026-05-04T08:00:02Z');
+        const list = m.withTaken(first, '2', '2026-05-04T08:00:05Z');
         const steps = (l) => l.map((one) => one.step);
         return [
           steps(m.afterPage(list, new Set(['1', '2']), '2026-05-04T08:00:01Z')),
@@ -61,7 +62,8 @@ def test_a_page_that_is_older_than_a_tick_does_not_bring_its_step_back(card: Pag
 def test_the_last_tick_is_undone_while_it_is_on_its_way(
     card: Page, number: str, db: Session
 ) -> None:
-    """The server has the tick, its answer is late: Undo means this tick and not the one before it."""
+    """The server has the tick, its answer is late: Undo means this tick and not the one before
+    it."""
     done = 0
     while (
         done == 0
@@ -97,7 +99,8 @@ def test_the_last_tick_is_undone_while_it_is_on_its_way(
 def test_a_page_made_before_the_last_entries_were_taken_is_not_taken_over(
     card: Page, number: str, db: Session
 ) -> None:
-    """News was asked for before a tick and comes after it: step, undo and count stay those after the tick."""
+    """News was asked for before a tick and comes after it: step, undo and count stay those after
+    the tick."""
     old = card.request.get(card.url, headers={"x-galene-part": "card"}).text()
     step = card.locator(CARD).get_attribute("data-step")
     tick(card)

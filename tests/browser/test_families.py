@@ -1,4 +1,5 @@
-"""Engine families in the browser: a family entered from nothing, the gauge dragged and by keyboard, labels as they are drawn."""
+"""Engine families in the browser: a family entered from nothing, the gauge dragged and by keyboard,
+labels as they are drawn."""
 
 import itertools
 import re
@@ -15,7 +16,9 @@ from tests.browser.conftest import Server
 from tests.browser.test_flow import sign_in
 
 
-def test_a_family_is_entered_published_and_used(page: Page, server: Server, faults: list[str]) -> None:
+def test_a_family_is_entered_published_and_used(
+    page: Page, server: Server, faults: list[str]
+) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
     sign_in(page, server, "odd")
     page.goto(server.address + "/reference")
@@ -32,7 +35,9 @@ def test_a_family_is_entered_published_and_used(page: Page, server: Server, faul
     ):
         page.get_by_label("Behind, or sitting on").select_option(label=behind or "nothing yet")
         page.locator(".palette").get_by_role("button", name=part, exact=True).click()
-        expect(page.get_by_role("heading", level=2, name=part.removeprefix("⬡ "), exact=True)).to_be_visible()
+        expect(
+            page.get_by_role("heading", level=2, name=part.removeprefix("⬡ "), exact=True)
+        ).to_be_visible()
     expect(page.get_by_role("heading", name="Nothing is wrong with it")).to_be_visible()
     page.get_by_label("Where it sits, in words").fill("Behind the catalyst's shield")
     page.get_by_role("button", name="Keep this part").click()
@@ -46,12 +51,24 @@ def test_a_family_is_entered_published_and_used(page: Page, server: Server, faul
     page.get_by_label("What", exact=True).first.fill("Throttle connector")
     page.get_by_role("button", name="Keep this operation").click()
     expect(page.get_by_role("heading", level=2, name="Take off the throttle")).to_be_visible()
-    serious = [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+    serious = [
+        v["id"]
+        for v in Axe().run(page).response["violations"]
+        if v["impact"] in ("serious", "critical")
+    ]
     assert serious == []
     page.set_viewport_size({"width": 390, "height": 844})
-    for place in ("?part=throttle_body", "?operation=take_off_the_throttle", "?section=bands", "?section=spares", "?section=facts"):
+    for place in (
+        "?part=throttle_body",
+        "?operation=take_off_the_throttle",
+        "?section=bands",
+        "?section=spares",
+        "?section=facts",
+    ):
         page.goto(server.address + "/reference/families/KELP/edit" + place)
-        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), f"{place} is wider than the screen"
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), (
+            f"{place} is wider than the screen"
+        )
     page.set_viewport_size({"width": 1280, "height": 800})
     page.get_by_label("What changed").fill("first version")
     page.get_by_role("button", name="Put in force").click()
@@ -66,12 +83,19 @@ def _open_area(page: Page) -> float:
     return float(found[1])
 
 
-def test_the_gauge_follows_the_finger_and_the_keys(page: Page, server: Server, db: Session, faults: list[str]) -> None:
+def test_the_gauge_follows_the_finger_and_the_keys(
+    page: Page, server: Server, db: Session, faults: list[str]
+) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
     sign_in(page, server, "odd")
-    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)).first()
+    number = db.scalars(
+        select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)
+    ).first()
     page.goto(f"{server.address}/jobs/{number}/bores/egr_passage?phase=after")
-    handle, field = page.get_by_role("slider", name=re.compile(r"3 o’clock$")).first, page.get_by_label(re.compile(r", 3 o’clock$")).last
+    handle, field = (
+        page.get_by_role("slider", name=re.compile(r"3 o’clock$")).first,
+        page.get_by_label(re.compile(r", 3 o’clock$")).last,
+    )
     expect(page.locator("#verdict")).to_contain_text("100.0 %")
     box = handle.bounding_box()
     assert box
@@ -87,7 +111,9 @@ def test_the_gauge_follows_the_finger_and_the_keys(page: Page, server: Server, d
         page.keyboard.press("Shift+ArrowUp")
     assert float(field.input_value()) == pytest.approx(dragged + 3 * 28 / 50, abs=0.02)
     page.wait_for_function(
-        "before => parseFloat(document.querySelector('#verdict').innerText.match(/([\\d.]+) % of/)[1]) < before", arg=area
+        "before => parseFloat(document.querySelector('#verdict').innerText.match(/([\\d.]+) %"
+        " of/)[1]) < before",
+        arg=area,
     )
     page.keyboard.press("Home")
     expect(field).to_have_value("0")
@@ -96,28 +122,38 @@ def test_the_gauge_follows_the_finger_and_the_keys(page: Page, server: Server, d
     expect(page.get_by_role("slider")).to_have_count(12)
     field = page.get_by_label(re.compile(r", 6 o’clock$")).last
     field.fill("2")
-    expect(page.get_by_role("slider", name=re.compile(r"6 o’clock$"))).to_have_attribute("aria-valuenow", "2.00")
+    expect(page.get_by_role("slider", name=re.compile(r"6 o’clock$"))).to_have_attribute(
+        "aria-valuenow", "2.00"
+    )
     page.get_by_label("Kind of deposit").select_option(label="Soot, dry")
     page.get_by_role("button", name="Keep this measurement").click()
     expect(page.get_by_text("open in the worst bore")).to_be_visible()
 
 
-@pytest.mark.parametrize(("width", "drawing"), [(1280, ".not-phone svg.drawing"), (390, ".only-phone svg.drawing")])
-def test_no_two_texts_of_a_drawing_touch_as_they_are_drawn(page: Page, server: Server, faults: list[str], width: int, drawing: str) -> None:
+@pytest.mark.parametrize(
+    ("width", "drawing"), [(1280, ".not-phone svg.drawing"), (390, ".only-phone svg.drawing")]
+)
+def test_no_two_texts_of_a_drawing_touch_as_they_are_drawn(
+    page: Page, server: Server, faults: list[str], width: int, drawing: str
+) -> None:
     page.set_viewport_size({"width": width, "height": 844})
     sign_in(page, server, "odd")
     for family in FAMILIES:
         page.goto(f"{server.address}/reference/families/{family}")
         boxes = page.locator(f"{drawing} >> nth=0").evaluate(
-            "svg => [...svg.querySelectorAll('text')].map(t => { const b = t.getBBox(); return [t.textContent, b.x, b.y, b.width, b.height, +t.getAttribute('font-size')]; })"
+            "svg => [...svg.querySelectorAll('text')].map(t => { const b = t.getBBox(); return"
+            " [t.textContent, b.x, b.y, b.width, b.height, +t.getAttribute('font-size')]; })"
         )
         assert len(boxes) >= len(FAMILIES[family].parts)
-        scale = page.locator(f"{drawing} >> nth=0").evaluate("svg => svg.getBoundingClientRect().width / svg.viewBox.baseVal.width")
+        scale = page.locator(f"{drawing} >> nth=0").evaluate(
+            "svg => svg.getBoundingClientRect().width / svg.viewBox.baseVal.width"
+        )
         assert min(b[5] for b in boxes) * scale >= 9, "legible"
         for one, two in itertools.combinations(boxes, 2):
             # A line's box reaches above and below its letters: a quarter of it is air.
             apart = (
                 abs((one[1] + one[3] / 2) - (two[1] + two[3] / 2)) >= (one[3] + two[3]) / 2
-                or abs((one[2] + one[4] / 2) - (two[2] + two[4] / 2)) >= 0.75 * (one[4] + two[4]) / 2
+                or abs((one[2] + one[4] / 2) - (two[2] + two[4] / 2))
+                >= 0.75 * (one[4] + two[4]) / 2
             )
             assert apart, f"{family}: {one[0]!r} touches {two[0]!r}"

@@ -60,10 +60,14 @@ def tick_one(page: Page, server: Server) -> None:
     for question in card.locator("fieldset .choice.max-w-md").all():
         # The bad answer says on itself what it means.
         question.locator("label:not(:has(.small)) input").check()
-    for grade in card.locator("input[name$=grade_before][value='2'], input[name$=grade_after][value='0']").all():
+    for grade in card.locator(
+        "input[name$=grade_before][value='2'], input[name$=grade_after][value='0']"
+    ).all():
         grade.check()
     for deposit in card.locator("select[name$=_deposit]").all():
-        deposit.select_option("varnish" if "before" in (deposit.get_attribute("name") or "") else "")
+        deposit.select_option(
+            "varnish" if "before" in (deposit.get_attribute("name") or "") else ""
+        )
     for words in card.locator("input[required][name^='record:']:not([type=radio])").all():
         words.fill("behind the clamp")
     card.get_by_role("button", name="Done, tick").click()
@@ -71,7 +75,8 @@ def tick_one(page: Page, server: Server) -> None:
 
 
 def tick_everything(page: Page, server: Server) -> None:
-    """Tick until the card comes to a step that is done on its own page; time is let pass where something dries."""
+    """Tick until the card comes to a step that is done on its own page; time is let pass where
+    something dries."""
     expect(page.locator("#steps > form:not([hidden])")).to_have_count(1, timeout=30_000)
     for _ in range(80):
         card = page.locator("#steps > form:not([hidden])")
@@ -122,7 +127,9 @@ def do_in_order(page: Page, server: Server) -> None:
                 page.get_by_role("button", name="It is started").click()
         elif "same readings" in step:
             type_idle(page, EngineState(roughness_rpm=6), 740)
-            expect(page.get_by_role("heading", level=1)).to_contain_text("Proven better", timeout=30_000)
+            expect(page.get_by_role("heading", level=1)).to_contain_text(
+                "Proven better", timeout=30_000
+            )
         elif "Road test" in step:
             page.get_by_label("Driven", exact=True).fill("12")
             page.get_by_label("The complaint is").select_option("gone")
@@ -136,7 +143,9 @@ def do_in_order(page: Page, server: Server) -> None:
     pytest.fail("the proof does not end")
 
 
-def test_a_new_vehicle_through_all_seven_stages(page: Page, server: Server, faults: list[str]) -> None:
+def test_a_new_vehicle_through_all_seven_stages(
+    page: Page, server: Server, faults: list[str]
+) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
     sign_in(page, server, "odd")
     # Intake
@@ -145,7 +154,9 @@ def test_a_new_vehicle_through_all_seven_stages(page: Page, server: Server, faul
     page.get_by_role("link", name="New vehicle with the plate").click()
     page.get_by_label("Maker").fill("Brinewell")
     page.get_by_label("Model").fill("Causeway")
-    page.get_by_label("The complaint, in the customer's words").fill("Shakes and dies at the lights")
+    page.get_by_label("The complaint, in the customer's words").fill(
+        "Shakes and dies at the lights"
+    )
     page.get_by_role("button", name="Open the job").click()
     expect(page.get_by_role("heading", name="Shakes and dies at the lights")).to_be_visible()
     for symptom in ("Rough idle", "Stalls coming to a stop"):
@@ -201,9 +212,18 @@ def test_a_new_vehicle_through_all_seven_stages(page: Page, server: Server, faul
     expect(page.get_by_role("heading", level=1)).to_contain_text("Proven better")
 
 
-@pytest.mark.parametrize(("width", "height", "layout", "theme"), [(1280, 800, "desk", "day"), (390, 844, "bay", "night")])
+@pytest.mark.parametrize(
+    ("width", "height", "layout", "theme"), [(1280, 800, "desk", "day"), (390, 844, "bay", "night")]
+)
 def test_no_view_overflows_or_shuts_anybody_out(
-    page: Page, server: Server, db: Session, faults: list[str], width: int, height: int, layout: str, theme: str
+    page: Page,
+    server: Server,
+    db: Session,
+    faults: list[str],
+    width: int,
+    height: int,
+    layout: str,
+    theme: str,
 ) -> None:
     page.set_viewport_size({"width": width, "height": height})
     sign_in(page, server, "maren")
@@ -231,7 +251,13 @@ def test_no_view_overflows_or_shuts_anybody_out(
     ]
     views += [
         f"/jobs/{numbers[a]}/{b}"
-        for a, b in (("intake", "intake"), ("intake", "evidence"), ("work", "diagnosis"), ("prove", "plan"), ("work", "work"))
+        for a, b in (
+            ("intake", "intake"),
+            ("intake", "evidence"),
+            ("work", "diagnosis"),
+            ("prove", "plan"),
+            ("work", "work"),
+        )
     ]
     views += [
         f"/jobs/{numbers['work']}/pictures",
@@ -241,9 +267,15 @@ def test_no_view_overflows_or_shuts_anybody_out(
     ]
     for view in views:
         page.goto(server.address + view)
-        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), f"{view} is wider than the screen"
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), (
+            f"{view} is wider than the screen"
+        )
         found = Axe().run(page).response["violations"]
-        serious = [f"{v['id']}: {v['nodes'][0]['html'][:120]}" for v in found if v["impact"] in ("serious", "critical")]
+        serious = [
+            f"{v['id']}: {v['nodes'][0]['html'][:120]}"
+            for v in found
+            if v["impact"] in ("serious", "critical")
+        ]
         assert serious == [], view
 
 

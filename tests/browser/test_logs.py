@@ -14,13 +14,16 @@ from tests.browser.test_flow import sign_in
 
 
 def test_a_log_in_the_browser(page: Page, server: Server, db: Session, faults: list[str]) -> None:
-    """Brought in, drawn as strips, a stretch moved by dragging, the plateau of a check dragged; at both widths."""
+    """Brought in, drawn as strips, a stretch moved by dragging, the plateau of a check dragged; at
+    both widths."""
     number = db.scalars(select(Job.number).where(Job.family_id == "B", Job.stage == "work")).one()
     page.set_viewport_size({"width": 1280, "height": 800})
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/logs")
     text = recorded(FAMILIES["B"], EngineState(roughness_rpm=8), 77, idle_rpm=690, passage_mm2=20.0)
-    page.set_input_files("#file", files=[{"name": "second.csv", "mimeType": "text/csv", "buffer": text.encode()}])
+    page.set_input_files(
+        "#file", files=[{"name": "second.csv", "mimeType": "text/csv", "buffer": text.encode()}]
+    )
     page.get_by_role("button", name="Read it").click()
     expect(page.locator(".strip-chart[data-ready]")).to_have_count(5)
     page.get_by_role("button", name="Coolant").click()
@@ -38,7 +41,11 @@ def test_a_log_in_the_browser(page: Page, server: Server, db: Session, faults: l
     page.get_by_role("button", name="Keep the stretches as set").click()
     expect(page.get_by_text("set by hand")).to_be_visible()
     assert abs(float(page.locator("[name='start.3']").input_value()) - 0.55 * 184.8) < 2
-    serious = [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+    serious = [
+        v["id"]
+        for v in Axe().run(page).response["violations"]
+        if v["impact"] in ("serious", "critical")
+    ]
     assert serious == []
     page.get_by_role("link", name="Recirculation flow test").click()
     page.locator("#exhaust_kpa").fill("103")
@@ -53,7 +60,9 @@ def test_a_log_in_the_browser(page: Page, server: Server, db: Session, faults: l
     page.mouse.move(edge["x"] + edge["width"] / 2 + 30, edge["y"] + 30, steps=3)
     page.mouse.up()
     expect(page.locator("#closed_from_s")).not_to_have_value("")
-    expect(page.locator("#outcome")).to_contain_text("Shut " + page.locator("#closed_from_s").input_value())
+    expect(page.locator("#outcome")).to_contain_text(
+        "Shut " + page.locator("#closed_from_s").input_value()
+    )
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"{server.address}/jobs/{number}/logs/1")
     expect(page.locator(".strip-chart[data-ready]")).to_have_count(5)

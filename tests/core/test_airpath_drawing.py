@@ -1,4 +1,5 @@
-"""The drawing's positions: nothing overlaps, for the shipped families and for any other that is valid."""
+"""The drawing's positions: nothing overlaps, for the shipped families and for any other that is
+valid."""
 
 import itertools
 from dataclasses import replace
@@ -11,13 +12,34 @@ from galene.core.airpath import EngineFamily, Part, Pipe, Tap
 from galene.core.family_faults import family_faults
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
-from galene.web.drawings.airpath_layout import GLYPH, NARROW, WIDE, Box, Layout, Shape, lay_out, wrap
+from galene.web.drawings.airpath_layout import (
+    GLYPH,
+    NARROW,
+    WIDE,
+    Box,
+    Layout,
+    Shape,
+    lay_out,
+    wrap,
+)
 
 SENSORS = sorted(c.id for c in COMPONENTS.values() if c.sensor and not c.once)
 MAIN = ["intake_tube", "charge_air_pipe", "throttle_body", "intake_manifold", "runner_flaps"]
 LOOP = ["egr_pipe", "egr_cooler", "egr_valve", "egr_passage"]
 WORDS = st.lists(
-    st.sampled_from(["Air", "meter", "recirculation", "left", "temperature", "Überdruckklappenstellgliedgehäuse", "no. 2", "of", "sensor"]),
+    st.sampled_from(
+        [
+            "Air",
+            "meter",
+            "recirculation",
+            "left",
+            "temperature",
+            "Überdruckklappenstellgliedgehäuse",
+            "no. 2",
+            "of",
+            "sensor",
+        ]
+    ),
     min_size=1,
     max_size=5,
 )
@@ -25,7 +47,8 @@ WORDS = st.lists(
 
 @st.composite
 def valid_families(draw: st.DrawFn) -> EngineFamily:
-    """Any path from a filter to the ports, with loops, branches, sensors and long names: up to some forty parts."""
+    """Any path from a filter to the ports, with loops, branches, sensors and long names: up to some
+    forty parts."""
     parts: list[Part] = []
 
     def add(component: str) -> str:
@@ -33,22 +56,51 @@ def valid_families(draw: st.DrawFn) -> EngineFamily:
         parts.append(Part(id=name, component=component, label=" ".join(draw(WORDS))[:60].strip()))
         return name
 
-    main = [add("air_filter"), *(add(draw(st.sampled_from(MAIN))) for _ in range(draw(st.integers(1, 9)))), add("intake_ports")]
-    exhaust = [add(draw(st.sampled_from(["turbine", "oxidation_catalyst", "particulate_filter"]))) for _ in range(draw(st.integers(1, 5)))]
-    pipes = [*map(Pipe, main, main[1:]), *(Pipe(a, b, "exhaust") for a, b in itertools.pairwise([main[-1], *exhaust]))]
+    main = [
+        add("air_filter"),
+        *(add(draw(st.sampled_from(MAIN))) for _ in range(draw(st.integers(1, 9)))),
+        add("intake_ports"),
+    ]
+    exhaust = [
+        add(draw(st.sampled_from(["turbine", "oxidation_catalyst", "particulate_filter"])))
+        for _ in range(draw(st.integers(1, 5)))
+    ]
+    pipes = [
+        *map(Pipe, main, main[1:]),
+        *(Pipe(a, b, "exhaust") for a, b in itertools.pairwise([main[-1], *exhaust])),
+    ]
     for circuit, kinds, longest, begins in (
-        ("recirculation", LOOP, 6, [main[-1], *exhaust]), ("breather", ["breather_valve"], 2, [main[-1]]), ("bypass", ["intake_tube"], 3, main[:-1]),
+        ("recirculation", LOOP, 6, [main[-1], *exhaust]),
+        ("breather", ["breather_valve"], 2, [main[-1]]),
+        ("bypass", ["intake_tube"], 3, main[:-1]),
         ("secondary", ["secondary_air_valve"], 3, main[:1]),
-    ):  # fmt: skip
+    ):
         for _ in range(draw(st.integers(0, 2))):
             way = [add(draw(st.sampled_from(kinds))) for _ in range(draw(st.integers(1, longest)))]
             end = draw(st.sampled_from(main[1:-1] if circuit != "secondary" else exhaust))
-            pipes += [Pipe(a, b, circuit) for a, b in itertools.pairwise([draw(st.sampled_from(begins)), *way, end])]
+            pipes += [
+                Pipe(a, b, circuit)
+                for a, b in itertools.pairwise([draw(st.sampled_from(begins)), *way, end])
+            ]
     for _ in range(draw(st.integers(0, 2))):
-        pipes.append(Pipe(draw(st.sampled_from([*main, *exhaust])), add("runner_actuator"), "signal"))
+        pipes.append(
+            Pipe(draw(st.sampled_from([*main, *exhaust])), add("runner_actuator"), "signal")
+        )
     hosts = [p.id for p in parts]
-    taps = [Tap(add(draw(st.sampled_from(SENSORS))), draw(st.sampled_from([*hosts, None]))) for _ in range(draw(st.integers(0, 12)))]
-    return replace(FAMILIES["A"], id="Z", parts=tuple(parts), pipes=tuple(pipes), taps=tuple(taps), fasteners=(), operations=(), spares=())
+    taps = [
+        Tap(add(draw(st.sampled_from(SENSORS))), draw(st.sampled_from([*hosts, None])))
+        for _ in range(draw(st.integers(0, 12)))
+    ]
+    return replace(
+        FAMILIES["A"],
+        id="Z",
+        parts=tuple(parts),
+        pipes=tuple(pipes),
+        taps=tuple(taps),
+        fasteners=(),
+        operations=(),
+        spares=(),
+    )
 
 
 def boxes_of(layout: Layout) -> list[tuple[str, Box]]:
@@ -60,13 +112,18 @@ def boxes_of(layout: Layout) -> list[tuple[str, Box]]:
 
 def check(family: EngineFamily, shape: Shape) -> None:
     layout = lay_out(family, shape)
-    assert {n.id for n in layout.nodes} | {s.id for s in layout.stalks} == {p.id for p in family.parts}
+    assert {n.id for n in layout.nodes} | {s.id for s in layout.stalks} == {
+        p.id for p in family.parts
+    }
     boxes = boxes_of(layout)
     for (a, one), (b, two) in itertools.combinations(boxes, 2):
         assert not one.overlaps(two), f"{a} overlaps {b}"
     for name, box in boxes:
         assert (
-            box.x - box.w / 2 >= 0 and box.x + box.w / 2 <= layout.width and box.y - box.h / 2 >= 0 and box.y + box.h / 2 <= layout.height
+            box.x - box.w / 2 >= 0
+            and box.x + box.w / 2 <= layout.width
+            and box.y - box.h / 2 >= 0
+            and box.y + box.h / 2 <= layout.height
         ), name
     assert len(layout.lines) == len(family.pipes)
     for line in layout.lines:
@@ -74,7 +131,9 @@ def check(family: EngineFamily, shape: Shape) -> None:
             stretch = Box(x=(x1 + x2) / 2, y=(y1 + y2) / 2, w=abs(x1 - x2), h=abs(y1 - y2))
             for name, box in boxes:
                 if name not in (line.source, line.target):
-                    assert not stretch.overlaps(box), f"{line.source} to {line.target} runs through {name}"
+                    assert not stretch.overlaps(box), (
+                        f"{line.source} to {line.target} runs through {name}"
+                    )
 
 
 @pytest.mark.parametrize("shape", [WIDE, NARROW], ids=["wide", "narrow"])
@@ -84,7 +143,11 @@ def test_nothing_overlaps_in_the_shipped_families(family: EngineFamily, shape: S
 
 
 @pytest.mark.parametrize("shape", [WIDE, NARROW], ids=["wide", "narrow"])
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(
+    max_examples=120,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+)
 @given(family=valid_families())
 def test_nothing_overlaps_in_any_valid_family(shape: Shape, family: EngineFamily) -> None:
     assert family_faults(family, VOCABULARY) == []
@@ -99,5 +162,8 @@ def test_a_draft_that_is_joined_to_nothing_can_be_drawn_too() -> None:
 
 def test_long_words_are_parted_and_long_labels_cut() -> None:
     assert wrap("Intake temperature", 80, 12) == ("Intake", "temperature")
-    assert all(len(line) * 12 * GLYPH <= 80 for line in wrap("Überdruckklappenstellgliedgehäuse vorn", 80, 12))
+    assert all(
+        len(line) * 12 * GLYPH <= 80
+        for line in wrap("Überdruckklappenstellgliedgehäuse vorn", 80, 12)
+    )
     assert wrap("one two three four five six seven", 40, 12)[-1].endswith("…")

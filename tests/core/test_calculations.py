@@ -6,12 +6,24 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.airflow import ExpectedAirflowInput, TrimPoint, TrimSplitInput, expected_airflow, trim_split
+from galene.core.airflow import (
+    ExpectedAirflowInput,
+    TrimPoint,
+    TrimSplitInput,
+    expected_airflow,
+    trim_split,
+)
 from galene.core.calculations import CALCULATIONS, as_plain
 from galene.core.drying import DryingTimeInput, drying_time
 from galene.core.errors import InputError
 from galene.core.flow import CRITICAL_RATIO, PSI_MAX, orifice_area_mm2, psi
-from galene.core.pressures import IsaPressureInput, KeyOnInput, PressureReading, isa_pressure, key_on_agreement
+from galene.core.pressures import (
+    IsaPressureInput,
+    KeyOnInput,
+    PressureReading,
+    isa_pressure,
+    key_on_agreement,
+)
 from galene.core.throttle import IdleGapInput, idle_gap, plate_open_area_mm2
 
 CLOSE = 0.003
@@ -40,18 +52,52 @@ def test_orifice_flow_falls_with_the_pressure_ratio(ratio: float, step: float) -
 @given(st.floats(0.1, 50), st.floats(20, 95), st.floats(-20, 60))
 def test_orifice_area_gives_the_flow_back(mass: float, down: float, temperature: float) -> None:
     area = orifice_area_mm2(mass, 100.0, down, up_c=temperature, discharge_coefficient=0.8)
-    back = 0.8 * area * 1e-6 * 100e3 / math.sqrt(287.05 * (temperature + 273.15)) * psi(down / 100.0) * 1e3
+    back = (
+        0.8
+        * area
+        * 1e-6
+        * 100e3
+        / math.sqrt(287.05 * (temperature + 273.15))
+        * psi(down / 100.0)
+        * 1e3
+    )
     assert back == pytest.approx(mass, rel=1e-9)
 
 
 def test_expected_airflow() -> None:
-    assert expected_airflow(ExpectedAirflowInput(displacement_l=2.2, rpm=2500, map_kpa=100, intake_c=25, volumetric_efficiency=0.85)).expected_g_s == pytest.approx(45.52, rel=CLOSE)
-    assert expected_airflow(ExpectedAirflowInput(displacement_l=0.25, rpm=3000, map_kpa=60, intake_c=30, volumetric_efficiency=0.7, strokes=2)).expected_g_s == pytest.approx(6.033, rel=CLOSE)
+    assert expected_airflow(
+        ExpectedAirflowInput(
+            displacement_l=2.2, rpm=2500, map_kpa=100, intake_c=25, volumetric_efficiency=0.85
+        )
+    ).expected_g_s == pytest.approx(45.52, rel=CLOSE)
+    assert expected_airflow(
+        ExpectedAirflowInput(
+            displacement_l=0.25,
+            rpm=3000,
+            map_kpa=60,
+            intake_c=30,
+            volumetric_efficiency=0.7,
+            strokes=2,
+        )
+    ).expected_g_s == pytest.approx(6.033, rel=CLOSE)
 
 
-@pytest.mark.parametrize(("measured", "verdict"), [(45.5, "agree"), (36.0, "reads_low"), (55.0, "reads_high"), (None, "no_measurement")])
+@pytest.mark.parametrize(
+    ("measured", "verdict"),
+    [(45.5, "agree"), (36.0, "reads_low"), (55.0, "reads_high"), (None, "no_measurement")],
+)
 def test_expected_airflow_verdict(measured: float | None, verdict: str) -> None:
-    result = expected_airflow(ExpectedAirflowInput(displacement_l=2.2, rpm=2500, map_kpa=100, intake_c=25, volumetric_efficiency=0.85, strokes=4, measured_g_s=measured))
+    result = expected_airflow(
+        ExpectedAirflowInput(
+            displacement_l=2.2,
+            rpm=2500,
+            map_kpa=100,
+            intake_c=25,
+            volumetric_efficiency=0.85,
+            strokes=4,
+            measured_g_s=measured,
+        )
+    )
     assert result.verdict == verdict
     assert result.expected_low_g_s < result.expected_g_s < result.expected_high_g_s
 
@@ -70,7 +116,13 @@ def test_expected_airflow_verdict(measured: float | None, verdict: str) -> None:
     ],
 )
 def test_expected_airflow_names_the_impossible_field(change: dict[str, float], field: str) -> None:
-    base = {"displacement_l": 2.2, "rpm": 2500, "map_kpa": 100, "intake_c": 25, "volumetric_efficiency": 0.85}
+    base = {
+        "displacement_l": 2.2,
+        "rpm": 2500,
+        "map_kpa": 100,
+        "intake_c": 25,
+        "volumetric_efficiency": 0.85,
+    }
     with pytest.raises(InputError) as fault:
         expected_airflow(ExpectedAirflowInput(**{**base, **change}))  # type: ignore[arg-type]
     assert fault.value.field == field
@@ -140,7 +192,16 @@ def test_trim_split_refuses(points: list[TrimPoint], field: str) -> None:
     assert fault.value.field == field
 
 
-GAP = IdleGapInput(bore_mm=58, closed_angle_deg=6, idle_air_g_s=2.6, intake_kpa=100.2, intake_c=24, manifold_kpa=33, discharge_coefficient=0.82, deposit_mm=0.04)
+GAP = IdleGapInput(
+    bore_mm=58,
+    closed_angle_deg=6,
+    idle_air_g_s=2.6,
+    intake_kpa=100.2,
+    intake_c=24,
+    manifold_kpa=33,
+    discharge_coefficient=0.82,
+    deposit_mm=0.04,
+)
 
 
 def test_idle_gap_worked_example() -> None:
@@ -155,22 +216,72 @@ def test_idle_gap_worked_example() -> None:
 
 
 def test_a_tenth_of_a_millimetre_doubles_the_idle_air() -> None:
-    result = idle_gap(IdleGapInput(bore_mm=58, closed_angle_deg=6, idle_air_g_s=2.6, intake_kpa=100.2, intake_c=24, manifold_kpa=33, discharge_coefficient=0.82, deposit_mm=0.1))
+    result = idle_gap(
+        IdleGapInput(
+            bore_mm=58,
+            closed_angle_deg=6,
+            idle_air_g_s=2.6,
+            intake_kpa=100.2,
+            intake_c=24,
+            manifold_kpa=33,
+            discharge_coefficient=0.82,
+            deposit_mm=0.1,
+        )
+    )
     assert result.airflow_ratio_without_relearn > 2
 
 
 @given(st.floats(0, 0.3), st.floats(0.01, 0.2))
 def test_more_deposit_means_a_larger_offset(deposit: float, more: float) -> None:
-    thin = idle_gap(IdleGapInput(bore_mm=58, closed_angle_deg=6, idle_air_g_s=2.6, intake_kpa=100.2, intake_c=24, manifold_kpa=33, discharge_coefficient=0.82, deposit_mm=deposit))
-    thick = idle_gap(IdleGapInput(bore_mm=58, closed_angle_deg=6, idle_air_g_s=2.6, intake_kpa=100.2, intake_c=24, manifold_kpa=33, discharge_coefficient=0.82, deposit_mm=deposit + more))
+    thin = idle_gap(
+        IdleGapInput(
+            bore_mm=58,
+            closed_angle_deg=6,
+            idle_air_g_s=2.6,
+            intake_kpa=100.2,
+            intake_c=24,
+            manifold_kpa=33,
+            discharge_coefficient=0.82,
+            deposit_mm=deposit,
+        )
+    )
+    thick = idle_gap(
+        IdleGapInput(
+            bore_mm=58,
+            closed_angle_deg=6,
+            idle_air_g_s=2.6,
+            intake_kpa=100.2,
+            intake_c=24,
+            manifold_kpa=33,
+            discharge_coefficient=0.82,
+            deposit_mm=deposit + more,
+        )
+    )
     assert thick.learned_offset_deg > thin.learned_offset_deg
     assert thick.angle_clean_deg == thin.angle_clean_deg
 
 
 def test_idle_gap_carries_the_deposits_uncertainty() -> None:
-    sure, unsure = idle_gap(GAP), idle_gap(IdleGapInput(bore_mm=58, closed_angle_deg=6, idle_air_g_s=2.6, intake_kpa=100.2, intake_c=24, manifold_kpa=33, discharge_coefficient=0.82, deposit_mm=0.04, deposit_tolerance_mm=0.02))
+    sure, unsure = (
+        idle_gap(GAP),
+        idle_gap(
+            IdleGapInput(
+                bore_mm=58,
+                closed_angle_deg=6,
+                idle_air_g_s=2.6,
+                intake_kpa=100.2,
+                intake_c=24,
+                manifold_kpa=33,
+                discharge_coefficient=0.82,
+                deposit_mm=0.04,
+                deposit_tolerance_mm=0.02,
+            )
+        ),
+    )
     assert sure.learned_offset_low_deg == sure.learned_offset_deg == sure.learned_offset_high_deg
-    assert unsure.learned_offset_low_deg < unsure.learned_offset_deg < unsure.learned_offset_high_deg
+    assert (
+        unsure.learned_offset_low_deg < unsure.learned_offset_deg < unsure.learned_offset_high_deg
+    )
 
 
 def test_plate_is_closed_at_its_closed_angle() -> None:
@@ -201,7 +312,10 @@ def test_drying_time() -> None:
     result = drying_time(DryingTimeInput(base_minutes=15, temperature_c=5, class_="alkane"))
     assert result.factor == pytest.approx(2.247, rel=CLOSE)
     assert result.minutes == pytest.approx(15 * 2.247, rel=CLOSE)
-    assert drying_time(DryingTimeInput(base_minutes=15, temperature_c=5, class_="maf_cleaner")).factor == result.factor
+    assert (
+        drying_time(DryingTimeInput(base_minutes=15, temperature_c=5, class_="maf_cleaner")).factor
+        == result.factor
+    )
 
 
 def test_warm_air_never_shortens_the_label() -> None:
@@ -214,17 +328,43 @@ def test_warm_air_never_shortens_the_label() -> None:
 @given(st.floats(-15, 55), st.floats(0.5, 20))
 def test_colder_air_dries_slower(temperature: float, colder: float) -> None:
     warm = drying_time(DryingTimeInput(base_minutes=10, temperature_c=temperature, class_="water"))
-    cold = drying_time(DryingTimeInput(base_minutes=10, temperature_c=max(-20, temperature - colder), class_="water"))
+    cold = drying_time(
+        DryingTimeInput(
+            base_minutes=10, temperature_c=max(-20, temperature - colder), class_="water"
+        )
+    )
     assert cold.factor > warm.factor
     assert cold.minutes >= warm.minutes >= 10
 
 
 def test_damp_air_slows_only_water() -> None:
-    assert drying_time(DryingTimeInput(base_minutes=10, temperature_c=20, class_="water", vaporisation_kj_mol=None, relative_humidity=0.75)).factor == pytest.approx(2.0)
-    with_humidity = drying_time(DryingTimeInput(base_minutes=10, temperature_c=20, class_="alkane", vaporisation_kj_mol=None, relative_humidity=0.75))
+    assert drying_time(
+        DryingTimeInput(
+            base_minutes=10,
+            temperature_c=20,
+            class_="water",
+            vaporisation_kj_mol=None,
+            relative_humidity=0.75,
+        )
+    ).factor == pytest.approx(2.0)
+    with_humidity = drying_time(
+        DryingTimeInput(
+            base_minutes=10,
+            temperature_c=20,
+            class_="alkane",
+            vaporisation_kj_mol=None,
+            relative_humidity=0.75,
+        )
+    )
     assert with_humidity.factor == pytest.approx(1.0)
     for wrong in (
-        DryingTimeInput(base_minutes=10, temperature_c=20, class_="water", vaporisation_kj_mol=None, relative_humidity=1.0),
+        DryingTimeInput(
+            base_minutes=10,
+            temperature_c=20,
+            class_="water",
+            vaporisation_kj_mol=None,
+            relative_humidity=1.0,
+        ),
         DryingTimeInput(base_minutes=10, temperature_c=20, class_="petrol"),
         DryingTimeInput(base_minutes=10, temperature_c=20),
         DryingTimeInput(base_minutes=0, temperature_c=20, class_="water"),
@@ -240,14 +380,32 @@ def readings(**values: float) -> list[PressureReading]:
 @pytest.mark.parametrize(
     ("given_", "verdict", "suspect"),
     [
-        (KeyOnInput(readings=readings(map_sensor=101.0, boost_sensor=100.4), barometer_kpa=101.2), "agree", None),
-        (KeyOnInput(readings=readings(map_sensor=101.0, boost_sensor=95.4), barometer_kpa=101.2), "one_off", "boost_sensor"),
-        (KeyOnInput(readings=readings(map_sensor=90.0, boost_sensor=95.4), barometer_kpa=101.2), "several_off", None),
+        (
+            KeyOnInput(
+                readings=readings(map_sensor=101.0, boost_sensor=100.4), barometer_kpa=101.2
+            ),
+            "agree",
+            None,
+        ),
+        (
+            KeyOnInput(readings=readings(map_sensor=101.0, boost_sensor=95.4), barometer_kpa=101.2),
+            "one_off",
+            "boost_sensor",
+        ),
+        (
+            KeyOnInput(readings=readings(map_sensor=90.0, boost_sensor=95.4), barometer_kpa=101.2),
+            "several_off",
+            None,
+        ),
         (KeyOnInput(readings=readings(map_sensor=101.0, boost_sensor=95.4)), "undecided", None),
         (KeyOnInput(readings=readings(map_sensor=101.0, boost_sensor=100.4)), "agree", None),
         (KeyOnInput(readings=readings(map_sensor=101.0)), "undecided", None),
         (KeyOnInput(readings=readings(a=101.0, b=101.3, c=94.0)), "one_off", "c"),
-        (KeyOnInput(readings=readings(map_sensor=93.8), barometer_kpa=None, altitude_m=640), "agree", None),
+        (
+            KeyOnInput(readings=readings(map_sensor=93.8), barometer_kpa=None, altitude_m=640),
+            "agree",
+            None,
+        ),
     ],
 )
 def test_key_on_agreement(given_: KeyOnInput, verdict: str, suspect: str | None) -> None:
@@ -259,8 +417,15 @@ def test_key_on_agreement(given_: KeyOnInput, verdict: str, suspect: str | None)
 def test_key_on_reference_order() -> None:
     three = readings(a=90.0, b=90.5, c=91.0)
     assert key_on_agreement(KeyOnInput(readings=three)).reference_kpa == 90.5
-    assert key_on_agreement(KeyOnInput(readings=three, barometer_kpa=100.0, altitude_m=640)).reference_kpa == 100.0
-    assert key_on_agreement(KeyOnInput(readings=three, barometer_kpa=None, altitude_m=640)).reference_kpa == pytest.approx(93.869, rel=1e-4)
+    assert (
+        key_on_agreement(
+            KeyOnInput(readings=three, barometer_kpa=100.0, altitude_m=640)
+        ).reference_kpa
+        == 100.0
+    )
+    assert key_on_agreement(
+        KeyOnInput(readings=three, barometer_kpa=None, altitude_m=640)
+    ).reference_kpa == pytest.approx(93.869, rel=1e-4)
 
 
 @pytest.mark.parametrize(
@@ -271,7 +436,12 @@ def test_key_on_reference_order() -> None:
         KeyOnInput(readings=[PressureReading("a", -3)]),
         KeyOnInput(readings=[PressureReading("a", 101)], barometer_kpa=20),
         KeyOnInput(readings=[PressureReading("a", 101)], barometer_kpa=None, altitude_m=20000),
-        KeyOnInput(readings=[PressureReading("a", 101)], barometer_kpa=101, altitude_m=None, tolerance_kpa=0),
+        KeyOnInput(
+            readings=[PressureReading("a", 101)],
+            barometer_kpa=101,
+            altitude_m=None,
+            tolerance_kpa=0,
+        ),
     ],
 )
 def test_key_on_refuses(wrong: KeyOnInput) -> None:

@@ -49,21 +49,69 @@ CASES: list[tuple[str, str, str | None, str, list[str], list[str], str]] = [
     ("hot_element.residue", "no", "throttle_cleaner", "direct_spray", [], OUT, "maf_sensor"),
     ("hot_element.plastic", "no", "brake_cleaner_flammable", "direct_spray", [], OUT, "maf_sensor"),
     ("hot_element.out", "only_after", "maf_cleaner", "direct_spray", [], READY, "maf_sensor"),
-    ("hot_element.bursts", "with_care", "maf_cleaner", "direct_spray", [], OUT, "secondary_air_flow_sensor"),
+    (
+        "hot_element.bursts",
+        "with_care",
+        "maf_cleaner",
+        "direct_spray",
+        [],
+        OUT,
+        "secondary_air_flow_sensor",
+    ),
     ("membrane.nothing_in", "no", None, "pick_or_wire", [], OUT, "boost_sensor"),
     ("membrane.air", "no", None, "compressed_air", [], OUT, "map_sensor"),
     ("membrane.soak", "no", "isopropanol", "drip_soak", [], OUT, "map_sensor"),
     ("membrane.residue", "no", "throttle_cleaner", "direct_spray", [], OUT, "map_sensor"),
     ("membrane.plastic", "no", "brake_cleaner_flammable", "direct_spray", [], OUT, "map_sensor"),
     ("membrane.out", "only_after", "contact_cleaner", "direct_spray", [], READY, "map_sensor"),
-    ("membrane.across", "with_care", "contact_cleaner", "direct_spray", [], OUT, "exhaust_pressure_sensor"),
+    (
+        "membrane.across",
+        "with_care",
+        "contact_cleaner",
+        "direct_spray",
+        [],
+        OUT,
+        "exhaust_pressure_sensor",
+    ),
     ("sensor.soak", "no", "isopropanol", "drip_soak", [], OUT, "iat_sensor"),
-    ("sensor.power", "only_after", "contact_cleaner", "direct_spray", [], ["engine_cold", "ventilated"], "iat_sensor"),
-    ("throttle.shaft", "no", "throttle_cleaner", "direct_spray", ["electronic"], [*OUT, "plate_open"], "throttle_body"),
+    (
+        "sensor.power",
+        "only_after",
+        "contact_cleaner",
+        "direct_spray",
+        [],
+        ["engine_cold", "ventilated"],
+        "iat_sensor",
+    ),
+    (
+        "throttle.shaft",
+        "no",
+        "throttle_cleaner",
+        "direct_spray",
+        ["electronic"],
+        [*OUT, "plate_open"],
+        "throttle_body",
+    ),
     ("bath.grease", "no", "bath_detergent", "bath", ["electronic"], OUT, "throttle_body"),
-    ("throttle.tool_power", "only_after", None, "vacuum", ["electronic"], ["engine_cold"], "throttle_body"),
+    (
+        "throttle.tool_power",
+        "only_after",
+        None,
+        "vacuum",
+        ["electronic"],
+        ["engine_cold"],
+        "throttle_body",
+    ),
     ("power.moves", "only_after", None, "pick_or_wire", [], ["engine_cold"], "egr_valve"),
-    ("power.sparks", "only_after", "contact_cleaner", "direct_spray", [], ["engine_cold", "ventilated", "electronics_removed"], "idle_air_valve"),
+    (
+        "power.sparks",
+        "only_after",
+        "contact_cleaner",
+        "direct_spray",
+        [],
+        ["engine_cold", "ventilated", "electronics_removed"],
+        "idle_air_valve",
+    ),
     ("hot_element.vacuum", "no", None, "vacuum", [], OUT, "maf_sensor"),
     ("sensor_line.sensor_out", "only_after", None, "compressed_air", [], OUT, "egr_dp_ports"),
     ("rubber.swells", "no", "throttle_cleaner", "on_cloth", [], OUT, "intake_tube"),
@@ -72,16 +120,88 @@ CASES: list[tuple[str, str, str | None, str, list[str], list[str], str]] = [
     ("cooler.tubes", "no", None, "pick_or_wire", [], OUT, "egr_cooler"),
     ("doser.bath", "no", "parts_wash_solvent", "bath", [], OUT, "aftertreatment_doser"),
     ("doser.off", "only_after", "egr_cleaner", "on_brush", [], READY, "aftertreatment_doser"),
-    ("throttle.power", "only_after", "throttle_cleaner", "on_cloth", ["electronic"], [*READY, "plate_open"], "throttle_body"),
-    ("throttle.gently", "with_care", "throttle_cleaner", "on_cloth", ["electronic"], [*READY, "plate_open", "battery_off"], "throttle_body"),
+    (
+        "throttle.power",
+        "only_after",
+        "throttle_cleaner",
+        "on_cloth",
+        ["electronic"],
+        [*READY, "plate_open"],
+        "throttle_body",
+    ),
+    (
+        "throttle.gently",
+        "with_care",
+        "throttle_cleaner",
+        "on_cloth",
+        ["electronic"],
+        [*READY, "plate_open", "battery_off"],
+        "throttle_body",
+    ),
     ("throttle.scraper", "no", None, "scraper", ["electronic"], OUT, "throttle_body"),
-    ("throttle.plate", "only_after", "throttle_cleaner", "direct_spray", ["cable"], READY, "throttle_body"),
-    ("throttle.small", "with_care", "throttle_cleaner", "direct_spray", ["cable"], [*READY, "plate_open"], "throttle_body"),
-    ("coating.label", "no", "isopropanol", "on_cloth", ["electronic", "coated_bore"], [*OUT, "plate_open"], "throttle_body"),
-    ("coating.brush", "no", "throttle_cleaner", "on_brush", ["electronic", "coated_bore"], [*OUT, "plate_open"], "throttle_body"),
-    ("faces_down.pools", "no", "intake_valve_aerosol", "running_ingestion", ["electronic", "faces_down"], RUNNING, "throttle_body"),
-    ("faces_down.off", "only_after", "throttle_cleaner", "direct_spray", ["cable", "faces_down"], [*READY, "plate_open"], "throttle_body"),
-    ("faces_down.dry", "with_care", "throttle_cleaner", "on_cloth", ["cable", "faces_down"], [*READY, "plate_open"], "throttle_body"),
+    (
+        "throttle.plate",
+        "only_after",
+        "throttle_cleaner",
+        "direct_spray",
+        ["cable"],
+        READY,
+        "throttle_body",
+    ),
+    (
+        "throttle.small",
+        "with_care",
+        "throttle_cleaner",
+        "direct_spray",
+        ["cable"],
+        [*READY, "plate_open"],
+        "throttle_body",
+    ),
+    (
+        "coating.label",
+        "no",
+        "isopropanol",
+        "on_cloth",
+        ["electronic", "coated_bore"],
+        [*OUT, "plate_open"],
+        "throttle_body",
+    ),
+    (
+        "coating.brush",
+        "no",
+        "throttle_cleaner",
+        "on_brush",
+        ["electronic", "coated_bore"],
+        [*OUT, "plate_open"],
+        "throttle_body",
+    ),
+    (
+        "faces_down.pools",
+        "no",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        ["electronic", "faces_down"],
+        RUNNING,
+        "throttle_body",
+    ),
+    (
+        "faces_down.off",
+        "only_after",
+        "throttle_cleaner",
+        "direct_spray",
+        ["cable", "faces_down"],
+        [*READY, "plate_open"],
+        "throttle_body",
+    ),
+    (
+        "faces_down.dry",
+        "with_care",
+        "throttle_cleaner",
+        "on_cloth",
+        ["cable", "faces_down"],
+        [*READY, "plate_open"],
+        "throttle_body",
+    ),
     ("electronics.bath", "only_after", "egr_cleaner", "drip_soak", [], OUT, "egr_valve"),
     ("electronics.hall", "no", "throttle_cleaner", "on_cloth", [], OUT, "runner_actuator"),
     ("electronics.up", "with_care", "throttle_cleaner", "on_cloth", [], OUT, "idle_air_valve"),
@@ -92,36 +212,228 @@ CASES: list[tuple[str, str, str | None, str, list[str], list[str], str]] = [
     ("plastic.aromatics", "with_care", "throttle_cleaner", "on_cloth", [], OUT, "intake_manifold"),
     ("plastic.bath", "with_care", "bath_detergent", "bath", [], OUT, "intake_manifold"),
     ("aluminium.alkaline", "no", "bath_detergent", "bath", ["aluminium"], OUT, "intake_manifold"),
-    ("aluminium.limits", "with_care", "bath_detergent", "bath", ["aluminium"], OUT, "intake_manifold"),
+    (
+        "aluminium.limits",
+        "with_care",
+        "bath_detergent",
+        "bath",
+        ["aluminium"],
+        OUT,
+        "intake_manifold",
+    ),
     ("metal_only.part", "no", "egr_cleaner", "on_brush", [], OUT, "intake_tube"),
     ("metal_only.rinse", "with_care", "egr_cleaner", "on_brush", [], OUT, "egr_pipe"),
-    ("ingestion.chlorinated", "no", "brake_cleaner_chlorinated", "running_ingestion", [], RUNNING, "intake_manifold"),
-    ("ingestion.not_made", "no", "throttle_cleaner", "running_ingestion", [], RUNNING, "intake_manifold"),
-    ("ingestion.behind_meter", "no", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "maf_sensor"),
-    ("ingestion.catalyst", "no", "carburettor_cleaner", "running_ingestion", [], RUNNING, "oxidation_catalyst"),
-    ("ingestion.opened", "no", "intake_valve_aerosol", "running_ingestion", [], [*RUNNING, "sensor_removed"], "intake_manifold"),
-    ("ingestion.runs_away", "no", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "intake_manifold"),
-    ("ingestion.before_compressor", "no", "soot_flush_waterbased", "running_ingestion", [], RUNNING, "intake_tube"),
-    ("ingestion.not_reached", "no", "soot_flush_waterbased", "running_ingestion", [], RUNNING, "egr_cooler"),
-    ("ingestion.behind_cooler", "with_care", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "intake_ports"),
-    ("ingestion.diesel_limit", "with_care", "soot_flush_waterbased", "running_ingestion", [], RUNNING, "intake_manifold"),
-    ("ingestion.two_stroke", "no", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "intake_ports"),
-    ("ingestion.running", "only_after", "intake_valve_aerosol", "running_ingestion", [], [], "intake_ports"),
-    ("ingestion.bursts", "with_care", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "intake_ports"),
-    ("fuel.direct_injection", "no", "fuel_system_additive", "running_ingestion", [], RUNNING, "intake_ports"),
-    ("fuel.never_there", "no", "fuel_system_additive", "running_ingestion", [], RUNNING, "egr_valve"),
+    (
+        "ingestion.chlorinated",
+        "no",
+        "brake_cleaner_chlorinated",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_manifold",
+    ),
+    (
+        "ingestion.not_made",
+        "no",
+        "throttle_cleaner",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_manifold",
+    ),
+    (
+        "ingestion.behind_meter",
+        "no",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "maf_sensor",
+    ),
+    (
+        "ingestion.catalyst",
+        "no",
+        "carburettor_cleaner",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "oxidation_catalyst",
+    ),
+    (
+        "ingestion.opened",
+        "no",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        [*RUNNING, "sensor_removed"],
+        "intake_manifold",
+    ),
+    (
+        "ingestion.runs_away",
+        "no",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_manifold",
+    ),
+    (
+        "ingestion.before_compressor",
+        "no",
+        "soot_flush_waterbased",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_tube",
+    ),
+    (
+        "ingestion.not_reached",
+        "no",
+        "soot_flush_waterbased",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "egr_cooler",
+    ),
+    (
+        "ingestion.behind_cooler",
+        "with_care",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_ports",
+    ),
+    (
+        "ingestion.diesel_limit",
+        "with_care",
+        "soot_flush_waterbased",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_manifold",
+    ),
+    (
+        "ingestion.two_stroke",
+        "no",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_ports",
+    ),
+    (
+        "ingestion.running",
+        "only_after",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        [],
+        "intake_ports",
+    ),
+    (
+        "ingestion.bursts",
+        "with_care",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_ports",
+    ),
+    (
+        "fuel.direct_injection",
+        "no",
+        "fuel_system_additive",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "intake_ports",
+    ),
+    (
+        "fuel.never_there",
+        "no",
+        "fuel_system_additive",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "egr_valve",
+    ),
     ("oxygen_sensor.silicone", "no", "silicone_grease", "on_cloth", [], OUT, "oxygen_sensor"),
-    ("oxygen_sensor.never_sprayed", "no", "contact_cleaner", "direct_spray", [], OUT, "oxygen_sensor"),
-    ("oxygen_sensor.label", "no", "intake_valve_aerosol", "running_ingestion", [], RUNNING, "oxygen_sensor"),
-    ("oxygen_sensor.downstream", "with_care", "fuel_system_additive", "running_ingestion", ["downstream"], RUNNING, "oxygen_sensor"),
-    ("catalyst.poison", "no", "brake_cleaner_chlorinated", "direct_spray", [], OUT, "oxidation_catalyst"),
+    (
+        "oxygen_sensor.never_sprayed",
+        "no",
+        "contact_cleaner",
+        "direct_spray",
+        [],
+        OUT,
+        "oxygen_sensor",
+    ),
+    (
+        "oxygen_sensor.label",
+        "no",
+        "intake_valve_aerosol",
+        "running_ingestion",
+        [],
+        RUNNING,
+        "oxygen_sensor",
+    ),
+    (
+        "oxygen_sensor.downstream",
+        "with_care",
+        "fuel_system_additive",
+        "running_ingestion",
+        ["downstream"],
+        RUNNING,
+        "oxygen_sensor",
+    ),
+    (
+        "catalyst.poison",
+        "no",
+        "brake_cleaner_chlorinated",
+        "direct_spray",
+        [],
+        OUT,
+        "oxidation_catalyst",
+    ),
     ("catalyst.not_cleaned", "no", "soap_and_water", "bath", [], OUT, "particulate_filter"),
     ("catalyst.silicone_upstream", "no", "silicone_grease", "on_cloth", [], OUT, "intake_tube"),
-    ("catalyst.chlorine_upstream", "no", "brake_cleaner_chlorinated", "on_brush", [], OUT, "egr_valve"),
-    ("fire.running", "only_after", "throttle_cleaner", "on_cloth", ["cable"], ["engine_warm_running", "ventilated", "plate_open"], "throttle_body"),
+    (
+        "catalyst.chlorine_upstream",
+        "no",
+        "brake_cleaner_chlorinated",
+        "on_brush",
+        [],
+        OUT,
+        "egr_valve",
+    ),
+    (
+        "fire.running",
+        "only_after",
+        "throttle_cleaner",
+        "on_cloth",
+        ["cable"],
+        ["engine_warm_running", "ventilated", "plate_open"],
+        "throttle_body",
+    ),
     ("fire.cold", "only_after", "egr_cleaner", "on_brush", [], ["removed"], "egr_pipe"),
-    ("chlorinated.cold", "only_after", "brake_cleaner_chlorinated", "on_cloth", [], [], "egr_temperature_sensor"),
-    ("chlorinated.after", "with_care", "brake_cleaner_chlorinated", "on_cloth", [], OUT, "egr_temperature_sensor"),
+    (
+        "chlorinated.cold",
+        "only_after",
+        "brake_cleaner_chlorinated",
+        "on_cloth",
+        [],
+        [],
+        "egr_temperature_sensor",
+    ),
+    (
+        "chlorinated.after",
+        "with_care",
+        "brake_cleaner_chlorinated",
+        "on_cloth",
+        [],
+        OUT,
+        "egr_temperature_sensor",
+    ),
     ("blast.ports_only", "no", "blast_walnut", "blast", [], OUT, "intake_manifold"),
     ("blast.shut", "only_after", "blast_walnut", "blast", [], OUT, "intake_ports"),
     ("blast.out", "with_care", "blast_walnut", "blast", [], [*OUT, "port_shut"], "intake_ports"),
@@ -131,17 +443,33 @@ CASES: list[tuple[str, str, str | None, str, list[str], list[str], str]] = [
     ("tools.air", "with_care", None, "compressed_air", [], OUT, "egr_pipe"),
     ("tools.loosened", "only_after", None, "scraper", [], OUT, "intake_ports"),
     ("ports.shut", "only_after", "egr_cleaner", "drip_soak", [], OUT, "intake_ports"),
-    ("ports.amount", "with_care", "egr_cleaner", "drip_soak", [], [*OUT, "port_shut"], "intake_ports"),
+    (
+        "ports.amount",
+        "with_care",
+        "egr_cleaner",
+        "drip_soak",
+        [],
+        [*OUT, "port_shut"],
+        "intake_ports",
+    ),
     ("filter.wet", "no", "soap_and_water", "bath", [], OUT, "air_filter"),
     ("filter.air", "no", None, "compressed_air", [], OUT, "air_filter"),
     ("filter.tool", "no", None, "scraper", [], OUT, "air_filter"),
     ("aid.sensor", "no", "light_oil", "drip_soak", [], OUT, "map_sensor"),
-    ("aid.silicone", "with_care", "silicone_grease", "on_cloth", [], OUT, "crankcase_pressure_sensor"),
+    (
+        "aid.silicone",
+        "with_care",
+        "silicone_grease",
+        "on_cloth",
+        [],
+        OUT,
+        "crankcase_pressure_sensor",
+    ),
     ("aid.like_on_like", "no", "silicone_grease", "on_cloth", ["seal_silicone"], OUT, "map_sensor"),
     ("aid.silicone_gas", "no", "silicone_grease", "on_cloth", [], OUT, "breather_valve"),
     ("aid.trace", "with_care", "light_oil", "on_cloth", [], OUT, "runner_flaps"),
     ("water.dry_first", "with_care", "soap_and_water", "on_cloth", [], OUT, "egr_pipe"),
-]  # fmt: skip
+]
 
 
 PETROL_PORT = EngineFacts(fuel="petrol", injection="port", cycle="four_stroke", charged=False)
@@ -183,9 +511,19 @@ def test_each_rule_has_its_say(
 ) -> None:
     agent = refined(AGENTS[class_id].agent, LABELS.get(rule, {})) if class_id else None
     engine = ENGINES.get(rule, EngineFacts())
-    found = judge(RULES, agent, way, subject=subject_of(component), features=features, state=state, engine=engine)
+    found = judge(
+        RULES,
+        agent,
+        way,
+        subject=subject_of(component),
+        features=features,
+        state=state,
+        engine=engine,
+    )
     held = [
-        f for f in findings_of(agent, way, component, features=features, state=state, engine=engine) if f.rule == rule
+        f
+        for f in findings_of(agent, way, component, features=features, state=state, engine=engine)
+        if f.rule == rule
     ]
     assert held and held[0].verdict == verdict
     # Beside a plain no, conditions are not told.
@@ -198,7 +536,8 @@ def findings_of(
     agent: Agent | None,
     way: str,
     component: str,
-    *, features: list[str],
+    *,
+    features: list[str],
     state: list[str],
     engine: EngineFacts,
 ) -> list[Finding]:
@@ -209,7 +548,14 @@ def findings_of(
         for one in possible_engines(engine)
         for rule in RULES
         for finding in rule(
-            Situation(agent=agent, way=way, component=component, features=frozenset(held | set(features)), state=frozenset(state), engine=one)
+            Situation(
+                agent=agent,
+                way=way,
+                component=component,
+                features=frozenset(held | set(features)),
+                state=frozenset(state),
+                engine=one,
+            )
         )
     ]
 
@@ -220,8 +566,16 @@ def test_every_rule_of_the_source_has_a_case() -> None:
 
 
 def test_what_makers_and_the_trade_agree_on() -> None:
-    example = judgement_of({"class": "carburettor_cleaner", "application": "direct_spray", "component": "throttle_body", "features": ["electronic"],
-                            "state": ["battery_off", "engine_cold"], "properties": {"coating_safe": False}})  # fmt: skip
+    example = judgement_of(
+        {
+            "class": "carburettor_cleaner",
+            "application": "direct_spray",
+            "component": "throttle_body",
+            "features": ["electronic"],
+            "state": ["battery_off", "engine_cold"],
+            "properties": {"coating_safe": False},
+        }
+    )
     assert (
         example["verdict"] == "no"
         and example["conditions"] == []
@@ -261,12 +615,21 @@ def test_what_makers_and_the_trade_agree_on() -> None:
 @pytest.mark.parametrize(
     ("change", "field"),
     [
-        ({"class": "holy_water"}, "class"), ({"component": "carburettor"}, "component"), ({"application": "licked"}, "application"), ({"state": ["asleep"]}, "state"),
-        ({"features": ["shiny"]}, "features"), ({"properties": {"tasty": True}}, "properties"), ({"properties": {"residue_free": True, "leaves_film": True}}, "properties"),
-        ({"features": ["cable", "electronic"]}, "features"), ({"state": ["engine_cold", "engine_warm_running"]}, "state"), ({"class": None}, "class"),
-        ({"product": "7"}, "product"), ({"extra": 1}, "extra"), ({"properties": {"flammable": "very"}}, "properties.flammable"),
+        ({"class": "holy_water"}, "class"),
+        ({"component": "carburettor"}, "component"),
+        ({"application": "licked"}, "application"),
+        ({"state": ["asleep"]}, "state"),
+        ({"features": ["shiny"]}, "features"),
+        ({"properties": {"tasty": True}}, "properties"),
+        ({"properties": {"residue_free": True, "leaves_film": True}}, "properties"),
+        ({"features": ["cable", "electronic"]}, "features"),
+        ({"state": ["engine_cold", "engine_warm_running"]}, "state"),
+        ({"class": None}, "class"),
+        ({"product": "7"}, "product"),
+        ({"extra": 1}, "extra"),
+        ({"properties": {"flammable": "very"}}, "properties.flammable"),
     ],
-)  # fmt: skip
+)
 def test_words_that_are_not_known_or_can_not_hold_together(
     change: dict[str, object], field: str
 ) -> None:
@@ -299,10 +662,27 @@ def test_fewer_known_states_never_give_a_milder_verdict(  # type: ignore[no-unty
     agent, way, component, state, more, engine
 ) -> None:
     assume(possible(state | more))
-    # A sensor, a seal or a drive that is out while the engine draws something in is a hazard, no precaution.
+    # A sensor, a seal or a drive that is out while the engine draws something in is a hazard, no
+    # precaution.
     assume(way != "running_ingestion" or not more & OPEN_WHILE_RUNNING)
-    less = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=engine)
-    full = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state | more), engine=engine)
+    less = judge(
+        RULES,
+        agent,
+        way,
+        subject=subject_of(component),
+        features=[],
+        state=sorted(state),
+        engine=engine,
+    )
+    full = judge(
+        RULES,
+        agent,
+        way,
+        subject=subject_of(component),
+        features=[],
+        state=sorted(state | more),
+        engine=engine,
+    )
     assert VERDICTS.index(full.verdict) <= VERDICTS.index(less.verdict)
     assert not more & set(full.conditions) and (less.verdict != "only_after" or less.conditions)
 
@@ -311,12 +691,30 @@ def test_fewer_known_states_never_give_a_milder_verdict(  # type: ignore[no-unty
 @given(agents, ways, kinds, FACTS)
 def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, component, state) -> None:  # type: ignore[no-untyped-def]
     assume(possible(state))
-    unnamed = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state))
+    unnamed = judge(
+        RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state)
+    )
     for engine in POSSIBLE_ENGINES:
-        named = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=engine)
+        named = judge(
+            RULES,
+            agent,
+            way,
+            subject=subject_of(component),
+            features=[],
+            state=sorted(state),
+            engine=engine,
+        )
         assert VERDICTS.index(named.verdict) <= VERDICTS.index(unnamed.verdict)
     verdicts = {
-        judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=e).verdict
+        judge(
+            RULES,
+            agent,
+            way,
+            subject=subject_of(component),
+            features=[],
+            state=sorted(state),
+            engine=e,
+        ).verdict
         for e in POSSIBLE_ENGINES
     }
     said = "engine.not_named" in {r.rule for r in unnamed.reasons}
@@ -329,7 +727,15 @@ def test_what_is_only_after_is_free_once_its_conditions_hold(
     agent, way, component, state, engine
 ) -> None:  # type: ignore[no-untyped-def]
     assume(possible(state))
-    found = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state), engine=engine)
+    found = judge(
+        RULES,
+        agent,
+        way,
+        subject=subject_of(component),
+        features=[],
+        state=sorted(state),
+        engine=engine,
+    )
     if found.verdict != "only_after":
         return
     # What is asked for takes the place of what speaks against it: cold in place of running.
@@ -343,7 +749,15 @@ def test_what_is_only_after_is_free_once_its_conditions_hold(
     } | set(found.conditions)
     if not possible(then):
         return
-    last = judge(RULES, agent, way, subject=subject_of(component), features=[], state=sorted(then), engine=engine)
+    last = judge(
+        RULES,
+        agent,
+        way,
+        subject=subject_of(component),
+        features=[],
+        state=sorted(then),
+        engine=engine,
+    )
     assert last.verdict in ("ok", "with_care", "only_after"), (found, last)
     assert last.verdict != "only_after" or "engine_warm_running" in state, (found, last)
 
@@ -384,7 +798,14 @@ def test_an_agent_is_never_ok_on_what_it_attacks(feature: str, attack: str) -> N
             ):
                 continue
             for way in set(agent.ways) - DRY_WAYS - {"running_ingestion"}:
-                found = judge(RULES, agent, way, subject=subject_of(component), features=[feature], state=state)
+                found = judge(
+                    RULES,
+                    agent,
+                    way,
+                    subject=subject_of(component),
+                    features=[feature],
+                    state=state,
+                )
                 assert found.verdict != "ok", (agent.id, way, component)
 
 
@@ -404,7 +825,8 @@ POLICIES = [
     ids=lambda p: next((f"{k}={v}" for k, v in p.items() if v != DEFAULT_POLICY[k]), "default"),
 )
 def test_no_procedure_uses_what_is_forbidden_whatever_the_school(policy: dict[str, str]) -> None:
-    """Every agent that a compiled card would name, judged by the rules in the state that the card has brought about."""
+    """Every agent that a compiled card would name, judged by the rules in the state that the card
+    has brought about."""
     for family in FAMILIES.values():
         for part in family.parts:
             for grade in (1, 4):
@@ -443,7 +865,12 @@ def test_schools_change_the_card() -> None:
 
     def agent(part, grade: int, **policy: str) -> str:  # type: ignore[no-untyped-def]
         held = {**DEFAULT_POLICY, **policy}
-        found = chosen_agent(part, tags_of(c, part, grade, distance_km=60_000, policy=held), held, engine=engine_of(c))
+        found = chosen_agent(
+            part,
+            tags_of(c, part, grade, distance_km=60_000, policy=held),
+            held,
+            engine=engine_of(c),
+        )
         return found.class_id if found else ""
 
     assert [
@@ -477,7 +904,9 @@ def test_schools_change_the_card() -> None:
     ]
     cable, electronic = FAMILIES["B"].part("throttle_body"), FAMILIES["A"].part("throttle_body")
     direct = {**DEFAULT_POLICY, "E": "direct"}
-    assert "direct" in tags_of(FAMILIES["B"], cable, 2, distance_km=None, policy=direct), "a cable throttle"
+    assert "direct" in tags_of(FAMILIES["B"], cable, 2, distance_km=None, policy=direct), (
+        "a cable throttle"
+    )
     assert "on_cloth" in tags_of(FAMILIES["A"], electronic, 2, distance_km=None, policy=direct), (
         "never into an electronic one"
     )
@@ -493,12 +922,17 @@ def test_schools_change_the_card() -> None:
         "egr_cleaner",
     ], "only what is light, soft and known is flushed in place"
     assert (
-        way_in_place(tags_of(d, valve, 2, distance_km=None, policy={**DEFAULT_POLICY, "K": "leave"})) == "left_for_now"
+        way_in_place(
+            tags_of(d, valve, 2, distance_km=None, policy={**DEFAULT_POLICY, "K": "leave"})
+        )
+        == "left_for_now"
     )
-    assert not way_in_place(tags_of(d, valve, 2, distance_km=None, policy={**DEFAULT_POLICY, "K": "dismantle"}))
-    assert not way_in_place(tags_of(d, valve, 2, distance_km=None, policy=DEFAULT_POLICY, opened=True)), (
-        "laid open anyway, it is cleaned by hand"
+    assert not way_in_place(
+        tags_of(d, valve, 2, distance_km=None, policy={**DEFAULT_POLICY, "K": "dismantle"})
     )
+    assert not way_in_place(
+        tags_of(d, valve, 2, distance_km=None, policy=DEFAULT_POLICY, opened=True)
+    ), "laid open anyway, it is cleaned by hand"
 
 
 def agent_of_d(part, grade: int | None, deposit: str) -> str:  # type: ignore[no-untyped-def]

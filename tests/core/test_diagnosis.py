@@ -8,7 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from galene.core.diagnosis.assess import assess
-from galene.core.diagnosis.records import Case, Cause, EngineOutline, Evidence, KnowledgeBase, Observation
+from galene.core.diagnosis.records import (
+    Case,
+    Cause,
+    EngineOutline,
+    Evidence,
+    KnowledgeBase,
+    Observation,
+)
 from galene.core.errors import InputError
 from galene.exchange.cases import assess_case
 from galene.knowledge.base import KNOWLEDGE, case_from, code_evidence
@@ -16,9 +23,23 @@ from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, OUTLINES
 
 
-def a_case(codes: tuple[str, ...] = (), duty: tuple[str, ...] = (), km: float | None = None, **evidence: str | float) -> dict:  # type: ignore[type-arg]
-    seen = {k: v if isinstance(v, str) else {"state": "present", "confidence": v} for k, v in evidence.items()}
-    return {"engine": {"family": "A"}, "codes": list(codes), "duty": list(duty), "distance_km": km, "evidence": seen}
+def a_case(
+    codes: tuple[str, ...] = (),
+    duty: tuple[str, ...] = (),
+    km: float | None = None,
+    **evidence: str | float,
+) -> dict:  # type: ignore[type-arg]
+    seen = {
+        k: v if isinstance(v, str) else {"state": "present", "confidence": v}
+        for k, v in evidence.items()
+    }
+    return {
+        "engine": {"family": "A"},
+        "codes": list(codes),
+        "duty": list(duty),
+        "distance_km": km,
+        "evidence": seen,
+    }
 
 
 def ranked(case: dict) -> dict[str, float]:  # type: ignore[type-arg]
@@ -29,18 +50,53 @@ def first(case: dict) -> str:  # type: ignore[type-arg]
     return next(iter(ranked(case)))
 
 
-ENGINE = EngineOutline(components=frozenset({"throttle_body"}), fuel="petrol", injection="port", cycle="four_stroke", throttle="electronic")
+ENGINE = EngineOutline(
+    components=frozenset({"throttle_body"}),
+    fuel="petrol",
+    injection="port",
+    cycle="four_stroke",
+    throttle="electronic",
+)
 
 
 def tiny() -> KnowledgeBase:
     """Four causes and three pieces of evidence, small enough to be summed by hand."""
-    causes = [Cause(id=x, title=x, kind="deposit", prior=p, components=(), action="clean", component="throttle_body", minutes=10, cost=0) for x, p in (("a", 0.2), ("b", 0.1), ("c", 0.3), ("d", 0.05))]
+    causes = [
+        Cause(
+            id=x,
+            title=x,
+            kind="deposit",
+            prior=p,
+            components=(),
+            action="clean",
+            component="throttle_body",
+            minutes=10,
+            cost=0,
+        )
+        for x, p in (("a", 0.2), ("b", 0.1), ("c", 0.3), ("d", 0.05))
+    ]
     evidence = [
-        Evidence(id="noise", group="idle", text="", ground="", leak=0.05, links={"a": 0.8, "b": 0.4}),
-        Evidence(id="clean", group="check", text="", ground="", leak=0.1, links={"a": 0.9, "c": 0.5}, inverse=True),
+        Evidence(
+            id="noise", group="idle", text="", ground="", leak=0.05, links={"a": 0.8, "b": 0.4}
+        ),
+        Evidence(
+            id="clean",
+            group="check",
+            text="",
+            ground="",
+            leak=0.1,
+            links={"a": 0.9, "c": 0.5},
+            inverse=True,
+        ),
         Evidence(id="dusty", group="duty", text="", ground="", odds={"c": 4.0}),
     ]
-    return KnowledgeBase(causes={c.id: c for c in causes}, roots={}, evidence={e.id: e for e in evidence}, checks={}, components=frozenset({"throttle_body"}))
+    return KnowledgeBase(
+        causes={c.id: c for c in causes},
+        roots={},
+        evidence={e.id: e for e in evidence},
+        checks={},
+        components=frozenset({"throttle_body"}),
+    )
 
 
 def by_brute_force(knowledge: KnowledgeBase, seen: dict[str, Observation]) -> dict[str, float]:
@@ -54,7 +110,9 @@ def by_brute_force(knowledge: KnowledgeBase, seen: dict[str, Observation]) -> di
                 odds = cause.prior / (1 - cause.prior)
                 for name, o in seen.items():
                     factor = knowledge.evidence[name].odds.get(cause.id, 1.0)
-                    odds *= factor ** ((1 if o.state == "present" else -1 / 3) * (2 * o.confidence - 1))
+                    odds *= factor ** (
+                        (1 if o.state == "present" else -1 / 3) * (2 * o.confidence - 1)
+                    )
                 weight *= odds if cause in chosen else 1.0
             for name, o in seen.items():
                 kind = knowledge.evidence[name]
@@ -90,13 +148,18 @@ def test_weights_are_the_log_odds_lost_without_the_evidence() -> None:
     knowledge = tiny()
     seen = {"noise": Observation("present"), "clean": Observation("absent")}
     full = {c.id: c for c in assess(Case(engine=ENGINE, evidence=seen), knowledge).causes}
-    without = {c.id: c for c in assess(Case(engine=ENGINE, evidence={"clean": seen["clean"]}), knowledge).causes}
+    without = {
+        c.id: c
+        for c in assess(Case(engine=ENGINE, evidence={"clean": seen["clean"]}), knowledge).causes
+    }
 
     def log_odds(p: float) -> float:
         return math.log(p / (1 - p))
 
     weight = next(r.weight for r in full["a"].because if r.evidence == "noise")
-    assert weight == pytest.approx(log_odds(full["a"].probability) - log_odds(without["a"].probability), abs=1e-6)
+    assert weight == pytest.approx(
+        log_odds(full["a"].probability) - log_odds(without["a"].probability), abs=1e-6
+    )
 
 
 def test_a_reading_that_says_nothing_changes_nothing() -> None:
@@ -109,21 +172,56 @@ def test_a_reading_that_says_nothing_changes_nothing() -> None:
     ("case", "wanted"),
     [
         (
-            a_case(("P0506",), km=130000, rough_idle="present", stalls_coming_to_stop="present", learned_opening_high="present"),
+            a_case(
+                ("P0506",),
+                km=130000,
+                rough_idle="present",
+                stalls_coming_to_stop="present",
+                learned_opening_high="present",
+            ),
             "throttle_deposit",
         ),
-        (a_case(("P0171",), trim_leak_shape="present", hunting_idle="present"), "unmetered_air_leak"),
-        (a_case(("P0171",), trim_meter_shape="present", oiled_filter_fitted="present"), "maf_oil_film"),
-        (a_case(("P0101",), ("dusty_use",), trim_meter_shape="present", look_maf_clean="absent"), "maf_dust"),
         (
-            a_case(("P0507",), high_idle="present", battery_was_disconnected="present", look_throttle_clean="present"),
+            a_case(("P0171",), trim_leak_shape="present", hunting_idle="present"),
+            "unmetered_air_leak",
+        ),
+        (
+            a_case(("P0171",), trim_meter_shape="present", oiled_filter_fitted="present"),
+            "maf_oil_film",
+        ),
+        (
+            a_case(("P0101",), ("dusty_use",), trim_meter_shape="present", look_maf_clean="absent"),
+            "maf_dust",
+        ),
+        (
+            a_case(
+                ("P0507",),
+                high_idle="present",
+                battery_was_disconnected="present",
+                look_throttle_clean="present",
+            ),
             "idle_adaptation_lost",
         ),
-        (a_case(delayed_pedal_response="present", plate_sticks="present", codes=()), "throttle_sticking"),
-        (a_case(**{"key_on_one_off:map_sensor": "present", "soot_on_map_sensor": "absent"}), "map_failed"),
-        (a_case(filter_light_blocked="present", low_power_all_range="present"), "filter_restricted"),
         (
-            a_case(("P0300",), code_misfire="present", rough_idle="present", look_throttle_clean="present", trim_leak_shape="absent"),
+            a_case(delayed_pedal_response="present", plate_sticks="present", codes=()),
+            "throttle_sticking",
+        ),
+        (
+            a_case(**{"key_on_one_off:map_sensor": "present", "soot_on_map_sensor": "absent"}),
+            "map_failed",
+        ),
+        (
+            a_case(filter_light_blocked="present", low_power_all_range="present"),
+            "filter_restricted",
+        ),
+        (
+            a_case(
+                ("P0300",),
+                code_misfire="present",
+                rough_idle="present",
+                look_throttle_clean="present",
+                trim_leak_shape="absent",
+            ),
             "ignition_or_fuel_fault",
         ),
         (a_case(("P0133",), oxygen_response_slow="present"), "oxygen_sensor_fouled"),
@@ -138,7 +236,11 @@ def test_contrary_evidence_changes_the_order() -> None:
     suspect = a_case(("P0506",), rough_idle="present", stalls_coming_to_stop="present")
     assert first(suspect) == "throttle_deposit"
     cleared = a_case(
-        ("P0506",), rough_idle="present", stalls_coming_to_stop="present", look_throttle_clean="present", trim_leak_shape="present"
+        ("P0506",),
+        rough_idle="present",
+        stalls_coming_to_stop="present",
+        look_throttle_clean="present",
+        trim_leak_shape="present",
     )
     assert first(cleared) == "unmetered_air_leak"
 
@@ -164,7 +266,9 @@ def test_the_example_case_file() -> None:
     )
     top = result["causes"][0]
     assert top["id"] == "egr_passage_plugged" and top["probability"] > 0.9
-    assert {"egr_test_area_small", "valve_already_replaced"} <= {r["evidence"] for r in top["because"]}
+    assert {"egr_test_area_small", "valve_already_replaced"} <= {
+        r["evidence"] for r in top["because"]
+    }
     assert result["repair_order"][0]["component"] == "egr_passage"
     assert "egr_flow_test" not in {c["id"] for c in result["next_checks"]}
     assert result["refer_on"] is False
@@ -176,7 +280,10 @@ def test_only_causes_that_the_engine_can_have() -> None:
         case = case_from({"engine": {"family": family}, "evidence": {}}, OUTLINES)
         for cause in assess(case, KNOWLEDGE).causes:
             assert set(KNOWLEDGE.causes[cause.id].components) <= outline.components
-    bare = {"engine": {"components": ["throttle_body"], "throttle": "cable"}, "evidence": {"rough_idle": "present"}}
+    bare = {
+        "engine": {"components": ["throttle_body"], "throttle": "cable"},
+        "evidence": {"rough_idle": "present"},
+    }
     assert "throttle_actuator_fault" not in ranked(bare)
 
 
@@ -185,10 +292,18 @@ def test_next_checks_inform_and_wait_for_what_they_need() -> None:
     checks = {c["id"]: c for c in result["next_checks"]}
     assert all(c["bits"] >= 0 for c in checks.values())
     for check in checks.values():
-        assert check["if_positive"]["probability"] + check["if_negative"]["probability"] == pytest.approx(1)
-    rates = [c["bits"] / max(0.5, c["minutes"]) for c in result["next_checks"] if not KNOWLEDGE.checks[c["id"]].last_resort]
+        assert check["if_positive"]["probability"] + check["if_negative"][
+            "probability"
+        ] == pytest.approx(1)
+    rates = [
+        c["bits"] / max(0.5, c["minutes"])
+        for c in result["next_checks"]
+        if not KNOWLEDGE.checks[c["id"]].last_resort
+    ]
     assert rates == sorted(rates, reverse=True)
-    open_ = assess_case({**a_case(("P0506",), rough_idle="present"), "access_open": ["intake_tube_off"]})
+    open_ = assess_case(
+        {**a_case(("P0506",), rough_idle="present"), "access_open": ["intake_tube_off"]}
+    )
     looked = {c["id"]: c["minutes"] for c in open_["next_checks"]}
     assert looked["look_throttle"] < KNOWLEDGE.checks["look_throttle"].minutes
 

@@ -1,4 +1,5 @@
-"""Facts that decide something, each by name: what a code blames, what a danger says first, what a reading means."""
+"""Facts that decide something, each by name: what a code blames, what a danger says first, what a
+reading means."""
 
 import math
 import re
@@ -303,14 +304,19 @@ def test_a_truck_has_24_volts_and_an_air_cooled_engine_no_coolant() -> None:
 
 
 def test_idle_air_of_the_families_is_what_their_figures_give() -> None:
-    """Speed-density of the bands' middles: displacement, filling, pressure and speed agree with the air told."""
+    """Speed-density of the bands' middles: displacement, filling, pressure and speed agree with the
+    air told."""
     for family in (f for f in FAMILIES.values() if "idle_airflow_g_s" in f.bands):
         rpm, pressure, air = (
             (family.bands[b].low + family.bands[b].high) / 2
             for b in ("idle_rpm", "idle_map_kpa", "idle_airflow_g_s")
         )
         reckoned = charge_flow_g_s(
-            family.displacement_l, rpm, pressure, charge_c=40.0, volumetric_efficiency=family.volumetric_efficiency_idle
+            family.displacement_l,
+            rpm,
+            pressure,
+            charge_c=40.0,
+            volumetric_efficiency=family.volumetric_efficiency_idle,
         )
         assert air == pytest.approx(reckoned, rel=0.1), family.id
 
@@ -336,7 +342,8 @@ def test_passages_are_no_larger_than_their_bores() -> None:
 
 
 def test_a_throttle_lets_the_idle_air_through_a_gap_of_plausible_width() -> None:
-    """The gap round the plate at the middle of the bands: some hundredths of a millimetre, as plates have."""
+    """The gap round the plate at the middle of the bands: some hundredths of a millimetre, as
+    plates have."""
     seen = 0
     for family in (f for f in FAMILIES.values() if f.fuel == "petrol" and f.cycle == "four_stroke"):
         bore = next(p.bore_mm for p in family.parts if p.component == "throttle_body")

@@ -1,4 +1,5 @@
-"""Whatever can hurt carries its caution: every step, check, relearn phase and worksheet is gone through."""
+"""Whatever can hurt carries its caution: every step, check, relearn phase and worksheet is gone
+through."""
 
 import re
 from collections.abc import Iterator

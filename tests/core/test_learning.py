@@ -16,7 +16,11 @@ def test_counts_of_a_few_jobs() -> None:
     ]
     found = calibration(jobs)
     assert (found.jobs, found.first_right, found.first_two_right) == (3, 1, 2)
-    assert {c.cause: (c.confirmed, c.first, c.in_vain) for c in found.causes} == {"a": (1, 1, 1), "b": (1, 0, 1), "d": (1, 0, 0)}
+    assert {c.cause: (c.confirmed, c.first, c.in_vain) for c in found.causes} == {
+        "a": (1, 1, 1),
+        "b": (1, 0, 1),
+        "d": (1, 0, 0),
+    }
     assert found.brier == pytest.approx((0.04 + 0.01 + 0.36 + 0.49 + 0.25 + 0.16) / 6)
 
 
@@ -26,7 +30,9 @@ def test_wrong_numbers_are_seen_and_right_ones_are_not_blamed(bias: float, off: 
     jobs = []
     for _ in range(600):
         stated = chance.uniform(0.55, 0.72)
-        jobs.append(Confirmed((("a", stated),), "a" if chance.random() < stated - bias else "other"))
+        jobs.append(
+            Confirmed((("a", stated),), "a" if chance.random() < stated - bias else "other")
+        )
     assert [b.off for b in calibration(jobs).bins] == [off]
 
 

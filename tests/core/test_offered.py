@@ -1,4 +1,5 @@
-"""What is offered applies: over random engines, no cause, evidence, check or code of a part or a fuel that is not there."""
+"""What is offered applies: over random engines, no cause, evidence, check or code of a part or a
+fuel that is not there."""
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -51,7 +52,9 @@ def test_what_is_offered_applies(engine: EngineOutline, data: st.DataObject) -> 
             assert set(check.components) <= engine.components
             assert not check.yields or any(KNOWLEDGE.evidence[e] in heard for e in check.yields)
     shown = data.draw(st.lists(st.sampled_from([e.id for e in heard]), max_size=4, unique=True))
-    found = assess(Case(engine=engine, evidence={e: Observation("present") for e in shown}), KNOWLEDGE)
+    found = assess(
+        Case(engine=engine, evidence={e: Observation("present") for e in shown}), KNOWLEDGE
+    )
     for cause in found.causes:
         kind = KNOWLEDGE.causes[cause.id]
         assert set(kind.components) <= engine.components

@@ -7,15 +7,30 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galene.core.errors import InputError
-from galene.core.proving import BeforeAfterInput, BothConditions, Conditions, MetricValue, before_after
+from galene.core.proving import (
+    BeforeAfterInput,
+    BothConditions,
+    Conditions,
+    MetricValue,
+    before_after,
+)
 from galene.core.statistics import fit_line, t_quantile, welch
 
 SAME = Conditions(rpm=740, coolant_c=90, intake_c=20, load=[], codes_active=[])
 THROTTLE = "learned_throttle_percent"
 
 
-def compared(before: list[MetricValue], after: list[MetricValue], old: Conditions = SAME, *, new: Conditions = SAME, **more: dict[str, float]):  # type: ignore[no-untyped-def]
-    return before_after(BeforeAfterInput(before=before, after=after, conditions=BothConditions(old, new), **more))
+def compared(
+    before: list[MetricValue],
+    after: list[MetricValue],
+    old: Conditions = SAME,
+    *,
+    new: Conditions = SAME,
+    **more: dict[str, float],
+):  # type: ignore[no-untyped-def]
+    return before_after(
+        BeforeAfterInput(before=before, after=after, conditions=BothConditions(old, new), **more)
+    )
 
 
 def samples(metric: str, *values: float, unit: str | None = None) -> MetricValue:
@@ -28,7 +43,9 @@ def test_a_clear_gain_is_improved() -> None:
     assert result.verdict == change.verdict == "improved"
     assert change.change == pytest.approx(-2.8)
     assert change.change_percent == pytest.approx(-45.16, abs=0.01)
-    assert change.low is not None and change.high is not None and change.low < -2.8 < change.high < 0
+    assert (
+        change.low is not None and change.high is not None and change.low < -2.8 < change.high < 0
+    )
 
 
 def test_a_change_smaller_than_counts_is_unchanged() -> None:
@@ -54,7 +71,10 @@ def test_worse_beats_improved() -> None:
 
 def test_trims_improve_toward_zero_from_both_sides() -> None:
     for start in (9.0, -9.0):
-        result = compared([samples("trim_idle_percent", start, start + 0.2)], [samples("trim_idle_percent", 0.5, 0.3)])
+        result = compared(
+            [samples("trim_idle_percent", start, start + 0.2)],
+            [samples("trim_idle_percent", 0.5, 0.3)],
+        )
         assert result.verdict == "improved"
 
 
@@ -65,7 +85,10 @@ def test_speed_is_judged_only_against_a_target() -> None:
 
 
 def test_units_are_converted_before_they_are_compared() -> None:
-    result = compared([samples("idle_map_kpa", 11.0, 11.02, unit="inHg")], [samples("idle_map_kpa", 33.0, 33.1, unit="kPa")])
+    result = compared(
+        [samples("idle_map_kpa", 11.0, 11.02, unit="inHg")],
+        [samples("idle_map_kpa", 33.0, 33.1, unit="kPa")],
+    )
     assert result.metrics[0].before == pytest.approx(37.28, abs=0.05)
     assert result.verdict == "improved"
 
@@ -84,41 +107,76 @@ def test_units_are_converted_before_they_are_compared() -> None:
         ({"codes_active": ["P2106"]}, "P2106"),
     ],
 )
-def test_sets_under_other_conditions_are_not_compared(change: dict[str, object], words: str) -> None:
-    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], SAME, new=replace(SAME, **change))
+def test_sets_under_other_conditions_are_not_compared(
+    change: dict[str, object], words: str
+) -> None:
+    result = compared(
+        [samples(THROTTLE, 6.1, 6.2)],
+        [samples(THROTTLE, 3.1, 3.2)],
+        SAME,
+        new=replace(SAME, **change),
+    )
     assert result.verdict == result.metrics[0].verdict == "not_comparable"
     assert words in " ".join(result.reasons)
     assert result.metrics[0].change == pytest.approx(-3.0), "the figures are still shown"
 
 
 def test_a_lean_code_does_not_stand_in_the_way() -> None:
-    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], replace(SAME, codes_active=["P0171"]))
+    result = compared(
+        [samples(THROTTLE, 6.1, 6.2)],
+        [samples(THROTTLE, 3.1, 3.2)],
+        replace(SAME, codes_active=["P0171"]),
+    )
     assert result.comparable
 
 
 def test_other_intake_air_is_noted_only() -> None:
-    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2)], SAME, new=replace(SAME, intake_c=40))
+    result = compared(
+        [samples(THROTTLE, 6.1, 6.2)],
+        [samples(THROTTLE, 3.1, 3.2)],
+        SAME,
+        new=replace(SAME, intake_c=40),
+    )
     assert result.comparable and "intake air" in result.notes[0]
 
 
 def test_a_metric_that_only_one_set_has_is_not_comparable() -> None:
-    result = compared([samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2), samples("boost_kpa", 150, 151)])
-    assert {m.metric: m.verdict for m in result.metrics} == {THROTTLE: "improved", "boost_kpa": "not_comparable"}
+    result = compared(
+        [samples(THROTTLE, 6.1, 6.2)], [samples(THROTTLE, 3.1, 3.2), samples("boost_kpa", 150, 151)]
+    )
+    assert {m.metric: m.verdict for m in result.metrics} == {
+        THROTTLE: "improved",
+        "boost_kpa": "not_comparable",
+    }
 
 
 @pytest.mark.parametrize(
     ("before", "after", "field"),
     [
-        ([MetricValue(metric="warp", value=1)], [MetricValue(metric="warp", value=1)], "before[0].metric"),
+        (
+            [MetricValue(metric="warp", value=1)],
+            [MetricValue(metric="warp", value=1)],
+            "before[0].metric",
+        ),
         ([], [samples(THROTTLE, 1, 2)], "before"),
-        ([MetricValue(metric=THROTTLE, value=1), MetricValue(metric=THROTTLE, value=2)], [samples(THROTTLE, 1)], "before[1].metric"),
+        (
+            [MetricValue(metric=THROTTLE, value=1), MetricValue(metric=THROTTLE, value=2)],
+            [samples(THROTTLE, 1)],
+            "before[1].metric",
+        ),
         ([MetricValue(metric=THROTTLE)], [samples(THROTTLE, 1)], "before[0].value"),
-        ([MetricValue(metric=THROTTLE, value=1, samples=[1.0])], [samples(THROTTLE, 1)], "before[0].value"),
+        (
+            [MetricValue(metric=THROTTLE, value=1, samples=[1.0])],
+            [samples(THROTTLE, 1)],
+            "before[0].value",
+        ),
         ([MetricValue(metric=THROTTLE, value=190)], [samples(THROTTLE, 1)], "before[0].value"),
         ([MetricValue(metric=THROTTLE, value=5, unit="kPa")], [samples(THROTTLE, 1)], "unit"),
     ],
 )
-def test_refusals_name_the_field(before: list[MetricValue], after: list[MetricValue], field: str) -> None:
+def test_refusals_name_the_field(
+    before: list[MetricValue], after: list[MetricValue], field: str
+) -> None:
     with pytest.raises(InputError) as fault:
         compared(before, after)
     assert fault.value.field == field
@@ -127,7 +185,8 @@ def test_refusals_name_the_field(before: list[MetricValue], after: list[MetricVa
 def test_students_t_and_welch_against_tables() -> None:
     assert t_quantile(2) == pytest.approx(4.303, abs=1e-3)
     assert t_quantile(10) == pytest.approx(2.228, abs=1e-3)
-    # Two groups of five with unit steps: pooled by hand, variance 2.5 each, standard error 1, 8 degrees of freedom.
+    # Two groups of five with unit steps: pooled by hand, variance 2.5 each, standard error 1, 8
+    # degrees of freedom.
     result = welch([1, 2, 3, 4, 5], [3, 4, 5, 6, 7])
     assert result.change == 2
     assert result.high - result.change == pytest.approx(2.306, abs=1e-3)

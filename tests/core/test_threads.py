@@ -1,4 +1,5 @@
-"""Every fastener of every family against the thread under its head, and the bolts that operations turn."""
+"""Every fastener of every family against the thread under its head, and the bolts that operations
+turn."""
 
 from dataclasses import replace
 
@@ -59,7 +60,9 @@ def test_what_an_operation_opens_is_counted_as_its_fasteners_are() -> None:
             name = f"{family.id} {operation.id}"
             fasteners = turned(family, operation)
             sets = [o for o in operation.opens if o.kind == "fastener set"]
-            clamps = [o for o in operation.opens if o.kind == "clamp" and "off its ball" not in o.what]
+            clamps = [
+                o for o in operation.opens if o.kind == "clamp" and "off its ball" not in o.what
+            ]
             held = sum(o.count for o in (*sets, *clamps))
             known = sum(
                 f.count for f in fasteners if "clip" in f.what or f.driver != "fingers" or sets
@@ -72,7 +75,9 @@ def test_what_turns_a_fastener_is_among_the_tools() -> None:
     for family in FAMILIES.values():
         for operation in family.operations:
             drivers = {f.driver for f in turned(family, operation)} - {"fingers"}
-            sockets = {t for t in operation.tools if "socket" in t or "driver" in t or "spanner" in t}
+            sockets = {
+                t for t in operation.tools if "socket" in t or "driver" in t or "spanner" in t
+            }
             assert drivers <= set(operation.tools), (family.id, operation.id, drivers)
             assert sockets <= drivers, (family.id, operation.id, "a tool that turns nothing")
 

@@ -6,7 +6,14 @@ from hypothesis import strategies as st
 
 from galene.core.codes import read_codes
 from galene.core.errors import InputError
-from galene.core.units import QUANTITIES, convert, parse_number, parse_quantity, shown, with_contract_units
+from galene.core.units import (
+    QUANTITIES,
+    convert,
+    parse_number,
+    parse_quantity,
+    shown,
+    with_contract_units,
+)
 from galene.exchange.rows import Column, parse_rows
 from galene.knowledge.codes import GROUPS, KNOWN, code_meaning
 from galene.knowledge.evidence import EVIDENCE
@@ -31,22 +38,37 @@ PRESSURE = QUANTITIES["pressure"]
     ],
 )
 def test_conversions(quantity: str, value: float, source: str, target: str, wanted: float) -> None:
-    assert convert(QUANTITIES[quantity], value, source, target=target) == pytest.approx(wanted, rel=2e-4, abs=1e-6)
+    assert convert(QUANTITIES[quantity], value, source, target=target) == pytest.approx(
+        wanted, rel=2e-4, abs=1e-6
+    )
 
 
 @given(st.sampled_from(sorted(QUANTITIES)), st.floats(0.1, 5000), st.data())
-def test_every_unit_goes_there_and_back(quantity_id: str, value: float, data: st.DataObject) -> None:
+def test_every_unit_goes_there_and_back(
+    quantity_id: str, value: float, data: st.DataObject
+) -> None:
     quantity = QUANTITIES[quantity_id]
     a, b = (data.draw(st.sampled_from(quantity.units)).id for _ in range(2))
-    assert convert(quantity, convert(quantity, value, a, target=b), b, target=a) == pytest.approx(value, rel=1e-9)
+    assert convert(quantity, convert(quantity, value, a, target=b), b, target=a) == pytest.approx(
+        value, rel=1e-9
+    )
 
 
 @pytest.mark.parametrize(
     ("typed", "wanted"),
-    [("33,1", 33.1), (" 33.1 kPa", 33.1), ("0.331 bar", 33.1), ("331 mbar", 33.1), ("\u22125", -5.0), ("29,92 INHG", 101.32)],
+    [
+        ("33,1", 33.1),
+        (" 33.1 kPa", 33.1),
+        ("0.331 bar", 33.1),
+        ("331 mbar", 33.1),
+        ("\u22125", -5.0),
+        ("29,92 INHG", 101.32),
+    ],
 )
 def test_quantities_as_typed(typed: str, wanted: float) -> None:
-    assert parse_quantity("map_kpa", typed, PRESSURE, default_unit="kPa") == pytest.approx(wanted, rel=2e-4)
+    assert parse_quantity("map_kpa", typed, PRESSURE, default_unit="kPa") == pytest.approx(
+        wanted, rel=2e-4
+    )
 
 
 @pytest.mark.parametrize("typed", ["", "abc", "33 furlong", "3 3", "1e", "--3", "33.1.2"])
@@ -65,7 +87,11 @@ def test_shown_in_the_workshops_choice() -> None:
 
 
 def test_contract_fields_take_a_unit_at_any_depth() -> None:
-    given_ = {"barometer_kpa": "29.92 inHg", "points": [{"airflow_g_s": "36 kg/h", "trim_percent": 3}], "class": "5 kPa"}
+    given_ = {
+        "barometer_kpa": "29.92 inHg",
+        "points": [{"airflow_g_s": "36 kg/h", "trim_percent": 3}],
+        "class": "5 kPa",
+    }
     done = with_contract_units(given_)
     assert done["barometer_kpa"] == pytest.approx(101.32, rel=1e-3)
     assert done["points"][0]["airflow_g_s"] == pytest.approx(10)
@@ -79,10 +105,16 @@ def test_contract_fields_take_a_unit_at_any_depth() -> None:
     ("text", "codes"),
     [
         ("P0171", [("P0171", "stored")]),
-        ("p0171,P0506;p2135/U0100", [("P0171", "stored"), ("P0506", "stored"), ("P2135", "stored"), ("U0100", "stored")]),
+        (
+            "p0171,P0506;p2135/U0100",
+            [("P0171", "stored"), ("P0506", "stored"), ("P2135", "stored"), ("U0100", "stored")],
+        ),
         ("P0171P0300", [("P0171", "stored"), ("P0300", "stored")]),
         ("P0171P P0300", [("P0171", "pending"), ("P0300", "stored")]),
-        ("p0171c\tp0506 pending\nP0101-1A", [("P0171", "stored"), ("P0506", "pending"), ("P0101", "stored")]),
+        (
+            "p0171c\tp0506 pending\nP0101-1A",
+            [("P0171", "stored"), ("P0506", "pending"), ("P0101", "stored")],
+        ),
         ("PO17I P O300", []),
         ("1. P 0171 - Confirmed  2. P 0507 (pd)", [("P0171", "stored"), ("P0507", "pending")]),
         ("P0171 pending ... P0171 stored", [("P0171", "stored")]),
@@ -103,7 +135,8 @@ def test_what_looks_like_a_code_but_can_not_be_one_is_said() -> None:
 
 
 @given(
-    st.lists(st.sampled_from(sorted(KNOWN)), min_size=1, max_size=6, unique=True), st.sampled_from([" ", ",", ";", "\n", "\t", " / ", ""])
+    st.lists(st.sampled_from(sorted(KNOWN)), min_size=1, max_size=6, unique=True),
+    st.sampled_from([" ", ",", ";", "\n", "\t", " / ", ""]),
 )
 def test_a_list_of_codes_survives_any_separator_and_case(codes: list[str], separator: str) -> None:
     assert [c.code for c in read_codes(separator.join(codes)).codes] == codes
@@ -119,7 +152,10 @@ def test_every_group_has_its_evidence_and_every_known_code_a_group() -> None:
     assert "network" in code_meaning("U0100").text
 
 
-COLUMNS = (Column(channel="rpm", quantity="speed", unit="rpm", words=("rpm", "speed")), Column(channel="map_kpa", quantity="pressure", unit="kPa", words=("map", "manifold")))
+COLUMNS = (
+    Column(channel="rpm", quantity="speed", unit="rpm", words=("rpm", "speed")),
+    Column(channel="map_kpa", quantity="pressure", unit="kPa", words=("map", "manifold")),
+)
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,8 @@ from galene.core.ingestion import vacuum_goes
 
 
 def test_by_hand() -> None:
-    # 0.25 * 14.2 g/s / 14.2 = 0.25 g/s; a minute of go and pause bears 15 g, 20.27 ml: five goes of 20 ml.
+    # 0.25 * 14.2 g/s / 14.2 = 0.25 g/s; a minute of go and pause bears 15 g, 20.27 ml: five goes of
+    # 20 ml.
     found = vacuum_goes(airflow_g_s=14.2, amount_ml=100)
     assert (found.goes, found.go_ml, found.minutes) == (5, 20.0, 4.5)
 

@@ -27,10 +27,19 @@ def jobs_of(db: Session) -> list[Job]:
 def test_it_holds_every_family_and_jobs_at_every_stage(db: Session) -> None:
     jobs = jobs_of(db)
     assert {j.family_id for j in jobs} == set(FAMILIES)
-    assert {j.stage for j in jobs if j.state == "open"} >= {"intake", "evidence", "diagnosis", "plan", "work", "prove"}
+    assert {j.stage for j in jobs if j.state == "open"} >= {
+        "intake",
+        "evidence",
+        "diagnosis",
+        "plan",
+        "work",
+        "prove",
+    }
     assert len(db.scalars(select(Vehicle)).all()) == 10
     finished = [j for j in jobs if j.state == "finished"]
-    assert len(finished) >= 4 and finished[-1].opened_at - finished[0].opened_at > timedelta(days=700)
+    assert len(finished) >= 4 and finished[-1].opened_at - finished[0].opened_at > timedelta(
+        days=700
+    )
     assert {b.kind for b in db.scalars(select(Bulletin))} == {"bulletin", "recall"}
 
 
@@ -43,13 +52,21 @@ def test_numbers_count_up_in_the_order_of_time(db: Session) -> None:
 def test_the_diesel_waits_for_its_cooler_with_the_engine_open(db: Session, now: datetime) -> None:
     diesel = next(j for j in jobs_of(db) if j.family_id == "D" and j.state == "open")
     running = waits.running_waits(diesel, now)
-    assert [w.name for w in running if "bath" in w.name] and running[0].ends_at - now > timedelta(hours=8)
-    assert any(i.kind == "coolant low" for i in gates.open_items(diesel)) and gates.gate_blockers(diesel, "start", now)
+    assert [w.name for w in running if "bath" in w.name] and running[0].ends_at - now > timedelta(
+        hours=8
+    )
+    assert any(i.kind == "coolant low" for i in gates.open_items(diesel)) and gates.gate_blockers(
+        diesel, "start", now
+    )
 
 
 def test_one_job_went_back_after_a_proof_that_failed(db: Session) -> None:
     back = next(j for j in jobs_of(db) if j.vehicle.plate == "QN-152")
-    assert back.stage == "evidence" and set_of(back, "after", "idle") is not None and back.road_test["complaint"] == "there"
+    assert (
+        back.stage == "evidence"
+        and set_of(back, "after", "idle") is not None
+        and back.road_test["complaint"] == "there"
+    )
     assert verdict_of(back).word not in ("improved",)
 
 
@@ -58,7 +75,11 @@ def test_after_readings_of_finished_jobs_lie_in_the_familys_bands(db: Session) -
         bands = family_of(job).bands
         for channel, values in by_channel(set_of(job, "after", "idle")).items():
             if channel in bands:
-                assert bands[channel].low <= mean(values) <= bands[channel].high, (job.number, channel, mean(values))
+                assert bands[channel].low <= mean(values) <= bands[channel].high, (
+                    job.number,
+                    channel,
+                    mean(values),
+                )
 
 
 @pytest.mark.parametrize("family", FAMILIES.values(), ids=FAMILIES)
@@ -73,10 +94,20 @@ def test_a_sound_engine_idles_inside_its_own_bands(family) -> None:  # type: ign
 
 def test_the_simulated_meter_counts_what_speed_and_density_give() -> None:
     family = FAMILIES["A"]
-    found = idle_samples(family, EngineState(roughness_rpm=5, meter_gain=0.8), 5, rpm=740, count=200)
+    found = idle_samples(
+        family, EngineState(roughness_rpm=5, meter_gain=0.8), 5, rpm=740, count=200
+    )
     shown = mean([v for v in found["idle_airflow_g_s"] if v is not None])
-    rpm, pressure = (mean([v for v in found[c] if v is not None]) for c in ("idle_rpm", "idle_map_kpa"))
-    assert shown == pytest.approx(0.8 * charge_flow_g_s(1.6, rpm, pressure, charge_c=31, volumetric_efficiency=family.volumetric_efficiency_idle), rel=0.01)
+    rpm, pressure = (
+        mean([v for v in found[c] if v is not None]) for c in ("idle_rpm", "idle_map_kpa")
+    )
+    assert shown == pytest.approx(
+        0.8
+        * charge_flow_g_s(
+            1.6, rpm, pressure, charge_c=31, volumetric_efficiency=family.volumetric_efficiency_idle
+        ),
+        rel=0.01,
+    )
 
 
 def test_deposit_profiles_are_thickest_where_oil_runs_to() -> None:
@@ -93,11 +124,36 @@ def test_a_job_of_every_family_runs_to_its_signature(db: Session, family_id: str
     chosen = random.Random(family_id).sample(reachable, 3)
     odd, maren = person(db, "odd"), person(db, "maren")
     start = datetime.now(UTC) - timedelta(days=12)
-    vehicle = intake.add_vehicle(Act(db=db, person=odd, now=start), intake.NewVehicle(plate=f"TW-{family_id}9", maker="Brinewell", model="Trial", year="2020", family=family_id))
+    vehicle = intake.add_vehicle(
+        Act(db=db, person=odd, now=start),
+        intake.NewVehicle(
+            plate=f"TW-{family_id}9",
+            maker="Brinewell",
+            model="Trial",
+            year="2020",
+            family=family_id,
+        ),
+    )
     speed = (family.bands["idle_rpm"].low + family.bands["idle_rpm"].high) / 2
-    form = intake.IntakeForm(complaint="not as it was", recent_work="", distance_km=90_000.0, hours=900.0, coolant="ok", oil="ok", bulletins_source="list", bulletins_outcome="none open")
-    story = Story(db, odd, start, vehicle=vehicle, form=form).told(("rough_idle",)).later(10).measured("before", EngineState(roughness_rpm=20), 1, rpm=speed)
-    story.planned(chosen, "the keeper").worked({}).relearned().later(5).measured("after", EngineState(roughness_rpm=4), 2, rpm=speed)
+    form = intake.IntakeForm(
+        complaint="not as it was",
+        recent_work="",
+        distance_km=90_000.0,
+        hours=900.0,
+        coolant="ok",
+        oil="ok",
+        bulletins_source="list",
+        bulletins_outcome="none open",
+    )
+    story = (
+        Story(db, odd, start, vehicle=vehicle, form=form)
+        .told(("rough_idle",))
+        .later(10)
+        .measured("before", EngineState(roughness_rpm=20), 1, rpm=speed)
+    )
+    story.planned(chosen, "the keeper").worked({}).relearned().later(5).measured(
+        "after", EngineState(roughness_rpm=4), 2, rpm=speed
+    )
     story.driven(10, "quiet").handed_over(maren, "ignition_or_fuel_fault", "", fed=False)
     job = find_job(db, story.number)
     assert job.state == "finished" and job.signed_by_id == maren.id

@@ -52,7 +52,15 @@ def begun(
 ) -> Job:
     """A new job of a family with its work begun on the parts, all at one grade of soot."""
     vehicle = intake.add_vehicle(
-        act, intake.NewVehicle(plate=plate, maker="Brinewell", model="Testbed", year="2019", family=family, keeper="the shed")
+        act,
+        intake.NewVehicle(
+            plate=plate,
+            maker="Brinewell",
+            model="Testbed",
+            year="2019",
+            family=family,
+            keeper="the shed",
+        ),
     )
     number = intake.open_job(act, vehicle, "soot").number
     job = find_job(act.db, number)
@@ -116,7 +124,9 @@ def do(act: Act, job: Job, row: StepRow, *, grade: int = 2) -> None:
     elif kind == "after_set":
         after_set(act, job)
     elif kind == "road":
-        prove.save_road_test(act, number, 12, notes="calm", complaint_gone="gone", seen=revision(job, "road_test"))
+        prove.save_road_test(
+            act, number, 12, notes="calm", complaint_gone="gone", seen=revision(job, "road_test")
+        )
     elif kind == "pending":
         prove.read_pending(act, number, "", seen=revision(job, "pending"))
 
@@ -140,7 +150,9 @@ def after_set(act: Act, job: Job) -> None:
     channels = {c.id for c in evidence.channels_of(family, "idle")}
     kept = {k: v for k, v in values.items() if k in channels}
     seen = revision(job, "readings_after_idle")
-    evidence.save_readings(act, job.number, "after", kind="idle", values=kept, conditions=WARM, seen=seen)
+    evidence.save_readings(
+        act, job.number, "after", kind="idle", values=kept, conditions=WARM, seen=seen
+    )
 
 
 def finish_card(act: Act, job: Job, grade: int = 2) -> None:

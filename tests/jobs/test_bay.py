@@ -1,4 +1,5 @@
-"""The bay's use cases: entries taken once and in order, waits, looks and counts, gates, handing over, finds, the pick list."""
+"""The bay's use cases: entries taken once and in order, waits, looks and counts, gates, handing
+over, finds, the pick list."""
 
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -28,8 +29,18 @@ def number(db: Session) -> str:
 IDS = iter(range(10**6))
 
 
-def sent(act: Act, number: str, kind: str, /, at: datetime | None = None, entry_id: str = "", **data: Any) -> Taken:
-    return entries.take(act.db, act.person, act.now, number=number, entry=Entry(id=entry_id or f"test-entry-{next(IDS)}", kind=kind, at=at or act.now, data=data))
+def sent(
+    act: Act, number: str, kind: str, /, at: datetime | None = None, entry_id: str = "", **data: Any
+) -> Taken:
+    return entries.take(
+        act.db,
+        act.person,
+        act.now,
+        number=number,
+        entry=Entry(
+            id=entry_id or f"test-entry-{next(IDS)}", kind=kind, at=at or act.now, data=data
+        ),
+    )
 
 
 def step_now(db: Session, number: str) -> StepRow:
@@ -40,20 +51,50 @@ def step_now(db: Session, number: str) -> StepRow:
 
 def test_an_entry_is_taken_once_however_often_it_is_sent(odd: Act, number: str) -> None:
     row = step_now(odd.db, number)
-    data = {"step": row.id, "record:grade_after": "0", "record:moisture": "yes", "early_reason": "warm air, dry to the touch"}
+    data = {
+        "step": row.id,
+        "record:grade_after": "0",
+        "record:moisture": "yes",
+        "early_reason": "warm air, dry to the touch",
+    }
     assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "done"
     assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "before"
     ticks = odd.db.scalar(
-        select(func.count()).select_from(Trace).where(Trace.action == "step_done", Trace.detail["step"].astext == row.document.id)
+        select(func.count())
+        .select_from(Trace)
+        .where(Trace.action == "step_done", Trace.detail["step"].astext == row.document.id)
     )
     assert ticks == 1
 
 
-def test_a_tick_that_somebody_else_made_is_said_with_what_stands(odd: Act, pia: Act, number: str) -> None:
+def test_a_tick_that_somebody_else_made_is_said_with_what_stands(
+    odd: Act, pia: Act, number: str
+) -> None:
     row = step_now(odd.db, number)
-    assert sent(pia, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "1", "record:moisture": "yes"}).outcome == "done"
-    answer = sent(odd, number, "tick", step=row.id, early_reason="it is dry", **{"record:grade_after": "0", "record:moisture": "yes"})
-    assert answer.outcome == "same" and pia.person.name in answer.lines[0] and "grade after 1 (here 0)" in answer.lines[1]
+    assert (
+        sent(
+            pia,
+            number,
+            "tick",
+            step=row.id,
+            early_reason="it is dry",
+            **{"record:grade_after": "1", "record:moisture": "yes"},
+        ).outcome
+        == "done"
+    )
+    answer = sent(
+        odd,
+        number,
+        "tick",
+        step=row.id,
+        early_reason="it is dry",
+        **{"record:grade_after": "0", "record:moisture": "yes"},
+    )
+    assert (
+        answer.outcome == "same"
+        and pia.person.name in answer.lines[0]
+        and "grade after 1 (here 0)" in answer.lines[1]
+    )
     stands = find_job(odd.db, number).steps[row.position].records.of("grade_after")
     assert stands is not None and stands.answer == "1", "the first one stands"
 
@@ -69,35 +110,80 @@ def test_what_can_not_be_taken_says_why_and_leaves_nothing(odd: Act, number: str
         ("item", {"kind": "banana", "what": "x"}, "Something is missing"),
         ("item", {"kind": "hose", "what": "x" * 300}, "Something is missing"),
         ("close", {"key": "hand:nothing"}, "This can not be"),
-        ("wait", {"wait_name": "soak", "wait_minutes": "soon", "wait_reason": "it works"}, "Something is missing"),
+        (
+            "wait",
+            {"wait_name": "soak", "wait_minutes": "soon", "wait_reason": "it works"},
+            "Something is missing",
+        ),
         ("count", {"what": "cloths", "way": "out", "pieces": 1}, "Something is missing"),
-        ("extend", {"wait_name": "nothing", "wait_minutes": "5", "wait_reason": "cold"}, "This can not be"),
+        (
+            "extend",
+            {"wait_name": "nothing", "wait_minutes": "5", "wait_reason": "cold"},
+            "This can not be",
+        ),
     ):
         answer = sent(odd, number, kind, **data)
         assert answer.outcome == "refused" and answer.title == words, (kind, answer)
     assert odd.db.scalar(select(func.count()).select_from(Trace)) == before
-    assert sent(odd, demo_jobs(odd.db)["handover"], "item", kind="hose", what="x").title == "This job is finished"
+    assert (
+        sent(odd, demo_jobs(odd.db)["handover"], "item", kind="hose", what="x").title
+        == "This job is finished"
+    )
 
 
 def test_an_entry_made_earlier_keeps_its_moment_but_never_the_future(odd: Act, number: str) -> None:
     ago = odd.now - timedelta(minutes=40)
-    assert sent(odd, number, "wait", at=ago, wait_name="Soak", wait_minutes="60", wait_reason="carbon").outcome == "done"
+    assert (
+        sent(
+            odd, number, "wait", at=ago, wait_name="Soak", wait_minutes="60", wait_reason="carbon"
+        ).outcome
+        == "done"
+    )
     row = odd.db.scalars(select(WaitRow).where(WaitRow.name == "Soak")).one()
     assert row.ends_at == ago + timedelta(minutes=60), "it began at the car"
-    sent(odd, number, "wait", at=odd.now + timedelta(days=2), wait_name="Ahead", wait_minutes="1", wait_reason="a wrong clock")
-    assert odd.db.scalars(select(WaitRow).where(WaitRow.name == "Ahead")).one().started_at == odd.now
-    sent(odd, number, "wait", at=odd.now - timedelta(days=90), wait_name="Behind", wait_minutes="1", wait_reason="a drawer")
-    assert odd.db.scalars(select(WaitRow).where(WaitRow.name == "Behind")).one().started_at == odd.now - entries.OLDEST
+    sent(
+        odd,
+        number,
+        "wait",
+        at=odd.now + timedelta(days=2),
+        wait_name="Ahead",
+        wait_minutes="1",
+        wait_reason="a wrong clock",
+    )
+    assert (
+        odd.db.scalars(select(WaitRow).where(WaitRow.name == "Ahead")).one().started_at == odd.now
+    )
+    sent(
+        odd,
+        number,
+        "wait",
+        at=odd.now - timedelta(days=90),
+        wait_name="Behind",
+        wait_minutes="1",
+        wait_reason="a drawer",
+    )
+    assert (
+        odd.db.scalars(select(WaitRow).where(WaitRow.name == "Behind")).one().started_at
+        == odd.now - entries.OLDEST
+    )
 
 
 def test_five_hundred_entries_are_none_lost_and_none_twice(odd: Act, number: str) -> None:
     queue = [
-        Entry(id=f"queued-{i:04d}", kind="count", at=odd.now, data={"what": "caps", "way": "in" if i % 2 == 0 else "out", "pieces": 1}) for i in range(500)
+        Entry(
+            id=f"queued-{i:04d}",
+            kind="count",
+            at=odd.now,
+            data={"what": "caps", "way": "in" if i % 2 == 0 else "out", "pieces": 1},
+        )
+        for i in range(500)
     ]
     first = [entries.take(odd.db, odd.person, odd.now, number=number, entry=e) for e in queue[:300]]
     # The answer to the last of these was lost: the sender begins again a little earlier.
     again = [entries.take(odd.db, odd.person, odd.now, number=number, entry=e) for e in queue[250:]]
-    assert {t.outcome for t in first} == {"done"} and [t.outcome for t in again] == ["before"] * 50 + ["done"] * 200
+    assert {t.outcome for t in first} == {"done"} and [t.outcome for t in again] == [
+        "before"
+    ] * 50 + ["done"] * 200
     assert find_job(odd.db, number).counted == {"caps": [250, 250]}
 
 
@@ -105,9 +191,12 @@ def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) 
     for name, minutes in (("Soak", 20), ("Bath", 90), ("Oil draining", 5)):
         waits.start_wait(odd, number, name, minutes=minutes, reason="for this test")
     job = find_job(odd.db, number)
-    assert [w.name for w in waits.running_waits(job, odd.now)] == ["Oil draining", "Soak", "Air meter drying", "Bath"], (
-        "the next to end first"
-    )
+    assert [w.name for w in waits.running_waits(job, odd.now)] == [
+        "Oil draining",
+        "Soak",
+        "Air meter drying",
+        "Bath",
+    ], "the next to end first"
     for name, minutes, reason in (
         ("S", 5, "why so"),
         ("Soak", 5, "why so"),
@@ -143,25 +232,41 @@ def test_inside_the_engine_two_looks_with_their_names(odd: Act, pia: Act, number
     gates.close_item(pia, number, item.key)
     assert item.closed_at and item.closed_by_id == pia.person.id
     with pytest.raises(Refused, match="A step of the card"):
-        gates.close_item(odd, number, next(i.key for i in gates.open_items(find_job(odd.db, number)) if i.kind == "connector"))
+        gates.close_item(
+            odd,
+            number,
+            next(
+                i.key for i in gates.open_items(find_job(odd.db, number)) if i.kind == "connector"
+            ),
+        )
 
 
 def test_what_went_in_must_come_out_before_the_walk_and_the_start(odd: Act) -> None:
     job = begun(odd, "A", "maf_sensor")
     gates.count(odd, job.number, "cloths", way="in", pieces=3)
     gates.count(odd, job.number, "cloths", way="out", pieces=2)
-    for what, way, pieces in (("cloths", "out", 2), ("cloths", "in", -4), ("sails", "in", 1), ("cloths", "up", 1), ("cloths", "in", 0)):
+    for what, way, pieces in (
+        ("cloths", "out", 2),
+        ("cloths", "in", -4),
+        ("sails", "in", 1),
+        ("cloths", "up", 1),
+        ("cloths", "in", 0),
+    ):
         with pytest.raises(Invalid):
             gates.count(odd, job.number, what, way=way, pieces=pieces)
     walk = go_to(odd, job, "walk")
     with pytest.raises(Refused, match="Count again"):
         pass_(odd, job, walk)
-    assert "Cloths: 1 not counted out" in [b.text for b in gates.gate_blockers(job, "start", odd.now)]
+    assert "Cloths: 1 not counted out" in [
+        b.text for b in gates.gate_blockers(job, "start", odd.now)
+    ]
     gates.count(odd, job.number, "cloths", way="out", pieces=1)
     pass_(odd, job, walk)
 
 
-def test_gates_are_opened_by_the_foreman_with_a_reason_only(odd: Act, maren: Act, number: str) -> None:
+def test_gates_are_opened_by_the_foreman_with_a_reason_only(
+    odd: Act, maren: Act, number: str
+) -> None:
     with pytest.raises(Refused) as why:
         gates.start_engine(odd, number, "I know it is fine")
     assert not why.value.override
@@ -169,7 +274,10 @@ def test_gates_are_opened_by_the_foreman_with_a_reason_only(odd: Act, maren: Act
         gates.start_engine(maren, number)
     assert why.value.override
     job = gates.start_engine(maren, number, "compression test with the coil off")
-    assert job.gates["start"]["by"] == maren.person.name and "Air meter drying" in job.gates["start"]["held"]
+    assert (
+        job.gates["start"]["by"] == maren.person.name
+        and "Air meter drying" in job.gates["start"]["held"]
+    )
 
 
 def test_handover_is_held_by_what_is_open(odd: Act, maren: Act, db: Session) -> None:
@@ -178,11 +286,15 @@ def test_handover_is_held_by_what_is_open(odd: Act, maren: Act, db: Session) -> 
     job = find_job(db, number)
     with pytest.raises(Refused):
         handover.sign(maren, number)
-    assert [b.text for b in gates.gate_blockers(job, "handover", maren.now) if b.kind == "item"] == ["Engine cover"]
+    assert [
+        b.text for b in gates.gate_blockers(job, "handover", maren.now) if b.kind == "item"
+    ] == ["Engine cover"]
     assert not [b for b in gates.gate_blockers(job, "road test", maren.now) if b.kind == "item"]
 
 
-def test_a_job_changes_hands_when_what_is_open_was_read(odd: Act, pia: Act, maren: Act, number: str) -> None:
+def test_a_job_changes_hands_when_what_is_open_was_read(
+    odd: Act, pia: Act, maren: Act, number: str
+) -> None:
     job = find_job(odd.db, number)
     owner, other = (odd, pia) if job.technician_id == odd.person.id else (pia, odd)
     with pytest.raises(Invalid):
@@ -208,7 +320,9 @@ def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> No
     job = begun(odd, "A", "throttle_body", "maf_sensor")
     job.pick = {}
     words = dict(work.pick_list(job))
-    assert {k.split(":")[0] for k in words} == {"agent", "tool"} or {k.split(":")[0] for k in words} == {"spare", "agent", "tool"}
+    assert {k.split(":")[0] for k in words} == {"agent", "tool"} or {
+        k.split(":")[0] for k in words
+    } == {"spare", "agent", "tool"}
     with pytest.raises(Refused, match="pick list"):
         pass_(odd, job, job.steps[0])
     some = next(iter(words))
@@ -216,7 +330,12 @@ def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> No
         with pytest.raises(Invalid) as fault:
             work.check_pick(odd, job.number, missing)
         assert set(fault.value.fields) == {f"pick:{place}"}
-    assert sent(odd, job.number, "pick", **{f"missing:{some}": "the old one is cleaned instead"}).outcome == "done"
+    assert (
+        sent(
+            odd, job.number, "pick", **{f"missing:{some}": "the old one is cleaned instead"}
+        ).outcome
+        == "done"
+    )
     assert job.pick["missing"] == {some: "the old one is cleaned instead"}
     pass_(odd, job, job.steps[0])
 
@@ -233,22 +352,32 @@ def test_parts_are_booked_as_used_by_the_steps_that_use_them(odd: Act) -> None:
     assert work.parts_used(job) == wanted
 
 
-def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_order(odd: Act) -> None:
+def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_order(
+    odd: Act,
+) -> None:
     job = begun(odd, "A", "throttle_body", "maf_sensor", "air_filter")
     first_clean = next(s for s in job.steps if s.document.phase == "clean")
     go_to(odd, job, first_clean.document.id)
     later = next(
         s
         for s in job.steps
-        if s.document.phase == "clean" and s.document.part != first_clean.document.part and not work.before(job, s)
+        if s.document.phase == "clean"
+        and s.document.part != first_clean.document.part
+        and not work.before(job, s)
     )
     pass_(odd, job, later)
     assert first_clean in work.skipped(job)
-    closing = next(s for s in job.steps if s.document.phase == "close" and s.position > later.position)
+    closing = next(
+        s for s in job.steps if s.document.phase == "close" and s.position > later.position
+    )
     with pytest.raises(Refused, match="Not this step yet"):
         work.tick(odd, job.number, closing.id, records={})
     same_part = [
-        s for s in job.steps if s.document.part == later.document.part and s.document.phase == "clean" and s.done_at is None
+        s
+        for s in job.steps
+        if s.document.part == later.document.part
+        and s.document.phase == "clean"
+        and s.done_at is None
     ]
     if len(same_part) > 1:
         assert same_part[0] in work.before(job, same_part[1])
@@ -260,16 +389,24 @@ STEPS_ONLY = [k for k, f in FOUND.items() if f.steps and not f.replaces and not 
 
 
 @pytest.mark.parametrize("kind", STEPS_ONLY)
-def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(odd: Act, kind: str) -> None:
+def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(
+    odd: Act, kind: str
+) -> None:
     job = begun(odd, "A", "throttle_body")
     row = go_to(odd, job, "throttle_body:look")
     old, steps = job.plans[0], len(job.steps)
     find = FOUND[kind]
     cost = 5.0 if find.needs_cost else None
     found.report(
-        odd, job.number, kind, part="throttle_body", note="left of the plate", cost=cost,
-        retrieved=True if find.needs_retrieved else None, minutes=9.0 if find.own_words else None,
-    )  # fmt: skip
+        odd,
+        job.number,
+        kind,
+        part="throttle_body",
+        note="left of the plate",
+        cost=cost,
+        retrieved=True if find.needs_retrieved else None,
+        minutes=9.0 if find.own_words else None,
+    )
     new = job.plans[0]
     assert len(job.steps) == steps + len(find.steps) and new.version == old.version + 1
     added = [s for s in job.steps if s.document.find]
@@ -309,7 +446,9 @@ def test_a_find_that_can_not_be_is_refused_at_its_field(odd: Act) -> None:
     assert "agreed_up_to" in fault.value.fields
 
 
-def test_every_change_is_told_when_it_is_durable_and_not_before(odd: Act, engine: Engine, number: str) -> None:
+def test_every_change_is_told_when_it_is_durable_and_not_before(
+    odd: Act, engine: Engine, number: str
+) -> None:
     address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
     job_id = str(find_job(odd.db, number).id)
     with psycopg.connect(address, autocommit=True) as connection:
@@ -327,6 +466,16 @@ def test_a_reading_is_kept_in_its_own_unit_whatever_the_meter_shows(odd: Act) ->
     given = {"record:tight": "yes"}
     answer = sent(odd, job.number, "tick", step=row.id, **given, **{"record:held": "two"})
     assert answer.outcome == "refused" and "kPa, bar" in answer.faults["egr_cooler:pressure/held"]
-    assert sent(odd, job.number, "tick", step=row.id, **given, **{"record:held": "29", "record:held_unit": "psi"}).outcome == "done"
+    assert (
+        sent(
+            odd,
+            job.number,
+            "tick",
+            step=row.id,
+            **given,
+            **{"record:held": "29", "record:held_unit": "psi"},
+        ).outcome
+        == "done"
+    )
     held = row.records.of("held")
     assert held is not None and held.figure == pytest.approx(199.9, abs=0.1)

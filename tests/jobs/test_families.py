@@ -1,4 +1,5 @@
-"""Engine families of the workshop: versions, drafts, files, bulletins, and what a running job keeps."""
+"""Engine families of the workshop: versions, drafts, files, bulletins, and what a running job
+keeps."""
 
 import json
 from dataclasses import replace
@@ -11,7 +12,13 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath import Band, EngineFamily, Operation, Part, Pipe
 from galene.core.errors import InputError
-from galene.exchange.families import document_of, family_of_document, from_file, schema_text, to_file
+from galene.exchange.families import (
+    document_of,
+    family_of_document,
+    from_file,
+    schema_text,
+    to_file,
+)
 from galene.jobs import evidence, families, family_edits, intake
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.errors import Invalid, Missing, Refused, Stale
@@ -32,7 +39,11 @@ def test_a_family_goes_out_and_comes_back_exactly(family: EngineFamily) -> None:
     assert document_of(back) == document_of(family)
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(
+    max_examples=40,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+)
 @given(family=valid_families())
 def test_any_family_goes_out_and_comes_back_exactly(family: EngineFamily) -> None:
     assert family_of_document(json.loads(json.dumps(document_of(family)))) == family
@@ -73,13 +84,21 @@ def test_a_bad_file_names_the_place_and_what_is_wrong(text: bytes, place: str, w
 
 
 def test_the_published_schema_is_the_one_in_use() -> None:
-    assert (ROOT / "docs/formats/engine-family.schema.json").read_text() == schema_text(), "run scripts/write_formats.py"
+    assert (ROOT / "docs/formats/engine-family.schema.json").read_text() == schema_text(), (
+        "run scripts/write_formats.py"
+    )
 
 
 def test_a_running_job_keeps_the_version_it_began_with(odd: Act, db: Session) -> None:
     number = demo_jobs(db)["work"]
     draft = families.begin_draft(odd, "A")
-    draft = families.edit_draft(odd, "A", draft.id, what="idle band", change=family_edits.save_bands({"idle_rpm": Band(690, 770, "after this winter")}))
+    draft = families.edit_draft(
+        odd,
+        "A",
+        draft.id,
+        what="idle band",
+        change=family_edits.save_bands({"idle_rpm": Band(690, 770, "after this winter")}),
+    )
     with pytest.raises(Invalid, match="what changed"):
         families.publish(odd, "A", draft.id, note=" ")
     version = families.publish(odd, "A", draft.id, note="a lower idle")
@@ -90,21 +109,32 @@ def test_a_running_job_keeps_the_version_it_began_with(odd: Act, db: Session) ->
     vehicle = db.scalars(select(Vehicle).where(Vehicle.plate_key == "QN331")).one()
     assert family_of(intake.open_job(odd, vehicle, "again")).bands["idle_rpm"].low == 690
     assert [v.version for v in families.versions_of(db, "A")] == [2, 1]
-    assert {t.action for t in db.scalars(select(Trace).where(Trace.job_id.is_(None)))} >= {"family_draft", "family_published"}
+    assert {t.action for t in db.scalars(select(Trace).where(Trace.job_id.is_(None)))} >= {
+        "family_draft",
+        "family_published",
+    }
 
 
 def test_two_people_never_overwrite_each_others_draft(odd: Act, pia: Act) -> None:
     draft = families.begin_draft(odd, "B")
-    families.edit_draft(odd, "B", draft.id, what="one", change=lambda f: replace(f, notes=("odd was here",)))
+    families.edit_draft(
+        odd, "B", draft.id, what="one", change=lambda f: replace(f, notes=("odd was here",))
+    )
     with pytest.raises(Stale) as fault:
-        families.edit_draft(pia, "B", draft.id, what="two", change=lambda f: replace(f, notes=("pia was here",)))
+        families.edit_draft(
+            pia, "B", draft.id, what="two", change=lambda f: replace(f, notes=("pia was here",))
+        )
     assert fault.value.who == "Odd Hessel"
 
 
 def test_undo_takes_back_the_last_change_only(odd: Act) -> None:
     draft = families.begin_draft(odd, "B")
-    one = families.edit_draft(odd, "B", draft.id, what="one", change=lambda f: replace(f, notes=("one",)))
-    two = families.edit_draft(odd, "B", one.id, what="two", change=lambda f: replace(f, notes=("two",)))
+    one = families.edit_draft(
+        odd, "B", draft.id, what="one", change=lambda f: replace(f, notes=("one",))
+    )
+    two = families.edit_draft(
+        odd, "B", one.id, what="two", change=lambda f: replace(f, notes=("two",))
+    )
     back = families.undo_draft(odd, "B", two.id)
     assert families.family_in_draft(back).notes == ("one",) and back.id == one.id
     first = families.undo_draft(odd, "B", back.id)
@@ -117,19 +147,42 @@ def test_a_family_grows_from_nothing_to_one_that_a_job_can_use(odd: Act, db: Ses
     with pytest.raises(Refused, match="publish"):
         families.publish(odd, "K1", draft.id, note="too early")
     with pytest.raises(Invalid, match="engine family"):
-        intake.add_vehicle(odd, intake.NewVehicle(plate="KP-1", maker="Kelp", model="One", year="2020", family="K1"))
+        intake.add_vehicle(
+            odd,
+            intake.NewVehicle(plate="KP-1", maker="Kelp", model="One", year="2020", family="K1"),
+        )
     for component, after in (
-        ("air_filter", ""), ("throttle_body", "air_filter"), ("intake_ports", "throttle_body"), ("intake_tube", "air_filter"), ("map_sensor", "throttle_body"),
-    ):  # fmt: skip
-        draft = families.edit_draft(odd, "K1", draft.id, what=component, change=family_edits.add_part(component, after))
+        ("air_filter", ""),
+        ("throttle_body", "air_filter"),
+        ("intake_ports", "throttle_body"),
+        ("intake_tube", "air_filter"),
+        ("map_sensor", "throttle_body"),
+    ):
+        draft = families.edit_draft(
+            odd, "K1", draft.id, what=component, change=family_edits.add_part(component, after)
+        )
     family = families.family_in_draft(draft)
     assert {(p.source, p.target) for p in family.pipes} == {
-        ("air_filter", "intake_tube"), ("intake_tube", "throttle_body"), ("throttle_body", "intake_ports"),
-    }  # fmt: skip
-    opening = Operation(id="tube_off", text="Take the tube off", text_back="Refit the tube", part="intake_tube", minutes_off=3, minutes_on=4, reaches=("intake_tube", "throttle_body"))
-    draft = families.edit_draft(odd, "K1", draft.id, what="opening", change=family_edits.save_operation(opening))
+        ("air_filter", "intake_tube"),
+        ("intake_tube", "throttle_body"),
+        ("throttle_body", "intake_ports"),
+    }
+    opening = Operation(
+        id="tube_off",
+        text="Take the tube off",
+        text_back="Refit the tube",
+        part="intake_tube",
+        minutes_off=3,
+        minutes_on=4,
+        reaches=("intake_tube", "throttle_body"),
+    )
+    draft = families.edit_draft(
+        odd, "K1", draft.id, what="opening", change=family_edits.save_operation(opening)
+    )
     families.publish(odd, "K1", draft.id, note="first version")
-    vehicle = intake.add_vehicle(odd, intake.NewVehicle(plate="KP-1", maker="Kelp", model="One", year="2020", family="K1"))
+    vehicle = intake.add_vehicle(
+        odd, intake.NewVehicle(plate="KP-1", maker="Kelp", model="One", year="2020", family="K1")
+    )
     assert family_of(intake.open_job(odd, vehicle, "shakes")).id == "K1"
 
 
@@ -137,12 +190,16 @@ def test_taking_a_part_out_joins_its_neighbours_and_forgets_it_everywhere() -> N
     left = family_edits.remove_part("intake_tube")(FAMILIES["A"])
     assert Pipe("air_filter", "throttle_body") in left.pipes
     assert not any("intake_tube" in (p.source, p.target) for p in left.pipes)
-    assert all("intake_tube" not in o.reaches for o in left.operations) and all(f.part != "intake_tube" for f in left.fasteners)
+    assert all("intake_tube" not in o.reaches for o in left.operations) and all(
+        f.part != "intake_tube" for f in left.fasteners
+    )
 
 
 def test_a_copy_is_its_own_family(odd: Act) -> None:
     draft = families.new_family(odd, "A2", "Skerry 16P, second series", like="A")
-    assert replace(families.family_in_draft(draft), id="A", name=FAMILIES["A"].name) == FAMILIES["A"]
+    assert (
+        replace(families.family_in_draft(draft), id="A", name=FAMILIES["A"].name) == FAMILIES["A"]
+    )
     with pytest.raises(Invalid, match="taken"):
         families.new_family(odd, "A", "again")
     with pytest.raises(Invalid, match="short name"):
@@ -156,20 +213,40 @@ def test_a_file_is_taken_in_as_a_draft_and_waits_for_an_open_one(odd: Act) -> No
     changed = replace(FAMILIES["C"], notes=("from next door",))
     draft = families.take_in(odd, changed)
     assert families.family_in_draft(draft) == changed
-    assert families.undo_draft(odd, "C", draft.id).what == "draft begun", "undo leads back to the version in force"
+    assert families.undo_draft(odd, "C", draft.id).what == "draft begun", (
+        "undo leads back to the version in force"
+    )
     with pytest.raises(Refused, match="edits"):
         families.take_in(odd, changed)
     with pytest.raises(Refused) as fault:
-        families.take_in(odd, replace(FAMILIES["D"], parts=(*FAMILIES["D"].parts, Part(id="x", component="egr_pipe", label="x"))))
+        families.take_in(
+            odd,
+            replace(
+                FAMILIES["D"],
+                parts=(*FAMILIES["D"].parts, Part(id="x", component="egr_pipe", label="x")),
+            ),
+        )
     assert any("not joined" in r for r in fault.value.reasons)
 
 
 def test_bulletins_stand_by_family_and_by_vehicle(odd: Act, db: Session) -> None:
     bus = db.scalars(select(Vehicle).where(Vehicle.plate_key == "QN266")).one()
-    families.add_bulletin(odd, "recall", "Cooler", source="hotline", outcome="done in May", family_id=None, vehicle=bus)
-    families.add_bulletin(odd, "bulletin", "Flap software", source="list", outcome="not for this one", family_id="D")
+    families.add_bulletin(
+        odd,
+        "recall",
+        "Cooler",
+        source="hotline",
+        outcome="done in May",
+        family_id=None,
+        vehicle=bus,
+    )
+    families.add_bulletin(
+        odd, "bulletin", "Flap software", source="list", outcome="not for this one", family_id="D"
+    )
     titles = [b.title for b in families.bulletins_for(db, "D", bus)]
-    assert {"Cooler", "Flap software"} <= set(titles) and "Cooler" not in [b.title for b in families.bulletins_for(db, "D")]
+    assert {"Cooler", "Flap software"} <= set(titles) and "Cooler" not in [
+        b.title for b in families.bulletins_for(db, "D")
+    ]
     with pytest.raises(Invalid) as fault:
         families.add_bulletin(odd, "rumour", "", source="", outcome="x", family_id="D")
     assert set(fault.value.fields) == {"kind", "title", "source"}
@@ -183,27 +260,55 @@ def test_measured_bores_decide_the_grade_and_prove_the_gain(odd: Act, db: Sessio
     assert look.grade == 4 and look.open_area_percent and len(look.bores) == 4
     assert min(b["open_area_percent"] for b in look.bores) == look.open_area_percent
     clean = [evidence.MeasuredBore(f"cylinder {n}", 34.0, (0.1,) * 8) for n in range(1, 5)]
-    evidence.save_bores(odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0)
-    after = next(k for k in find_job(db, number).looks if k.part == "intake_ports" and k.phase == "after")
+    evidence.save_bores(
+        odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0
+    )
+    after = next(
+        k for k in find_job(db, number).looks if k.part == "intake_ports" and k.phase == "after"
+    )
     assert after.grade == 1 and after.open_area_percent and after.open_area_percent > 98
     with pytest.raises(Stale):
-        evidence.save_bores(odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0)
+        evidence.save_bores(
+            odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0
+        )
     with pytest.raises(Invalid) as fault:
-        evidence.save_bores(odd, number, "after", part_id="intake_ports", bores=[evidence.MeasuredBore("one", 34.0, (0, 17, 0, 0))], deposit="", note="", seen=1)
+        evidence.save_bores(
+            odd,
+            number,
+            "after",
+            part_id="intake_ports",
+            bores=[evidence.MeasuredBore("one", 34.0, (0, 17, 0, 0))],
+            deposit="",
+            note="",
+            seen=1,
+        )
     assert set(fault.value.fields) == {"thickness.0.1"}
 
 
 def test_an_eye_that_sees_another_grade_drops_the_measurement(odd: Act, db: Session) -> None:
     number = db.scalars(select(Job).where(Job.family_id == "C")).unique().one().number
-    evidence.save_look(odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=4, note="same grade")
+    evidence.save_look(
+        odd,
+        number,
+        "before",
+        part_id="intake_ports",
+        deposit="hard_carbon",
+        grade=4,
+        note="same grade",
+    )
     assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores
-    evidence.save_look(odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=2)
+    evidence.save_look(
+        odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=2
+    )
     assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores == []
 
 
 def test_an_engine_shows_only_the_channels_that_it_has() -> None:
     shown = {i: {c.id for c in evidence.channels_of(f, "idle")} for i, f in FAMILIES.items()}
-    assert "learned_throttle_percent" in shown["C"] and "learned_throttle_percent" not in shown["B"] | shown["D"]
+    assert (
+        "learned_throttle_percent" in shown["C"]
+        and "learned_throttle_percent" not in shown["B"] | shown["D"]
+    )
     assert "trim_idle_percent" in shown["B"] and "trim_idle_percent" not in shown["D"] | shown["F"]
     assert shown["F"] == {"idle_rpm"}
 
@@ -230,7 +335,9 @@ def test_pictures_are_kept_once_upright_and_without_notes(tmp_path: Path) -> Non
         store.read("../../etc/passwd")
 
 
-def test_a_full_disk_leaves_no_half_picture(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_leaves_no_half_picture(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     import os
     from io import BytesIO
 

@@ -54,7 +54,14 @@ def test_what_a_kind_does_not_ask_for_has_no_say(odd: Act) -> None:
     job = begun(odd, "A", "throttle_body", plate="FD-SAY")
     go_to(odd, job, "throttle_body:look")
     found.report(
-        odd, job.number, "seized_clamp", part="", note="the wide clamp", cost=12.0, retrieved=False, minutes=90.0
+        odd,
+        job.number,
+        "seized_clamp",
+        part="",
+        note="the wide clamp",
+        cost=12.0,
+        retrieved=False,
+        minutes=90.0,
     )
     one = job.card.finds[-1]
     assert (one.retrieved, one.minutes, one.cost) == (None, 0.0, 12.0)

@@ -20,10 +20,13 @@ ARRIVING = WORKING = PROVING = FINISHED = ""
 
 @pytest.fixture(autouse=True)
 def numbers(db: Session) -> None:
-    """The demo numbers its jobs within the year that it is loaded in; tests name them by their place."""
+    """The demo numbers its jobs within the year that it is loaded in; tests name them by their
+    place."""
     global ARRIVING, WORKING, PROVING, FINISHED
     by_stage = demo_jobs(db)
-    ARRIVING, WORKING, PROVING, FINISHED = (by_stage[s] for s in ("intake", "work", "prove", "handover"))
+    ARRIVING, WORKING, PROVING, FINISHED = (
+        by_stage[s] for s in ("intake", "work", "prove", "handover")
+    )
 
 
 def form(job_number: str, db: Session, **change: object) -> intake.IntakeForm:
@@ -90,7 +93,10 @@ def test_a_tap_on_a_state_that_is_gone_is_not_carried_out(odd: Act, pia: Act) ->
     assert intake.tap(pia, ARRIVING, "high_idle", was="unknown", state="absent") == ("absent", None)
     state, note = intake.tap(odd, ARRIVING, "high_idle", was="unknown", state="present")
     assert state == "absent" and note is not None
-    assert intake.tap(odd, ARRIVING, "high_idle", was="unknown", state="absent") == ("absent", None), "the same tap again is harmless"
+    assert intake.tap(odd, ARRIVING, "high_idle", was="unknown", state="absent") == (
+        "absent",
+        None,
+    ), "the same tap again is harmless"
 
 
 def test_every_write_leaves_who_and_what(odd: Act) -> None:
@@ -99,10 +105,16 @@ def test_every_write_leaves_who_and_what(odd: Act) -> None:
     odd.db.flush()
     newest = odd.db.scalars(select(Trace).order_by(Trace.id.desc()).limit(1)).unique().one()
     assert odd.db.scalar(select(func.count()).select_from(Trace)) == (before or 0) + 1
-    assert (newest.action, newest.person_id, newest.detail["codes"]) == ("codes_added", odd.person.id, ["P0101"])
+    assert (newest.action, newest.person_id, newest.detail["codes"]) == (
+        "codes_added",
+        odd.person.id,
+        ["P0101"],
+    )
 
 
-@pytest.mark.parametrize("statement", ["update trace set action = 'x'", "delete from trace", "truncate trace"])
+@pytest.mark.parametrize(
+    "statement", ["update trace set action = 'x'", "delete from trace", "truncate trace"]
+)
 def test_the_trace_can_not_be_changed(db: Session, statement: str) -> None:
     with pytest.raises(DBAPIError, match="append-only"):
         db.execute(text(statement))
@@ -122,7 +134,9 @@ def test_a_finished_job_is_read_only_until_opened_with_a_reason(odd: Act, maren:
     job = reopen(odd, FINISHED, "stalled again on the ramp", stage="prove")
     assert (job.state, job.stage, job.signed_at) == ("open", "prove", None)
     intake.tap(odd, FINISHED, "hesitation", was="unknown", state="present")
-    assert sign(maren, FINISHED).state == "finished", "everything is still there, so it can be signed again"
+    assert sign(maren, FINISHED).state == "finished", (
+        "everything is still there, so it can be signed again"
+    )
 
 
 def test_untold_things_are_missing(odd: Act) -> None:
@@ -146,7 +160,13 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
         with Session(engine, expire_on_commit=False) as own:
             act = Act(db=own, person=person(own, name), now=datetime.now(UTC))
             gate.wait()
-            _, first = work.tick(act, WORKING, step.id, records={"grade_after": "0", "moisture": "yes"}, early_reason="air-dried with the fan")
+            _, first = work.tick(
+                act,
+                WORKING,
+                step.id,
+                records={"grade_after": "0", "moisture": "yes"},
+                early_reason="air-dried with the fan",
+            )
             own.commit()
             fresh.append(first)
 
@@ -161,14 +181,22 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
         db.scalar(
             select(func.count())
             .select_from(Trace)
-            .where(Trace.action == "step_done", Trace.detail["step"].astext == step.document.id, Trace.job_id == job.id)
+            .where(
+                Trace.action == "step_done",
+                Trace.detail["step"].astext == step.document.id,
+                Trace.job_id == job.id,
+            )
         )
         == 1
     )
 
 
 def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
-    foreign = odd.db.scalars(select(StepRow).join_from(StepRow, Person, isouter=True).limit(1)).unique().first()
+    foreign = (
+        odd.db.scalars(select(StepRow).join_from(StepRow, Person, isouter=True).limit(1))
+        .unique()
+        .first()
+    )
     assert foreign is not None
     with pytest.raises(Missing):
         work.tick(odd, ARRIVING, foreign.id, records={})

@@ -1,4 +1,5 @@
-"""The card with the engine running, jumpers, blasting, own words, and the readiness drive: what the doing refuses and keeps."""
+"""The card with the engine running, jumpers, blasting, own words, and the readiness drive: what the
+doing refuses and keeps."""
 
 from datetime import timedelta
 
@@ -17,7 +18,9 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
     job = begun(odd, "D", "egr_passage", "egr_valve")
     assert not [s for s in job.steps if s.document.opening], "nothing is opened for a flush"
     bursts = go_to(odd, job, "running_flush:bursts")
-    assert [i.what for i in gates.open_items(job)] == ["Way in for the spray tube"], "its own opening does not hold it"
+    assert [i.what for i in gates.open_items(job)] == ["Way in for the spray tube"], (
+        "its own opening does not hold it"
+    )
     for caution in bursts.document.cautions:
         work.acknowledge(odd, job.number, caution)
     gates.add_item(odd, job.number, "Dipstick", kind="cover", before="start")
@@ -28,7 +31,10 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
     off = go_to(odd, job, "running_flush:tube_off")
     pass_(odd, job, off)
     assert not gates.open_items(job)
-    assert bursts.document.agent is not None and bursts.document.agent.class_id == "soot_flush_waterbased"
+    assert (
+        bursts.document.agent is not None
+        and bursts.document.agent.class_id == "soot_flush_waterbased"
+    )
     assert "Bursts of" in bursts.document.note
 
 
@@ -38,7 +44,11 @@ def test_the_oil_is_changed_in_the_heat_soak_and_the_start_waits_for_its_end(odd
     assert oil.document.consumes == ("engine_oil", "oil_filter")
     pass_(odd, job, oil)
     ids = [s.document.id for s in job.steps]
-    assert ids.index("running_aerosol:oil") < ids.index("first_start") < ids.index("running_aerosol:brisk")
+    assert (
+        ids.index("running_aerosol:oil")
+        < ids.index("first_start")
+        < ids.index("running_aerosol:brisk")
+    )
     go_to(odd, job, "first_start")
     odd.now = min(w.ends_at for w in job.waits if "heat soak" in w.name) - timedelta(minutes=5)
     with pytest.raises(Refused, match="heat soak"):
@@ -53,12 +63,19 @@ def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
         work.acknowledge(odd, job.number, caution)
     with pytest.raises(Refused, match="No jumper yet"):
         work.tick(odd, job.number, row.id, records={})
-    refused = {"other_wire_leads_to": "unknown", "supply_v": 12.6, "wire_limit_a": 7.5, "coil_ohm": 20.0}
+    refused = {
+        "other_wire_leads_to": "unknown",
+        "supply_v": 12.6,
+        "wire_limit_a": 7.5,
+        "coil_ohm": 20.0,
+    }
     checks.keep_check(odd, job.number, "drive_side_trace", given=refused)
     with pytest.raises(Refused, match="No jumper yet"):
         work.tick(odd, job.number, row.id, records={})
     odd.now += timedelta(seconds=5)
-    checks.keep_check(odd, job.number, "drive_side_trace", given={**refused, "other_wire_leads_to": "fuse"})
+    checks.keep_check(
+        odd, job.number, "drive_side_trace", given={**refused, "other_wire_leads_to": "fuse"}
+    )
     assert work.tick(odd, job.number, row.id, records={})[1]
     assert "jumper through" in checks.drive_said(odd.db, job)
     assert [i.kind for i in gates.open_items(job) if "jumper" in i.what] == ["connector"]
@@ -72,7 +89,9 @@ def test_the_drawing_steps_through_the_crank_positions(odd: Act) -> None:
     for i, row in enumerate(rows):
         drawn = crank_of(family, row.document)
         assert drawn is not None
-        assert [s["state"] for s in drawn["stops"]] == ["past"] * i + ["now"] + ["next"] * (len(rows) - i - 1)
+        assert [s["state"] for s in drawn["stops"]] == ["past"] * i + ["now"] + ["next"] * (
+            len(rows) - i - 1
+        )
         assert drawn["stops"][i]["cylinders"] == ", ".join(map(str, row.document.cylinders))
 
 
@@ -88,12 +107,21 @@ def test_a_step_is_worded_anew_for_this_job_and_the_words_before_stay(odd: Act, 
             work.edit_step(odd, job.number, row.id, text=text, minutes=minutes)
         assert field in fault.value.fields
     before = row.document.text
-    work.edit_step(odd, job.number, row.id, text="Chock the front wheels, it stands on the ramp", minutes=3)
-    work.edit_step(pia, job.number, row.id, text="Chock the front wheels, the ramp is wet", minutes=4)
+    work.edit_step(
+        odd, job.number, row.id, text="Chock the front wheels, it stands on the ramp", minutes=3
+    )
+    work.edit_step(
+        pia, job.number, row.id, text="Chock the front wheels, the ramp is wet", minutes=4
+    )
     assert row.document.was is not None
     assert row.document.was.text == before and row.document.was.by == pia.person.name
-    trace = odd.db.scalars(select(Trace).where(Trace.action == "step_edited").order_by(Trace.id)).all()
-    assert [t.detail["was"] for t in trace] == [before, "Chock the front wheels, it stands on the ramp"]
+    trace = odd.db.scalars(
+        select(Trace).where(Trace.action == "step_edited").order_by(Trace.id)
+    ).all()
+    assert [t.detail["was"] for t in trace] == [
+        before,
+        "Chock the front wheels, it stands on the ramp",
+    ]
     pass_(odd, job, row)
     with pytest.raises(Refused, match="ticked already"):
         work.edit_step(odd, job.number, row.id, text="Chock all wheels after all", minutes=3)
@@ -114,4 +142,7 @@ def test_the_readiness_drive_is_offered_after_the_road(odd: Act) -> None:
         do(odd, job, row)
         row = work.current_step(job)
     learn(odd, job)
-    assert prove.relearns_done(job) == {"readiness_drive": "learned"} and work.current_step(job) is None
+    assert (
+        prove.relearns_done(job) == {"readiness_drive": "learned"}
+        and work.current_step(job) is None
+    )

@@ -35,7 +35,9 @@ def test_what_is_agreed_to_is_held_and_what_is_fitted_is_taken(odd: Act) -> None
 def test_short_parts_are_told_before_the_first_bolt(odd: Act) -> None:
     ring = "SK-2231"
     row = stock_of(odd, ring)
-    spares.save_stock(odd, ring, row.name, pieces=0, place=row.place, least=row.least, seen=row.revision)
+    spares.save_stock(
+        odd, ring, row.name, pieces=0, place=row.place, least=row.least, seen=row.revision
+    )
     job = begun(odd, "A", "map_sensor", plate="SP-002")
     bill = job.plans[0].document.bill
     found = {h.spare.number: h for h in spares.against_stock(odd.db, job, bill.spares)}
@@ -48,7 +50,9 @@ def test_two_jobs_do_not_count_on_one_piece(odd: Act) -> None:
     ring = "SK-2231"
     row = stock_of(odd, ring)
     mine = lines(odd)[ring].reserved
-    spares.save_stock(odd, ring, row.name, pieces=mine + 1, place=row.place, least=row.least, seen=row.revision)
+    spares.save_stock(
+        odd, ring, row.name, pieces=mine + 1, place=row.place, least=row.least, seen=row.revision
+    )
     begun(odd, "A", "map_sensor", plate="SP-003")
     second = begun(odd, "A", "map_sensor", plate="SP-004")
     found = spares.against_stock(odd.db, second, second.plans[0].document.bill.spares)
@@ -59,7 +63,9 @@ def test_a_new_plan_lets_go_of_what_it_no_longer_needs(odd: Act) -> None:
     job = begun(odd, "A", "map_sensor", plate="SP-005")
     numbers = select(SpareReserved.number).where(SpareReserved.job_id == job.id)
     assert "SK-2231" in set(odd.db.scalars(numbers))
-    job = plan.save_plan(odd, job.number, ["air_filter"], extra_spares=[], seen=job.plans[0].version)
+    job = plan.save_plan(
+        odd, job.number, ["air_filter"], extra_spares=[], seen=job.plans[0].version
+    )
     plan.approve_plan(odd, job.number, job.plans[0].version, who="the keeper")
     assert "SK-2231" not in set(odd.db.scalars(numbers))
     assert spare_of(family_of(job), "map_o_ring").number == "SK-2231"
@@ -96,7 +102,11 @@ def test_a_count_that_can_not_be_is_named(odd: Act, change: dict[str, object], f
 def test_a_count_over_somebody_elses_is_refused(odd: Act, pia: Act) -> None:
     row = stock_of(odd, "SK-1651")
     seen = row.revision
-    spares.save_stock(pia, row.number, row.name, pieces=9, place=row.place, least=row.least, seen=seen)
+    spares.save_stock(
+        pia, row.number, row.name, pieces=9, place=row.place, least=row.least, seen=seen
+    )
     with pytest.raises(Stale):
-        spares.save_stock(odd, row.number, row.name, pieces=3, place=row.place, least=row.least, seen=seen)
+        spares.save_stock(
+            odd, row.number, row.name, pieces=3, place=row.place, least=row.least, seen=seen
+        )
     assert stock_of(odd, "SK-1651").pieces == 9

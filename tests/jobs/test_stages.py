@@ -8,7 +8,19 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, idle_samples, trim_samples
-from galene.jobs import diagnosis, evidence, gates, handover, intake, plan, planning, prove, stages, waits, work
+from galene.jobs import (
+    diagnosis,
+    evidence,
+    gates,
+    handover,
+    intake,
+    plan,
+    planning,
+    prove,
+    stages,
+    waits,
+    work,
+)
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.people import WorkshopForm, save_workshop, sign_in
@@ -31,17 +43,43 @@ def job_at(db: Session, stage: str) -> str:
 @pytest.fixture
 def fresh(odd: Act) -> str:
     """A new job of a new vehicle with its intake done."""
-    vehicle = intake.add_vehicle(odd, intake.NewVehicle(plate="TS-900", maker="Brinewell", model="Testbed", year="2019", family="A", keeper="the shed"))
+    vehicle = intake.add_vehicle(
+        odd,
+        intake.NewVehicle(
+            plate="TS-900",
+            maker="Brinewell",
+            model="Testbed",
+            year="2019",
+            family="A",
+            keeper="the shed",
+        ),
+    )
     job = intake.open_job(odd, vehicle, "shakes at the lights")
     intake.save_intake(
-        odd, job.number, intake.IntakeForm(complaint="shakes at the lights", distance_km=120000, bulletins_source="list", bulletins_outcome="none"), seen=0
+        odd,
+        job.number,
+        intake.IntakeForm(
+            complaint="shakes at the lights",
+            distance_km=120000,
+            bulletins_source="list",
+            bulletins_outcome="none",
+        ),
+        seen=0,
     )
     return job.number
 
 
-def measured(act: Act, number: str, phase: str, *, state: EngineState, rpm: float = 740, seed: int = 1) -> None:
+def measured(
+    act: Act, number: str, phase: str, *, state: EngineState, rpm: float = 740, seed: int = 1
+) -> None:
     evidence.save_readings(
-        act, number, phase, kind="idle", values=idle_samples(A, state, seed, rpm=rpm), conditions=WARM, seen=revision(find_job(act.db, number), f"readings_{phase}_idle")
+        act,
+        number,
+        phase,
+        kind="idle",
+        values=idle_samples(A, state, seed, rpm=rpm),
+        conditions=WARM,
+        seen=revision(find_job(act.db, number), f"readings_{phase}_idle"),
     )
 
 
@@ -122,7 +160,10 @@ def test_intake_refuses_what_can_not_be(odd: Act) -> None:
 def test_codes_become_evidence_and_go_with_their_code(odd: Act, fresh: str) -> None:
     intake.add_codes(odd, fresh, "P0171 pending, P0506")
     job = find_job(odd.db, fresh)
-    assert {o.evidence: o.confidence for o in job.observations} == {"code_lean": 0.8, "code_idle_low": 1.0}
+    assert {o.evidence: o.confidence for o in job.observations} == {
+        "code_lean": 0.8,
+        "code_idle_low": 1.0,
+    }
     intake.remove_code(odd, fresh, "P0171")
     assert set(present(odd, fresh)) == {"code_idle_low"}
     for wrong in ("P9999", "nothing here", ""):
@@ -132,19 +173,37 @@ def test_codes_become_evidence_and_go_with_their_code(odd: Act, fresh: str) -> N
 
 def test_readings_become_evidence_through_the_calculations(odd: Act, fresh: str) -> None:
     measured(odd, fresh, "before", state=EngineState(leak_g_s=0.6))
-    evidence.save_readings(odd, fresh, "before", kind="trim", values=trim_samples(A, EngineState(leak_g_s=0.6), 3), conditions=WARM, seen=0)
+    evidence.save_readings(
+        odd,
+        fresh,
+        "before",
+        kind="trim",
+        values=trim_samples(A, EngineState(leak_g_s=0.6), 3),
+        conditions=WARM,
+        seen=0,
+    )
     seen = present(odd, fresh)
     assert seen["trim_leak_shape"] == "present" and seen["learned_opening_high"] == "absent"
     evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3)
     assert present(odd, fresh)["look_throttle_clean"] == "absent"
     evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="", grade=0)
     assert present(odd, fresh)["look_throttle_clean"] == "present"
-    evidence.save_key_on(odd, fresh, {"map_sensor": 93.0, "barometric_sensor": 101.2}, barometer_kpa=101.1, seen=0)
+    evidence.save_key_on(
+        odd, fresh, {"map_sensor": 93.0, "barometric_sensor": 101.2}, barometer_kpa=101.1, seen=0
+    )
     assert present(odd, fresh)["key_on_one_off:map_sensor"] == "present"
 
 
 def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> None:
-    evidence.save_readings(odd, fresh, "before", kind="idle", values=idle_samples(A, EngineState(deposit_mm=0.1), 1), conditions=evidence.SetConditions(coolant_c=40.0), seen=0)
+    evidence.save_readings(
+        odd,
+        fresh,
+        "before",
+        kind="idle",
+        values=idle_samples(A, EngineState(deposit_mm=0.1), 1),
+        conditions=evidence.SetConditions(coolant_c=40.0),
+        seen=0,
+    )
     assert "learned_opening_high" not in present(odd, fresh)
 
 
@@ -157,12 +216,20 @@ def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> 
         ({"idle_rpm": [740.0, None], "idle_map_kpa": [33.0, 33.0]}, WARM, "idle_rpm.1"),
         ({"idle_rpm": [740.0], "idle_map_kpa": [-3.0]}, WARM, "idle_map_kpa.0"),
         ({"idle_rpm": [740.0]}, evidence.SetConditions(coolant_c=300.0), "coolant_c"),
-        ({"idle_rpm": [740.0]}, evidence.SetConditions(coolant_c=90.0, intake_c=None, load=("jacuzzi",)), "load"),
+        (
+            {"idle_rpm": [740.0]},
+            evidence.SetConditions(coolant_c=90.0, intake_c=None, load=("jacuzzi",)),
+            "load",
+        ),
     ],
 )
-def test_impossible_readings_are_named_by_row(odd: Act, fresh: str, values: dict, conditions: evidence.SetConditions, field: str) -> None:  # type: ignore[type-arg]
+def test_impossible_readings_are_named_by_row(
+    odd: Act, fresh: str, values: dict, conditions: evidence.SetConditions, field: str
+) -> None:  # type: ignore[type-arg]
     with pytest.raises(Invalid) as fault:
-        evidence.save_readings(odd, fresh, "before", kind="idle", values=values, conditions=conditions, seen=0)
+        evidence.save_readings(
+            odd, fresh, "before", kind="idle", values=values, conditions=conditions, seen=0
+        )
     assert field in fault.value.fields
 
 
@@ -187,7 +254,9 @@ def test_the_plan_stops_at_danger(odd: Act, fresh: str) -> None:
         plan.save_plan(odd, fresh, [], extra_spares=[], seen=0)
     with pytest.raises(Invalid):
         plan.save_plan(odd, fresh, ["egr_valve"], extra_spares=[], seen=0)
-    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="coolant_residue", grade=2)
+    evidence.save_look(
+        odd, fresh, "before", part_id="throttle_body", deposit="coolant_residue", grade=2
+    )
     with pytest.raises(Refused, match="coolant"):
         plan.save_plan(odd, fresh, ["throttle_body"], extra_spares=[], seen=0)
     find_job(odd.db, fresh).vehicle.hazards = ["hybrid"]
@@ -198,13 +267,24 @@ def test_the_plan_stops_at_danger(odd: Act, fresh: str) -> None:
 def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
     measured(odd, fresh, "before", state=EngineState())
     evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3)
-    document = plan.save_plan(odd, fresh, ["throttle_body", "maf_sensor"], extra_spares=["hose_clamp"], seen=0).plans[0].document
+    document = (
+        plan.save_plan(
+            odd, fresh, ["throttle_body", "maf_sensor"], extra_spares=["hose_clamp"], seen=0
+        )
+        .plans[0]
+        .document
+    )
     bill = document.bill
     spares, agents = sum(s.price or 0 for s in bill.spares), sum(a.price for a in bill.agents)
     assert document.price == pytest.approx(bill.labour + bill.proof_labour + spares + agents)
-    assert {s.id for s in bill.spares} == {"throttle_seal", "hose_clamp"}, "grade 3 comes off the engine and gets its seal"
+    assert {s.id for s in bill.spares} == {
+        "throttle_seal",
+        "hose_clamp",
+    }, "grade 3 comes off the engine and gets its seal"
     assert document.elapsed_minutes >= document.hands_minutes
-    assert document.parts[0].where == "laid aside", "on its coolant hoses: no coolant is lost for a throttle"
+    assert document.parts[0].where == "laid aside", (
+        "on its coolant hoses: no coolant is lost for a throttle"
+    )
     with pytest.raises(Refused, match="newer version"):
         plan.approve_plan(odd, fresh, 0, who="the keeper")
     with pytest.raises(Invalid):
@@ -228,18 +308,36 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
     with pytest.raises(Invalid) as fault:
         work.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "3"})
     assert set(fault.value.fields) == {"maf_sensor:look/grade_before", "maf_sensor:look/whole"}
-    work.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"})
+    work.tick(
+        odd,
+        fresh,
+        steps["maf_sensor:look"].id,
+        records={"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"},
+    )
     with pytest.raises(Refused, match="caution"):
         work.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
     work.acknowledge(odd, fresh, "fire")
     work.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
     with pytest.raises(Refused, match="Too early") as early:
-        work.tick(odd, fresh, steps["maf_sensor:check"].id, records={"grade_after": "0", "moisture": "yes"})
+        work.tick(
+            odd,
+            fresh,
+            steps["maf_sensor:check"].id,
+            records={"grade_after": "0", "moisture": "yes"},
+        )
     assert early.value.override
     with pytest.raises(Refused, match="Do not start"):
         gates.start_engine(odd, fresh)
-    work.tick(odd, fresh, steps["maf_sensor:check"].id, records={"grade_after": "0", "moisture": "yes"}, early_reason="warm air, looked bone dry")
-    assert next(s for s in find_job(odd.db, fresh).steps if s.document.id == "maf_sensor:check").early_reason.startswith("warm air")
+    work.tick(
+        odd,
+        fresh,
+        steps["maf_sensor:check"].id,
+        records={"grade_after": "0", "moisture": "yes"},
+        early_reason="warm air, looked bone dry",
+    )
+    assert next(
+        s for s in find_job(odd.db, fresh).steps if s.document.id == "maf_sensor:check"
+    ).early_reason.startswith("warm air")
 
 
 def test_undo_takes_back_what_the_tick_did(odd: Act) -> None:
@@ -266,7 +364,11 @@ def test_the_first_start_is_gated_and_only_a_foreman_overrides(odd: Act, maren: 
 
 def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
     number = job_at(odd.db, "prove")
-    for what, kind, before in (("x" * 121, "connector", "start"), ("x", "banana", "start"), ("x", "connector", "never")):
+    for what, kind, before in (
+        ("x" * 121, "connector", "start"),
+        ("x", "banana", "start"),
+        ("x", "connector", "never"),
+    ):
         with pytest.raises(Invalid):
             gates.add_item(odd, number, what, kind=kind, before=before)
     gates.add_item(odd, number, "Lamp on the strut", kind="tool inside", before="road test")
@@ -274,7 +376,9 @@ def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
         prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
     item = gates.open_items(find_job(odd.db, number))[0]
     gates.close_item(odd, number, item.key)
-    assert item.looked_by and item.closed_at is None, "inside the engine: the first look does not close it"
+    assert item.looked_by and item.closed_at is None, (
+        "inside the engine: the first look does not close it"
+    )
     with pytest.raises(Refused, match="Lamp"):
         prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
     gates.close_item(odd, number, item.key)
@@ -314,16 +418,36 @@ def test_today_says_what_is_next(odd: Act) -> None:
     assert standings["prove"].do == "Drive the road test"
     assert standings["work"].do == "Wait: air meter drying" and standings["work"].open_count == 4
     assert standings["intake"].place == "evidence"
-    assert [s.urgency for s in board(odd.db, odd.now)] == sorted(s.urgency for s in board(odd.db, odd.now))
+    assert [s.urgency for s in board(odd.db, odd.now)] == sorted(
+        s.urgency for s in board(odd.db, odd.now)
+    )
 
 
 def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
-    form = WorkshopForm(system="imperial", hourly_rate=80, altitude_m=12, bay_temperature_c=15, bay_humidity=0.6, policy=dict(DEFAULT_POLICY))
+    form = WorkshopForm(
+        system="imperial",
+        hourly_rate=80,
+        altitude_m=12,
+        bay_temperature_c=15,
+        bay_humidity=0.6,
+        policy=dict(DEFAULT_POLICY),
+    )
     with pytest.raises(NotAllowed):
         save_workshop(odd, form, 1)
     assert save_workshop(maren, form, 1).system == "imperial"
     with pytest.raises(Invalid) as fault:
-        save_workshop(maren, WorkshopForm(system="cubits", hourly_rate=-1, altitude_m=12, bay_temperature_c=15, bay_humidity=0.6, policy={**DEFAULT_POLICY, "C": "hope"}), 2)
+        save_workshop(
+            maren,
+            WorkshopForm(
+                system="cubits",
+                hourly_rate=-1,
+                altitude_m=12,
+                bay_temperature_c=15,
+                bay_humidity=0.6,
+                policy={**DEFAULT_POLICY, "C": "hope"},
+            ),
+            2,
+        )
     assert set(fault.value.fields) == {"system", "hourly_rate", "school_C"}
     assert maren.db.get_one(Workshop, 1).hourly_rate == 80
 
@@ -346,19 +470,35 @@ def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> Non
         assert set(fault.value.fields) == {field}
     scope = works_of(find_job(odd.db, fresh), ["throttle_body"])
     before = planned(find_job(odd.db, fresh), scope, shop).document
-    job = plan.override_school(odd, fresh, "F", choice="always_off", reason="the seal weeps anyway", seen=0)
+    job = plan.override_school(
+        odd, fresh, "F", choice="always_off", reason="the seal weeps anyway", seen=0
+    )
     after = planned(job, scope, shop).document
     assert before.parts[0].where == "on the engine" and after.parts[0].where == "laid aside"
-    assert after.policy["F"] == "always_off" and "the seal weeps anyway" in after.sources["F"] and after.sources["C"] == "the shop"
-    assert plan.override_school(odd, fresh, "F", choice="", reason="", seen=1).schools == {} and policy_of(job, shop)["F"] == "by_grade"
+    assert (
+        after.policy["F"] == "always_off"
+        and "the seal weeps anyway" in after.sources["F"]
+        and after.sources["C"] == "the shop"
+    )
+    assert (
+        plan.override_school(odd, fresh, "F", choice="", reason="", seen=1).schools == {}
+        and policy_of(job, shop)["F"] == "by_grade"
+    )
 
 
-def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_the_maker_says_stands_over_the_shop_and_under_the_job(
+    odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
     says = {"F": "always_on", "C": "fixed_hour"}
     monkeypatch.setattr(planning, "family_of", lambda _: replace(A, maker_says=says))
-    assert policy_of(job, shop)["F"] == "always_on" and planning.school_sources(job)["F"] == "the maker"
-    plan.override_school(odd, fresh, "F", choice="always_off", reason="the seal weeps anyway", seen=0)
+    assert (
+        policy_of(job, shop)["F"] == "always_on"
+        and planning.school_sources(job)["F"] == "the maker"
+    )
+    plan.override_school(
+        odd, fresh, "F", choice="always_off", reason="the seal weeps anyway", seen=0
+    )
     assert policy_of(job, shop)["F"] == "always_off" and policy_of(job, shop)["C"] == "fixed_hour"
 
 
@@ -373,17 +513,30 @@ def test_schools_that_advise_speak_by_distance_and_code(odd: Act, fresh: str) ->
     assert advice("maf_sensor", 90_000) == "" and advice("maf_sensor", 90_000, O="replace") == ""
     assert "School O" in advice("maf_sensor", 190_000, O="replace")
     intake.add_codes(odd, fresh, "P0101")
-    assert "clean once" in advice("maf_sensor", 90_000) and "replace it at once" in advice("maf_sensor", 90_000, B="replace")
+    assert "clean once" in advice("maf_sensor", 90_000) and "replace it at once" in advice(
+        "maf_sensor", 90_000, B="replace"
+    )
 
 
-def test_a_part_that_no_agent_may_touch_is_only_looked_at(odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_part_that_no_agent_may_touch_is_only_looked_at(
+    odd: Act, fresh: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     job, shop = find_job(odd.db, fresh), odd.db.get_one(Workshop, 1)
-    forbidden = tuple(replace(p, features=("electronic", "coated_bore", "hot_element")) if p.id == "throttle_body" else p for p in A.parts)
+    forbidden = tuple(
+        (
+            replace(p, features=("electronic", "coated_bore", "hot_element"))
+            if p.id == "throttle_body"
+            else p
+        )
+        for p in A.parts
+    )
     monkeypatch.setattr(planning, "family_of", lambda _: replace(A, parts=forbidden))
     found = planned(job, works_of(job, ["throttle_body"]), shop)
     part = found.document.parts[0]
     assert part.work == "inspect" and part.inspect_only and part.agent == ""
-    assert not [s for s in found.plan.steps if s.agent], "the card offers nothing that the rules forbid"
+    assert not [s for s in found.plan.steps if s.agent], (
+        "the card offers nothing that the rules forbid"
+    )
 
 
 def test_by_school_a_sensor_is_fitted_new(odd: Act, fresh: str) -> None:
@@ -402,14 +555,22 @@ def test_by_school_a_sensor_is_fitted_new(odd: Act, fresh: str) -> None:
 def test_a_running_card_keeps_its_schools(odd: Act) -> None:
     number = demo_jobs(odd.db)["work"]
     with pytest.raises(Refused, match="begun"):
-        plan.override_school(odd, number, "C", choice="fixed_hour", reason="we have the time", seen=0)
+        plan.override_school(
+            odd, number, "C", choice="fixed_hour", reason="we have the time", seen=0
+        )
 
 
 def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
-    """A diesel's cooler and valve: each learned or left out with a reason, in its order, or not at all."""
+    """A diesel's cooler and valve: each learned or left out with a reason, in its order, or not at
+    all."""
     job = begun(odd, "D", "egr_cooler", "egr_valve", grade=3)
     due = [t.id for t in prove.relearns_of(job)]
-    assert due == ["egr_valve_zero", "coolant_bleed_and_watch", "memory_reset", "particulate_burn_off"]
+    assert due == [
+        "egr_valve_zero",
+        "coolant_bleed_and_watch",
+        "memory_reset",
+        "particulate_burn_off",
+    ]
     with pytest.raises(Refused, match="Not this relearn yet"):
         prove.relearn_begin(odd, job.number, {}, shown=due[0])
     with pytest.raises(Refused, match="Not this relearn yet"):
@@ -437,7 +598,9 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
             prove.relearn_next(odd, job.number, k)
         prove.relearn_finish(odd, job.number, False)
         again = prove.template_of(job)
-        assert job.relearn["outcome"] == "failed" and again is not None and again.id == template_id, "what failed is begun again"
+        assert (
+            job.relearn["outcome"] == "failed" and again is not None and again.id == template_id
+        ), "what failed is begun again"
         learn(odd, job)
     assert set(prove.relearns_done(job)) == set(due) and prove.due_relearn(job) is None
 
@@ -463,7 +626,9 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
     with pytest.raises(Invalid):
         work.leave_out(odd, job.number, job.steps[1].id, reason="no")
     work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
-    assert job.steps[1].records.left_out == "it holds by itself" and job.steps[1].done_by is not None
+    assert (
+        job.steps[1].records.left_out == "it holds by itself" and job.steps[1].done_by is not None
+    )
     work.untick(odd, job.number, job.steps[1].id)
     assert job.steps[1].done_at is None and job.steps[1].records.left_out == ""
     work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")

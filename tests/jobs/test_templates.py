@@ -1,4 +1,5 @@
-"""Templates of steps and relearns: what is refused and at which field, versions, and what a planned job keeps."""
+"""Templates of steps and relearns: what is refused and at which field, versions, and what a planned
+job keeps."""
 
 from copy import deepcopy
 from typing import Any
@@ -24,7 +25,11 @@ from tests.conftest import demo_jobs
 
 def unworked(db: Session) -> str:
     """The demo's open job of family A on which no work has begun."""
-    return next(j.number for j in db.scalars(select(Job).where(Job.family_id == "A", Job.state == "open")).unique() if not j.steps)
+    return next(
+        j.number
+        for j in db.scalars(select(Job).where(Job.family_id == "A", Job.state == "open")).unique()
+        if not j.steps
+    )
 
 
 def steps_of(component: str) -> dict[str, Any]:
@@ -45,12 +50,17 @@ def test_every_tag_of_a_template_is_one_that_a_school_can_give() -> None:
         for step in procedure.steps:
             assert set(step.when) <= given_tags, (name, step.key)
             assert set(step.when) <= TAG_WORDS.keys()
-            worked = any(set(step.when) <= v.tags and v.work in step.works for v in variants_of(name))
+            worked = any(
+                set(step.when) <= v.tags and v.work in step.works for v in variants_of(name)
+            )
             assert worked or name == "inspect_only", f"{name}: {step.key} is never worked"
 
 
 def faults(document: dict[str, Any]) -> dict[str, str]:
-    return {f.place: f.text for f in templates.faults_of("procedure", template_of("procedure", document))}
+    return {
+        f.place: f.text
+        for f in templates.faults_of("procedure", template_of("procedure", document))
+    }
 
 
 def test_a_template_that_opens_and_never_closes_is_refused_at_that_step() -> None:
@@ -59,10 +69,16 @@ def test_a_template_that_opens_and_never_closes_is_refused_at_that_step() -> Non
     opened = next(i for i, s in enumerate(document["steps"]) if s["key"] == "rag")
     del document["steps"][at]
     found = faults(document)
-    assert set(found) == {f"steps[{opened}].opens"} and "never closed, under" in found[f"steps[{opened}].opens"]
+    assert (
+        set(found) == {f"steps[{opened}].opens"}
+        and "never closed, under" in found[f"steps[{opened}].opens"]
+    )
     closed_twice = steps_of("throttle_body")
     closed_twice["steps"].append({**closed_twice["steps"][at], "key": "again"})
-    assert "is closed already" in faults(closed_twice)[f"steps[{len(closed_twice['steps']) - 1}].closes"]
+    assert (
+        "is closed already"
+        in faults(closed_twice)[f"steps[{len(closed_twice['steps']) - 1}].closes"]
+    )
 
 
 @pytest.mark.parametrize(
@@ -80,17 +96,93 @@ def test_a_template_that_opens_and_never_closes_is_refused_at_that_step() -> Non
         ("maf_sensor", {"needs": ["moonlight"]}, "needs", "not known"),
         ("maf_sensor", {"place": "attic"}, "place", "none of"),
         ("maf_sensor", {"closes": ["What nobody opened"]}, "closes", "not opened before"),
-        ("maf_sensor", {"wait": {"name": "drying", "base_minutes": 0.0, "reason": "It is wet", "dries": None}}, "wait", "above 0"),
-        ("maf_sensor", {"wait": {"name": "drying", "base_minutes": 5.0, "reason": "", "dries": None}}, "wait", "why it waits"),
-        ("maf_sensor", {"wait": {"name": "drying", "base_minutes": 5.0, "reason": "It is wet", "dries": "soup"}}, "wait", "no known rule"),
-        ("maf_sensor", {"opens": [{"what": "Gate", "kind": "gate", "count": 1, "before": "start", "dangerous": False}]}, "opens", "known kind"),
-        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": []}]}, "records", "bad answer does"),
-        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": [{"answer": "no", "kind": "stop", "text": ""}]}]}, "records", "bad answer means"),
-        ("maf_sensor", {"records": [{"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": [{"answer": "no", "kind": "more", "text": "look"}]}]}, "records", "join the scope"),
+        (
+            "maf_sensor",
+            {"wait": {"name": "drying", "base_minutes": 0.0, "reason": "It is wet", "dries": None}},
+            "wait",
+            "above 0",
+        ),
+        (
+            "maf_sensor",
+            {"wait": {"name": "drying", "base_minutes": 5.0, "reason": "", "dries": None}},
+            "wait",
+            "why it waits",
+        ),
+        (
+            "maf_sensor",
+            {
+                "wait": {
+                    "name": "drying",
+                    "base_minutes": 5.0,
+                    "reason": "It is wet",
+                    "dries": "soup",
+                }
+            },
+            "wait",
+            "no known rule",
+        ),
+        (
+            "maf_sensor",
+            {
+                "opens": [
+                    {
+                        "what": "Gate",
+                        "kind": "gate",
+                        "count": 1,
+                        "before": "start",
+                        "dangerous": False,
+                    }
+                ]
+            },
+            "opens",
+            "known kind",
+        ),
+        (
+            "maf_sensor",
+            {
+                "records": [
+                    {"id": "ok", "kind": "yes_no", "label": "Is it well", "consequences": []}
+                ]
+            },
+            "records",
+            "bad answer does",
+        ),
+        (
+            "maf_sensor",
+            {
+                "records": [
+                    {
+                        "id": "ok",
+                        "kind": "yes_no",
+                        "label": "Is it well",
+                        "consequences": [{"answer": "no", "kind": "stop", "text": ""}],
+                    }
+                ]
+            },
+            "records",
+            "bad answer means",
+        ),
+        (
+            "maf_sensor",
+            {
+                "records": [
+                    {
+                        "id": "ok",
+                        "kind": "yes_no",
+                        "label": "Is it well",
+                        "consequences": [{"answer": "no", "kind": "more", "text": "look"}],
+                    }
+                ]
+            },
+            "records",
+            "join the scope",
+        ),
         ("maf_sensor", {"works": []}, "works", "at least one"),
     ],
-)  # fmt: skip
-def test_what_is_wrong_with_a_step_stands_at_its_field(component: str, change: dict[str, Any], place: str, words: str) -> None:
+)
+def test_what_is_wrong_with_a_step_stands_at_its_field(
+    component: str, change: dict[str, Any], place: str, words: str
+) -> None:
     document = steps_of(component)
     document["steps"][1] |= change
     found = faults(document)
@@ -100,7 +192,8 @@ def test_what_is_wrong_with_a_step_stands_at_its_field(component: str, change: d
 @settings(max_examples=60, deadline=None)
 @given(st.data())
 def test_a_template_with_a_step_taken_out_is_whole_or_is_refused(data: st.DataObject) -> None:
-    """Whatever is taken out: either no variant has anything open at its end, or the fault names a step."""
+    """Whatever is taken out: either no variant has anything open at its end, or the fault names a
+    step."""
     document = steps_of(data.draw(st.sampled_from(sorted(PROCEDURES))))
     for _ in range(min(data.draw(st.integers(1, 3)), len(document["steps"]))):
         del document["steps"][data.draw(st.integers(0, len(document["steps"]) - 1))]
@@ -110,20 +203,39 @@ def test_a_template_with_a_step_taken_out_is_whole_or_is_refused(data: st.DataOb
     open_at_end = not document["steps"]
     for variant in variants:
         steps = [s for _, s in in_variant(procedure, variant)]
-        opened, closed = [o.what for s in steps for o in s.opens], [c for s in steps for c in s.closes]
+        opened, closed = (
+            [o.what for s in steps for o in s.opens],
+            [c for s in steps for c in s.closes],
+        )
         open_at_end |= sorted(opened) != sorted(closed) or (not steps and variant.work == "clean")
     assert bool(found) == open_at_end
 
 
 @pytest.mark.parametrize(
     ("change", "place"),
-    [({"success": ""}, "success"), ({"success": "fine"}, "success"), ({"failure": ""}, "failure"), ({"phases": []}, "phases"), ({"title": ""}, "title")],
-)  # fmt: skip
-def test_a_relearn_without_a_test_of_success_is_refused_at_its_field(maren: Act, change: dict[str, Any], place: str) -> None:
+    [
+        ({"success": ""}, "success"),
+        ({"success": "fine"}, "success"),
+        ({"failure": ""}, "failure"),
+        ({"phases": []}, "phases"),
+        ({"title": ""}, "title"),
+    ],
+)
+def test_a_relearn_without_a_test_of_success_is_refused_at_its_field(
+    maren: Act, change: dict[str, Any], place: str
+) -> None:
     document = {**document_of("relearn", RELEARNS["throttle_manual"]), **change}
     assert place in {f.place for f in relearn_faults(template_of("relearn", document))}
     with pytest.raises(Invalid) as fault:
-        templates.save_template(maren, "relearn", "throttle_manual", family_id="", document=document, note="shorter", seen=0)
+        templates.save_template(
+            maren,
+            "relearn",
+            "throttle_manual",
+            family_id="",
+            document=document,
+            note="shorter",
+            seen=0,
+        )
     assert place in fault.value.fields
 
 
@@ -139,36 +251,84 @@ def test_versions_are_the_foremans_and_nobody_overwrites_another(odd: Act, maren
     document = steps_of("maf_sensor")
     document["steps"][0]["text"] = "Look at the element with the bay's own lamp"
     with pytest.raises(NotAllowed):
-        templates.save_template(odd, "procedure", "maf_sensor", family_id="", document=document, note="our lamp", seen=0)
+        templates.save_template(
+            odd, "procedure", "maf_sensor", family_id="", document=document, note="our lamp", seen=0
+        )
     with pytest.raises(Missing):
-        templates.save_template(maren, "procedure", "sail_maker", family_id="", document=document, note="our lamp", seen=0)
+        templates.save_template(
+            maren,
+            "procedure",
+            "sail_maker",
+            family_id="",
+            document=document,
+            note="our lamp",
+            seen=0,
+        )
     with pytest.raises(Invalid) as fault:
-        templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=document, note=" ", seen=0)
+        templates.save_template(
+            maren, "procedure", "maf_sensor", family_id="", document=document, note=" ", seen=0
+        )
     assert set(fault.value.fields) == {"note"}
     with pytest.raises(Invalid):
-        templates.save_template(maren, "procedure", "air_filter", family_id="", document=document, note="the wrong part", seen=0)
+        templates.save_template(
+            maren,
+            "procedure",
+            "air_filter",
+            family_id="",
+            document=document,
+            note="the wrong part",
+            seen=0,
+        )
     with pytest.raises(Invalid) as fault:
-        templates.save_template(maren, "procedure", "maf_sensor", family_id="", document={**document, "colour": "red"}, note="a slip", seen=0)
+        templates.save_template(
+            maren,
+            "procedure",
+            "maf_sensor",
+            family_id="",
+            document={**document, "colour": "red"},
+            note="a slip",
+            seen=0,
+        )
     assert "no such field" in str(fault.value.fields)
-    first = templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=document, note="our lamp", seen=0)
+    first = templates.save_template(
+        maren, "procedure", "maf_sensor", family_id="", document=document, note="our lamp", seen=0
+    )
     with pytest.raises(Stale, match="the template"):
-        templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=document, note="at the same time", seen=0)
-    assert first.version == 1 and maren.db.scalars(select(Trace.action).where(Trace.action == "template_saved")).all() == ["template_saved"]
+        templates.save_template(
+            maren,
+            "procedure",
+            "maf_sensor",
+            family_id="",
+            document=document,
+            note="at the same time",
+            seen=0,
+        )
+    assert first.version == 1 and maren.db.scalars(
+        select(Trace.action).where(Trace.action == "template_saved")
+    ).all() == ["template_saved"]
 
 
 def test_a_familys_own_stands_over_the_general_one_and_can_be_taken_back(maren: Act) -> None:
     general, own = steps_of("maf_sensor"), steps_of("maf_sensor")
     general["title"], own["title"] = "Meter, as we do it", "Meter of family A"
-    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=general, note="for all", seen=0)
-    templates.save_template(maren, "procedure", "maf_sensor", family_id="A", document=own, note="for A", seen=0)
+    templates.save_template(
+        maren, "procedure", "maf_sensor", family_id="", document=general, note="for all", seen=0
+    )
+    templates.save_template(
+        maren, "procedure", "maf_sensor", family_id="A", document=own, note="for A", seen=0
+    )
 
     def title(family: str) -> str:
         return templates.in_force(maren.db, "procedure", "maf_sensor", family_id=family).title
 
     assert [title("A"), title("B")] == ["Meter of family A", "Meter, as we do it"]
-    templates.save_template(maren, "procedure", "maf_sensor", family_id="A", document=None, note="taken back", seen=1)
+    templates.save_template(
+        maren, "procedure", "maf_sensor", family_id="A", document=None, note="taken back", seen=1
+    )
     assert title("A") == "Meter, as we do it"
-    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=None, note="taken back", seen=1)
+    templates.save_template(
+        maren, "procedure", "maf_sensor", family_id="", document=None, note="taken back", seen=1
+    )
     assert title("A") == PROCEDURES["maf_sensor"].title and templates.all_in_force(maren.db) == []
 
 
@@ -182,16 +342,58 @@ def _relearn_with(success: str) -> dict[str, Any]:
     return {**document_of("relearn", RELEARNS["throttle_manual"]), "success": success}
 
 
-def test_a_planned_job_keeps_the_templates_that_it_was_planned_with(odd: Act, maren: Act, db: Session) -> None:
+def test_a_planned_job_keeps_the_templates_that_it_was_planned_with(
+    odd: Act, maren: Act, db: Session
+) -> None:
     number = unworked(db)
-    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=_meter_with("Look at it as planned"), note="one", seen=0)
-    templates.save_template(maren, "relearn", "throttle_manual", family_id="", document=_relearn_with("It idles as planned."), note="one", seen=0)
-    job = plan.save_plan(odd, number, ["maf_sensor", "throttle_body"], extra_spares=[], seen=revision(find_job(db, number), "plan"))
-    templates.save_template(maren, "procedure", "maf_sensor", family_id="", document=_meter_with("Look at it otherwise"), note="two", seen=1)
-    templates.save_template(maren, "relearn", "throttle_manual", family_id="", document=_relearn_with("It idles otherwise."), note="two", seen=1)
+    templates.save_template(
+        maren,
+        "procedure",
+        "maf_sensor",
+        family_id="",
+        document=_meter_with("Look at it as planned"),
+        note="one",
+        seen=0,
+    )
+    templates.save_template(
+        maren,
+        "relearn",
+        "throttle_manual",
+        family_id="",
+        document=_relearn_with("It idles as planned."),
+        note="one",
+        seen=0,
+    )
+    job = plan.save_plan(
+        odd,
+        number,
+        ["maf_sensor", "throttle_body"],
+        extra_spares=[],
+        seen=revision(find_job(db, number), "plan"),
+    )
+    templates.save_template(
+        maren,
+        "procedure",
+        "maf_sensor",
+        family_id="",
+        document=_meter_with("Look at it otherwise"),
+        note="two",
+        seen=1,
+    )
+    templates.save_template(
+        maren,
+        "relearn",
+        "throttle_manual",
+        family_id="",
+        document=_relearn_with("It idles otherwise."),
+        note="two",
+        seen=1,
+    )
     plan.approve_plan(odd, number, job.plans[0].version, who="the keeper")
     job.before_missing_reason = "came on a trailer"
-    job = work.begin_work(odd, number, 18, humidity=0.5, seen=revision(find_job(db, number), "work"))
+    job = work.begin_work(
+        odd, number, 18, humidity=0.5, seen=revision(find_job(db, number), "work")
+    )
     texts = [s.document.text for s in job.steps]
     assert "Look at it as planned" in texts and "Look at it otherwise" not in texts
     assert prove.relearns_of(job)[-1].success == "It idles as planned."
@@ -200,25 +402,38 @@ def test_a_planned_job_keeps_the_templates_that_it_was_planned_with(odd: Act, ma
 
 
 def test_an_own_steps_agent_is_judged_on_the_parts_own_features(maren: Act, db: Session) -> None:
-    """An agent that the kind bears and this family's coated bore does not is replaced on the card."""
+    """An agent that the kind bears and this family's coated bore does not is replaced on the
+    card."""
     document = steps_of("throttle_body")
     for step in document["steps"]:
         if step["agent"]:
             step["agent"] = "carburettor_cleaner"
     refused = templates.faults_of("procedure", template_of("procedure", document))
     assert refused == [], "on cloth it is borne by a plain bore"
-    templates.save_template(maren, "procedure", "throttle_body", family_id="", document=document, note="what is in the store", seen=0)
+    templates.save_template(
+        maren,
+        "procedure",
+        "throttle_body",
+        family_id="",
+        document=document,
+        note="what is in the store",
+        seen=0,
+    )
     job = find_job(db, next(iter(demo_jobs(db).values())))
     shop = db.get_one(Workshop, 1)
     part = plan.family_of(job).part("throttle_body")
     steps = planned(job, works_of(job, ["throttle_body"]), shop).plan.steps
     used = {s.agent.class_id for s in steps if s.agent}
-    assert used == ({"throttle_cleaner"} if "coated_bore" in part.features else {"carburettor_cleaner"})
+    assert used == (
+        {"throttle_cleaner"} if "coated_bore" in part.features else {"carburettor_cleaner"}
+    )
 
 
 def test_schools_that_changed_after_the_plan_are_planned_anew(odd: Act, db: Session) -> None:
     number = unworked(db)
-    job = plan.save_plan(odd, number, ["throttle_body"], extra_spares=[], seen=revision(find_job(db, number), "plan"))
+    job = plan.save_plan(
+        odd, number, ["throttle_body"], extra_spares=[], seen=revision(find_job(db, number), "plan")
+    )
     plan.approve_plan(odd, number, job.plans[0].version, who="the keeper")
     plan.override_school(odd, number, "C", choice="fixed_hour", reason="damp weather", seen=0)
     with pytest.raises(Refused, match="since the plan"):

@@ -19,9 +19,16 @@ class Browser(TestClient):
     """A client that sends what a browser sends with a form of our own pages."""
 
     def submit(self, path: str, data: dict[str, object] | None = None, **more: object):  # type: ignore[no-untyped-def]
-        """Post a form with a token of its own, as a page would, and do not follow where it leads."""
+        """Post a form with a token of its own, as a page would, and do not follow where it
+        leads."""
         token = {"once": f"token-{abs(hash((path, str(data)))):x}-{id(data):x}"}
-        return self.post(path, data={**token, **(data or {})}, headers={"origin": HOST}, follow_redirects=False, **more)  # type: ignore[arg-type]
+        return self.post(
+            path,
+            data={**token, **(data or {})},
+            headers={"origin": HOST},
+            follow_redirects=False,
+            **more,
+        )  # type: ignore[arg-type]
 
     def seen(self, path: str, after: str) -> str:
         """The revision that the form with the text `after` shows."""
@@ -34,7 +41,9 @@ class Browser(TestClient):
 @pytest.fixture
 def visitor(engine: Engine, tmp_path: Path) -> Iterator[Browser]:
     """Nobody signed in."""
-    with Browser(create_app(engine, home=tmp_path), base_url=HOST, raise_server_exceptions=False) as client:
+    with Browser(
+        create_app(engine, home=tmp_path), base_url=HOST, raise_server_exceptions=False
+    ) as client:
         yield client
 
 
@@ -42,7 +51,9 @@ def visitor(engine: Engine, tmp_path: Path) -> Iterator[Browser]:
 def as_person(visitor: Browser) -> Callable[[str], Browser]:
     def sign(name: str) -> Browser:
         visitor.cookies.clear()
-        answer = visitor.submit("/sign-in", {"name": name, "password": f"slipway-{name}", "back": "/"})
+        answer = visitor.submit(
+            "/sign-in", {"name": name, "password": f"slipway-{name}", "back": "/"}
+        )
         assert answer.status_code == 303, answer.text
         return visitor
 

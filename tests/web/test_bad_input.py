@@ -1,4 +1,5 @@
-"""Hostile, broken and unlucky requests: a clear message, nothing lost, nothing half-written, no trace shown."""
+"""Hostile, broken and unlucky requests: a clear message, nothing lost, nothing half-written, no
+trace shown."""
 
 import re
 from collections.abc import Callable
@@ -37,27 +38,41 @@ def test_headers_on_every_answer(web: Browser) -> None:
         {"origin": "http://testserver.example"},
     ],
 )
-def test_no_other_site_writes_with_our_cookie(web: Browser, numbers: dict[str, str], headers: dict[str, str]) -> None:
+def test_no_other_site_writes_with_our_cookie(
+    web: Browser, numbers: dict[str, str], headers: dict[str, str]
+) -> None:
     answer = web.post(
-        f"/jobs/{numbers['intake']}/tap", data={"evidence": "high_idle", "was": "unknown", "state": "present"}, headers=headers
+        f"/jobs/{numbers['intake']}/tap",
+        data={"evidence": "high_idle", "was": "unknown", "state": "present"},
+        headers=headers,
     )
     assert answer.status_code == 403 and "another site" in answer.text
 
 
 def test_a_huge_body_is_refused_before_it_is_read(web: Browser, numbers: dict[str, str]) -> None:
     path = f"/jobs/{numbers['intake']}/codes"
-    told = web.post(path, content=b"x" * (MAX_BODY + 1), headers={"origin": HOST, "content-type": "application/x-www-form-urlencoded"})
+    told = web.post(
+        path,
+        content=b"x" * (MAX_BODY + 1),
+        headers={"origin": HOST, "content-type": "application/x-www-form-urlencoded"},
+    )
     assert told.status_code == 413 and "Nothing was saved" in told.text
 
     def endless():  # type: ignore[no-untyped-def]
         for _ in range(60):
             yield b"codes=" + b"x" * 100_000
 
-    untold = web.post(path, content=endless(), headers={"origin": HOST, "content-type": "application/x-www-form-urlencoded"})
+    untold = web.post(
+        path,
+        content=endless(),
+        headers={"origin": HOST, "content-type": "application/x-www-form-urlencoded"},
+    )
     assert untold.status_code == 413
 
 
-def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers: dict[str, str]) -> None:
+def test_html_in_every_text_field_stays_text(
+    web: Browser, db: Session, numbers: dict[str, str]
+) -> None:
     number = numbers["intake"]
     seen = web.seen(f"/jobs/{number}/intake", 'id="saved"')
     saved = {
@@ -70,15 +85,29 @@ def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers:
     }
     assert web.submit(f"/jobs/{number}/intake", saved).status_code == 303
     sent = [
-        web.submit(f"/jobs/{number}/looks", {"part": "throttle_body", "grade": "2", "deposit": "soot", "note": HTML}),
-        web.submit(f"/jobs/{numbers['work']}/enter/item", {"what": HTML, "kind": "connector", "before": "start"}),
+        web.submit(
+            f"/jobs/{number}/looks",
+            {"part": "throttle_body", "grade": "2", "deposit": "soot", "note": HTML},
+        ),
+        web.submit(
+            f"/jobs/{numbers['work']}/enter/item",
+            {"what": HTML, "kind": "connector", "before": "start"},
+        ),
         web.submit(f"/jobs/{number}/before-missing", {"before_missing": HTML, "seen": "0"}),
     ]
     assert [answer.status_code for answer in sent] == [303, 303, 303]
     assert HTML in {i.what for i in find_job(db, numbers["work"]).items}
     new = web.submit(
         "/jobs/new",
-        {"new": "1", "plate": "HT-1", "maker": HTML[:100], "model": HTML[:100], "keeper": HTML[:100], "family": "A", "complaint": HTML},
+        {
+            "new": "1",
+            "plate": "HT-1",
+            "maker": HTML[:100],
+            "model": HTML[:100],
+            "keeper": HTML[:100],
+            "family": "A",
+            "complaint": HTML,
+        },
     )
     assert new.status_code == 303
     assert find_job(db, number).complaint == HTML
@@ -86,7 +115,10 @@ def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers:
         "/",
         "/vehicles",
         "/vehicles/HT1",
-        *(f"/jobs/{number}/{s}" for s in ("intake", "evidence", "plan", "trace", "handover", "report")),
+        *(
+            f"/jobs/{number}/{s}"
+            for s in ("intake", "evidence", "plan", "trace", "handover", "report")
+        ),
         f"/jobs/{numbers['work']}/work",
     ):
         text = web.get(page).text
@@ -100,8 +132,16 @@ def test_html_in_every_text_field_stays_text(web: Browser, db: Session, numbers:
     [
         ("readings", {"phase": "before", "kind": "idle", "seen": "0"}, "at least one row"),
         ("readings", {"phase": "before", "kind": "idle", "idle_rpm": "fast", "seen": "0"}, "Speed"),
-        ("readings", {"phase": "before", "kind": "idle", "idle_rpm": "99999", "seen": "0"}, "an engine shows"),
-        ("readings", {"phase": "before", "kind": "trim", "rows": "a;b\n1;x", "seen": "0"}, "line 1"),
+        (
+            "readings",
+            {"phase": "before", "kind": "idle", "idle_rpm": "99999", "seen": "0"},
+            "an engine shows",
+        ),
+        (
+            "readings",
+            {"phase": "before", "kind": "trim", "rows": "a;b\n1;x", "seen": "0"},
+            "line 1",
+        ),
         ("key-on", {"map_sensor": "pressure", "seen": "0"}, "Manifold pressure"),
         ("key-on", {"seen": "0"}, "at least one sensor"),
         ("key-on", {"map_sensor": "101", "barometer_kpa": "5", "seen": "0"}, "50 to 110"),
@@ -137,7 +177,10 @@ def test_dates_out_of_reach(web: Browser) -> None:
 def test_a_form_sent_twice_opens_one_job(web: Browser, db: Session) -> None:
     before = db.scalar(select(func.count()).select_from(Job))
     form = {"once": "double-click-token", "plate": "QN-207", "complaint": "twice"}
-    first, second = (web.post("/jobs/new", data=form, headers={"origin": HOST}, follow_redirects=False) for _ in range(2))
+    first, second = (
+        web.post("/jobs/new", data=form, headers={"origin": HOST}, follow_redirects=False)
+        for _ in range(2)
+    )
     assert first.headers["location"] == second.headers["location"]
     assert db.scalar(select(func.count()).select_from(Job)) == (before or 0) + 1
 
@@ -157,7 +200,15 @@ def test_a_stale_tab_is_told_who_was_faster_and_keeps_its_words(
 
 
 @pytest.mark.parametrize(
-    "path", ["/jobs/99-0001/work", "/vehicles/NOPE", "/worksheets/horoscope", "/reference/families/Q", "/nowhere", "/static/nothing.css"]
+    "path",
+    [
+        "/jobs/99-0001/work",
+        "/vehicles/NOPE",
+        "/worksheets/horoscope",
+        "/reference/families/Q",
+        "/nowhere",
+        "/static/nothing.css",
+    ],
 )
 def test_what_is_not_there_is_said(web: Browser, path: str) -> None:
     answer = web.get(path)
@@ -170,15 +221,31 @@ def test_odd_bytes_do_not_break_a_page(web: Browser, numbers: dict[str, str]) ->
     number = numbers["intake"]
     answer = web.submit(f"/jobs/{number}/codes", {"codes": "P0171\x00"})
     assert answer.status_code == 422
-    assert web.submit(f"/jobs/{number}/tap", {"evidence": "x" * 3000, "was": "unknown", "state": "present"}).status_code == 404
+    assert (
+        web.submit(
+            f"/jobs/{number}/tap", {"evidence": "x" * 3000, "was": "unknown", "state": "present"}
+        ).status_code
+        == 404
+    )
     assert web.submit(f"/jobs/{number}/advance", {"stage": "nonsense"}).status_code == 404
-    assert web.submit(f"/jobs/{number}/readings", {"phase": "sideways", "kind": "idle", "idle_rpm": "740"}).status_code == 409
+    assert (
+        web.submit(
+            f"/jobs/{number}/readings", {"phase": "sideways", "kind": "idle", "idle_rpm": "740"}
+        ).status_code
+        == 409
+    )
     assert web.submit("/view", {"theme": "neon", "layout": "desk"}).status_code == 422
-    assert web.post(f"/jobs/{number}/codes", data={"codes": "P0171"}, headers={"origin": HOST}).status_code == 422, "no token, no write"
+    assert (
+        web.post(
+            f"/jobs/{number}/codes", data={"codes": "P0171"}, headers={"origin": HOST}
+        ).status_code
+        == 422
+    ), "no token, no write"
 
 
 def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathFactory) -> None:
-    """Stopped under a signed-in person: the write answers 503 with the words kept, and goes through after the restart."""
+    """Stopped under a signed-in person: the write answers 503 with the words kept, and goes through
+    after the restart."""
     from datetime import UTC, datetime
 
     from galene.demo.world import load
@@ -202,7 +269,9 @@ def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathF
             assert web.get("/healthz").json() == {"status": "ok"}
             form = {"once": "through-the-outage", "codes": "P0101 typed during the outage"}
             cluster.stop()
-            lost = web.post(f"/jobs/{number}/codes", data=form, headers={"origin": HOST}, follow_redirects=False)
+            lost = web.post(
+                f"/jobs/{number}/codes", data=form, headers={"origin": HOST}, follow_redirects=False
+            )
             assert lost.status_code == 503 and "Traceback" not in lost.text
             assert "does not answer" in lost.text
             assert web.get("/healthz").status_code == 503
@@ -212,7 +281,9 @@ def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathF
             if cluster.port != port:
                 engine = make_engine(cluster.url(), 2)
                 web.app.state.sessions.configure(bind=engine)  # type: ignore[attr-defined]
-            again = web.post(f"/jobs/{number}/codes", data=form, headers={"origin": HOST}, follow_redirects=False)
+            again = web.post(
+                f"/jobs/{number}/codes", data=form, headers={"origin": HOST}, follow_redirects=False
+            )
             assert again.status_code == 303
         with Session(engine) as db:
             assert [c.code for c in find_job(db, number).codes if c.code == "P0101"] == ["P0101"]
@@ -226,7 +297,9 @@ def test_a_fault_in_mid_write_leaves_nothing_half(
 ) -> None:
     from galene.jobs import plan
 
-    web.submit(f"/jobs/{numbers['intake']}/before-missing", {"before_missing": "towed in", "seen": "0"})
+    web.submit(
+        f"/jobs/{numbers['intake']}/before-missing", {"before_missing": "towed in", "seen": "0"}
+    )
     before = db.scalar(select(func.count()).select_from(Trace))
     tokens = db.scalar(select(func.count()).select_from(WriteOnce))
 
@@ -236,7 +309,11 @@ def test_a_fault_in_mid_write_leaves_nothing_half(
     monkeypatch.setattr(plan, "planned", break_down)
     answer = web.submit(f"/jobs/{numbers['intake']}/plan", {"parts": "throttle_body", "seen": "0"})
     assert answer.status_code == 500
-    assert "secret" not in answer.text and "Traceback" not in answer.text and "Nothing was saved" in answer.text
+    assert (
+        "secret" not in answer.text
+        and "Traceback" not in answer.text
+        and "Nothing was saved" in answer.text
+    )
     assert db.scalar(select(func.count()).select_from(Trace)) == before
     assert db.scalar(select(func.count()).select_from(WriteOnce)) == tokens
 
@@ -254,17 +331,50 @@ def test_the_api_needs_no_cookie_and_names_what_is_wrong(visitor: Browser) -> No
         ([], "(input)"),
     ):
         answer = visitor.post("/api/v1/calculations/isa-pressure", json=body)
-        assert answer.status_code == 422 and answer.json()["field"] == field and answer.json()["allowed"]
+        assert (
+            answer.status_code == 422
+            and answer.json()["field"] == field
+            and answer.json()["allowed"]
+        )
     assert visitor.post("/api/v1/calculations/horoscope", json={}).status_code == 404
     assert (
-        visitor.post("/api/v1/calculations/isa-pressure", content=b"{not json", headers={"content-type": "application/json"}).status_code
+        visitor.post(
+            "/api/v1/calculations/isa-pressure",
+            content=b"{not json",
+            headers={"content-type": "application/json"},
+        ).status_code
         == 422
     )
-    ranking = visitor.post("/api/v1/assessments", json={"engine": {"family": "A"}, "evidence": {"rough_idle": "present"}})
-    assert ranking.status_code == 200 and {"causes", "root_causes", "next_checks", "repair_order", "refer_on"} <= set(ranking.json())
-    assert visitor.post("/api/v1/assessments", json={"engine": {"family": "A"}, "evidence": {"wobble": "present"}}).status_code == 422
-    assert visitor.post("/api/v1/scopes", json={"family": "A", "components": ["maf_sensor"]}).json()["hands_on_minutes"] == 6
-    assert visitor.post("/api/v1/scopes", json={"family": "A", "components": ["egr_valve"]}).status_code == 422
+    ranking = visitor.post(
+        "/api/v1/assessments",
+        json={"engine": {"family": "A"}, "evidence": {"rough_idle": "present"}},
+    )
+    assert ranking.status_code == 200 and {
+        "causes",
+        "root_causes",
+        "next_checks",
+        "repair_order",
+        "refer_on",
+    } <= set(ranking.json())
+    assert (
+        visitor.post(
+            "/api/v1/assessments",
+            json={"engine": {"family": "A"}, "evidence": {"wobble": "present"}},
+        ).status_code
+        == 422
+    )
+    assert (
+        visitor.post("/api/v1/scopes", json={"family": "A", "components": ["maf_sensor"]}).json()[
+            "hands_on_minutes"
+        ]
+        == 6
+    )
+    assert (
+        visitor.post(
+            "/api/v1/scopes", json={"family": "A", "components": ["egr_valve"]}
+        ).status_code
+        == 422
+    )
 
 
 def test_problem_pages_give_every_field_back(web: Browser, numbers: dict[str, str]) -> None:

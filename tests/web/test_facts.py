@@ -46,7 +46,15 @@ def test_the_page_shows_defaults_as_such(web: Browser) -> None:
 def test_trims_that_rise_are_evidence_and_the_page_says_so(web: Browser, db: Session) -> None:
     act = Act(db=db, person=person(db, "odd"), now=datetime.now(UTC))
     vehicle = intake.add_vehicle(
-        act, intake.NewVehicle(plate="FA-170", maker="Brinewell", model="Testbed", year="2019", family="A", keeper="the shed")
+        act,
+        intake.NewVehicle(
+            plate="FA-170",
+            maker="Brinewell",
+            model="Testbed",
+            year="2019",
+            family="A",
+            keeper="the shed",
+        ),
     )
     number = intake.open_job(act, vehicle, "lean").number
     rising: dict[str, list[float | None]] = {
@@ -56,7 +64,13 @@ def test_trims_that_rise_are_evidence_and_the_page_says_so(web: Browser, db: Ses
         "map_kpa": [32.6, 34.5, 38.0, 62.0],
     }
     evidence.save_readings(
-        act, number, "before", kind="trim", values=rising, conditions=evidence.SetConditions(coolant_c=90.0, intake_c=20.0), seen=0
+        act,
+        number,
+        "before",
+        kind="trim",
+        values=rising,
+        conditions=evidence.SetConditions(coolant_c=90.0, intake_c=20.0),
+        seen=0,
     )
     db.commit()
     seen = {o.evidence: o.state for o in find_job(db, number).observations}
@@ -70,7 +84,15 @@ def test_trims_of_two_banks_tell_the_lean_one_and_the_page_says_so(
 ) -> None:
     act = Act(db=db, person=person(db, "odd"), now=datetime.now(UTC))
     vehicle = intake.add_vehicle(
-        act, intake.NewVehicle(plate="FA-171", maker="Brinewell", model="Testbed", year="2019", family="B", keeper="the shed")
+        act,
+        intake.NewVehicle(
+            plate="FA-171",
+            maker="Brinewell",
+            model="Testbed",
+            year="2019",
+            family="B",
+            keeper="the shed",
+        ),
     )
     number = intake.open_job(act, vehicle, "lean").number
     trims: dict[str, list[float | None]] = {
@@ -81,7 +103,13 @@ def test_trims_of_two_banks_tell_the_lean_one_and_the_page_says_so(
         "map_kpa": [33.0, 35.0, 40.0],
     }
     evidence.save_readings(
-        act, number, "before", kind="trim", values=trims, conditions=evidence.SetConditions(coolant_c=90.0, intake_c=20.0), seen=0
+        act,
+        number,
+        "before",
+        kind="trim",
+        values=trims,
+        conditions=evidence.SetConditions(coolant_c=90.0, intake_c=20.0),
+        seen=0,
     )
     db.commit()
     seen = {o.evidence: o.state for o in find_job(db, number).observations}
@@ -94,7 +122,15 @@ def test_trims_of_two_banks_tell_the_lean_one_and_the_page_says_so(
 def test_an_engine_of_one_bank_is_not_asked_for_a_second(web: Browser, db: Session) -> None:
     act = Act(db=db, person=person(db, "odd"), now=datetime.now(UTC))
     vehicle = intake.add_vehicle(
-        act, intake.NewVehicle(plate="FA-172", maker="Brinewell", model="Testbed", year="2019", family="A", keeper="the shed")
+        act,
+        intake.NewVehicle(
+            plate="FA-172",
+            maker="Brinewell",
+            model="Testbed",
+            year="2019",
+            family="A",
+            keeper="the shed",
+        ),
     )
     number = intake.open_job(act, vehicle, "lean").number
     db.commit()
@@ -102,7 +138,10 @@ def test_an_engine_of_one_bank_is_not_asked_for_a_second(web: Browser, db: Sessi
 
 
 def test_the_matrix_judges_by_the_engine_that_is_chosen(web: Browser) -> None:
-    asked = "/shelf/matrix/cell?agent=intake_valve_aerosol&component=intake_ports&state=engine_warm_running&state=ventilated"
+    asked = (
+        "/shelf/matrix/cell?agent=intake_valve_aerosol&component=intake_ports"
+        "&state=engine_warm_running&state=ventilated"
+    )
     anybody, diesel, petrol = (web.get(f"{asked}&family={f}").text for f in ("", "D", "C"))
     assert "The engine is not named" in anybody and "runs away" in anybody
     assert "runs away" in diesel and "The engine is not named" not in diesel

@@ -46,7 +46,15 @@ def upload(web: Browser, path: str, name: str, *, data: bytes, **fields: str):  
 
 def newest(db: Session, family_id: str = "B") -> dict[str, object]:
     db.expire_all()
-    return db.scalars(select(FamilyDraft).where(FamilyDraft.family_id == family_id).order_by(FamilyDraft.id.desc())).first().document  # type: ignore[union-attr]
+    return (
+        db.scalars(
+            select(FamilyDraft)
+            .where(FamilyDraft.family_id == family_id)
+            .order_by(FamilyDraft.id.desc())
+        )
+        .first()
+        .document
+    )  # type: ignore[union-attr]
 
 
 class FormReader(HTMLParser):
@@ -64,7 +72,11 @@ class FormReader(HTMLParser):
         if not self.inside:
             return
         name = given.get("name") or ""
-        if tag == "input" and name and (given.get("type") not in ("checkbox", "radio") or "checked" in given):
+        if (
+            tag == "input"
+            and name
+            and (given.get("type") not in ("checkbox", "radio") or "checked" in given)
+        ):
             self.fields.setdefault(name, []).append(given.get("value") or "")
         elif tag == "select":
             self.select, self.option = name, None
@@ -99,19 +111,32 @@ def fields_of(page: str, action: str) -> dict[str, list[str]]:
 
 def test_every_form_of_the_editor_keeps_what_it_shows(editing: Browser, db: Session) -> None:
     before = newest(db)
-    forms = [(f"part={p.id}", "part") for p in FAMILIES["B"].parts] + [(f"operation={o.id}", "operation") for o in FAMILIES["B"].operations]
+    forms = [(f"part={p.id}", "part") for p in FAMILIES["B"].parts] + [
+        (f"operation={o.id}", "operation") for o in FAMILIES["B"].operations
+    ]
     for query, action in [*forms, *((f"section={s}", s) for s in ("facts", "bands", "spares"))]:
         data = fields_of(editing.get(f"{EDIT}?{query}").text, f"{EDIT}/{action}")
-        answer = editing.post(f"{EDIT}/{action}", data=data, headers={"origin": HOST}, follow_redirects=False)
-        assert answer.status_code == 303, (query, re.findall(r'class="fault"[^>]*>([^<]*)', answer.text))
+        answer = editing.post(
+            f"{EDIT}/{action}", data=data, headers={"origin": HOST}, follow_redirects=False
+        )
+        assert answer.status_code == 303, (
+            query,
+            re.findall(r'class="fault"[^>]*>([^<]*)', answer.text),
+        )
         kept = newest(db)
         for table in ("pipes", "taps", "fasteners"):
             assert sorted(map(str, kept.pop(table))) == sorted(map(str, before[table])), query  # type: ignore[call-overload]
-        assert kept == {k: v for k, v in before.items() if k not in ("pipes", "taps", "fasteners")}, query
+        assert kept == {
+            k: v for k, v in before.items() if k not in ("pipes", "taps", "fasteners")
+        }, query
 
 
-def test_a_part_goes_from_the_palette_into_the_path_and_out_again(editing: Browser, db: Session) -> None:
-    answer = editing.submit(f"{EDIT}/add", {"seen": seen(editing), "component": "iat_sensor", "after": "intake_tube"})
+def test_a_part_goes_from_the_palette_into_the_path_and_out_again(
+    editing: Browser, db: Session
+) -> None:
+    answer = editing.submit(
+        f"{EDIT}/add", {"seen": seen(editing), "component": "iat_sensor", "after": "intake_tube"}
+    )
     assert answer.headers["location"] == f"{EDIT}?part=iat_sensor_2#edit"
     assert {"sensor": "iat_sensor_2", "on": "intake_tube"} in newest(db)["taps"]  # type: ignore[operator]
     page = editing.get(f"{EDIT}?part=iat_sensor_2").text
@@ -122,7 +147,10 @@ def test_a_part_goes_from_the_palette_into_the_path_and_out_again(editing: Brows
     assert "Somebody was faster" in editing.submit(f"{EDIT}/undo", {"seen": "1"}).text
     editing.submit(f"{EDIT}/undo", {"seen": seen(editing)})
     editing.submit(f"{EDIT}/publish", {"seen": seen(editing), "note": "one more temperature"})
-    assert "iat_sensor_2" in editing.get("/reference/families/B").text and 'version=1"' in editing.get("/reference/families/B").text
+    assert (
+        "iat_sensor_2" in editing.get("/reference/families/B").text
+        and 'version=1"' in editing.get("/reference/families/B").text
+    )
     assert "iat_sensor_2" not in editing.get("/reference/families/B?version=1").text
 
 
@@ -133,7 +161,12 @@ def test_a_part_goes_from_the_palette_into_the_path_and_out_again(editing: Brows
         ("facts", "section=facts", {"displacement_l": "big"}, "Engine size"),
         ("part", "part=egr_valve", {"torque": "tight"}, "Torque"),
         ("part", "part=egr_valve", {"target": "nowhere"}, "a part of this family"),
-        ("operation", "operation=egr_valve_off", {"minutes_off": ""}, "Minutes off: enter a figure"),
+        (
+            "operation",
+            "operation=egr_valve_off",
+            {"minutes_off": ""},
+            "Minutes off: enter a figure",
+        ),
         ("bands", "section=bands", {"high.idle_rpm": ""}, "both ends, or neither"),
         ("spares", "section=spares", {"price": "dear"}, "the price is not a number"),
     ],
@@ -142,33 +175,67 @@ def test_bad_figures_stay_out_of_the_draft(
     editing: Browser, db: Session, action: str, query: str, change: dict[str, str], words: str
 ) -> None:
     before = newest(db)
-    data = {**fields_of(editing.get(f"{EDIT}?{query}").text, f"{EDIT}/{action}"), **{k: [v] for k, v in change.items()}}
-    answer = editing.post(f"{EDIT}/{action}", data=data, headers={"origin": HOST}, follow_redirects=False)
+    data = {
+        **fields_of(editing.get(f"{EDIT}?{query}").text, f"{EDIT}/{action}"),
+        **{k: [v] for k, v in change.items()},
+    }
+    answer = editing.post(
+        f"{EDIT}/{action}", data=data, headers={"origin": HOST}, follow_redirects=False
+    )
     assert answer.status_code == 422 and words in answer.text, answer.text[-3000:]
     assert newest(db) == before
 
 
 def test_operations_that_wait_for_each_other_are_named(editing: Browser) -> None:
     data = fields_of(editing.get(f"{EDIT}?operation=engine_cover").text, f"{EDIT}/operation")
-    editing.post(f"{EDIT}/operation", data={**data, "after": ["plenum_off"]}, headers={"origin": HOST})
+    editing.post(
+        f"{EDIT}/operation", data={**data, "after": ["plenum_off"]}, headers={"origin": HOST}
+    )
     page = editing.get(EDIT).text
-    assert "operations wait for each other" in page and "engine_cover" in page[page.index("operations wait") :][:200]
+    assert (
+        "operations wait for each other" in page
+        and "engine_cover" in page[page.index("operations wait") :][:200]
+    )
     refused = editing.submit(f"{EDIT}/publish", {"seen": seen(editing), "note": "a loop"})
     assert refused.status_code == 409 and "wait for each other" in refused.text
 
 
-def test_a_picture_is_kept_shown_and_sent_along_with_the_family(editing: Browser, db: Session) -> None:
+def test_a_picture_is_kept_shown_and_sent_along_with_the_family(
+    editing: Browser, db: Session
+) -> None:
     png = io.BytesIO()
     Image.new("RGB", (64, 48), "teal").save(png, "PNG")
-    bad = upload(editing, f"{EDIT}/picture", "x.png", data=b"no picture", part="egr_valve", seen=seen(editing))
+    bad = upload(
+        editing,
+        f"{EDIT}/picture",
+        "x.png",
+        data=b"no picture",
+        part="egr_valve",
+        seen=seen(editing),
+    )
     assert bad.status_code == 422 and "JPEG, PNG or WebP" in bad.text
-    assert upload(editing, f"{EDIT}/picture", "x.png", data=png.getvalue(), part="egr_valve", seen=seen(editing)).status_code == 303
+    assert (
+        upload(
+            editing,
+            f"{EDIT}/picture",
+            "x.png",
+            data=png.getvalue(),
+            part="egr_valve",
+            seen=seen(editing),
+        ).status_code
+        == 303
+    )
     name = next(p["picture"] for p in newest(db)["parts"] if p["id"] == "egr_valve")  # type: ignore[attr-defined]
     assert editing.get(f"/pictures/{name}.jpg").headers["content-type"] == "image/jpeg"
-    assert editing.get("/pictures/" + "0" * 64 + ".jpg").status_code == 404 and editing.get("/pictures/x.jpg").status_code == 422
+    assert (
+        editing.get("/pictures/" + "0" * 64 + ".jpg").status_code == 404
+        and editing.get("/pictures/x.jpg").status_code == 422
+    )
     editing.submit(f"{EDIT}/publish", {"seen": seen(editing), "note": "a picture"})
     file = editing.get("/reference/families/B/file")
-    assert "attachment" in file.headers["content-disposition"] and set(json.loads(file.content)["pictures"]) == {name}
+    assert "attachment" in file.headers["content-disposition"] and set(
+        json.loads(file.content)["pictures"]
+    ) == {name}
     taken = upload(editing, "/reference/families/take-in", "b.json", data=file.content)
     assert taken.headers["location"] == EDIT
 
@@ -179,12 +246,19 @@ def test_a_picture_is_kept_shown_and_sent_along_with_the_family(editing: Browser
         (b"{", "line 1, column 2"),
         (b"", "engine family"),
         (
-            json.dumps({**to_file(FAMILIES["A"], {}), "family": {**to_file(FAMILIES["A"], {})["family"], "pipes": []}}).encode(),
+            json.dumps(
+                {
+                    **to_file(FAMILIES["A"], {}),
+                    "family": {**to_file(FAMILIES["A"], {})["family"], "pipes": []},
+                }
+            ).encode(),
             "not joined",
         ),
     ],
 )
-def test_a_bad_file_changes_nothing_and_says_why(web: Browser, db: Session, data: bytes, words: str) -> None:
+def test_a_bad_file_changes_nothing_and_says_why(
+    web: Browser, db: Session, data: bytes, words: str
+) -> None:
     answer = upload(web, "/reference/families/take-in", "bad.json", data=data)
     assert answer.status_code == 422 and words in answer.text
     assert db.scalars(select(FamilyDraft)).all() == []
@@ -198,7 +272,15 @@ def test_large_files_are_refused_before_they_are_read(web: Browser) -> None:
 @pytest.mark.parametrize(
     ("typed", "words"),
     [
-        ("meter", ("Behind the box&#39;s outlet", "T20 driver", "Not to be mixed up with", "Secondary meter")),
+        (
+            "meter",
+            (
+                "Behind the box&#39;s outlet",
+                "T20 driver",
+                "Not to be mixed up with",
+                "Secondary meter",
+            ),
+        ),
         ("p0401", ("Exhaust recirculation: flow too low", "Rear of the plenum", "Undo two knobs")),
         ("P0299", ("Charge pressure too low", "This engine has no")),
         ("P0700", ("points at no part",)),
@@ -213,47 +295,101 @@ def test_where_is_it(web: Browser, typed: str, words: tuple[str, ...]) -> None:
     assert "<script>" not in page.replace('<script src="/static', "")
 
 
-def test_a_bulletin_is_recorded_for_a_vehicle_and_seen_at_its_intake(web: Browser, db: Session) -> None:
+def test_a_bulletin_is_recorded_for_a_vehicle_and_seen_at_its_intake(
+    web: Browser, db: Session
+) -> None:
     missing = web.submit("/vehicles/QN114/bulletins", {"kind": "recall", "title": "Seat belt"})
-    assert missing.status_code == 422 and "Say where you looked" in missing.text and 'value="Seat belt"' in missing.text
-    web.submit("/vehicles/QN114/bulletins", {"kind": "recall", "title": "Throttle harness", "source": "hotline", "outcome": "booked"})
-    number = db.scalars(select(Job.number).where(Job.stage == "intake", Job.family_id == "A")).first()
+    assert (
+        missing.status_code == 422
+        and "Say where you looked" in missing.text
+        and 'value="Seat belt"' in missing.text
+    )
+    web.submit(
+        "/vehicles/QN114/bulletins",
+        {"kind": "recall", "title": "Throttle harness", "source": "hotline", "outcome": "booked"},
+    )
+    number = db.scalars(
+        select(Job.number).where(Job.stage == "intake", Job.family_id == "A")
+    ).first()
     assert "Throttle harness" in web.get(f"/jobs/{number}/intake").text
     assert "Throttle harness" not in web.get("/vehicles/QN207").text
 
 
 def test_the_gauge_measures_in_inches_and_points_can_be_changed(web: Browser, db: Session) -> None:
-    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)).first()
+    number = db.scalars(
+        select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)
+    ).first()
     path = f"/jobs/{number}/bores/egr_passage"
-    bore = {"bore_name": "passage", "bore.0": "1.1", "length_unit": "in", "phase": "after", "seen": "0", "deposit": "soot"}
+    bore = {
+        "bore_name": "passage",
+        "bore.0": "1.1",
+        "length_unit": "in",
+        "phase": "after",
+        "seen": "0",
+        "deposit": "soot",
+    }
     live = web.submit(f"{path}/live", {**bore, "thickness.0": ["0.1", "0.1", "0.1", "0.1"]})
     assert f"{100 * (1 - 0.2 / 1.1) ** 2:.1f} %" in live.text
-    more = web.submit(path, {**bore, "thickness.0": ["0.1", "0", "0.1", "0"], "points": "8", "resample": "1"}).text
-    assert [float(v) for v in re.findall(r'name="thickness.0" value="([^"]*)"', more)] == pytest.approx([0.1, 0.05, 0, 0.05] * 2)
+    more = web.submit(
+        path, {**bore, "thickness.0": ["0.1", "0", "0.1", "0"], "points": "8", "resample": "1"}
+    ).text
+    assert [
+        float(v) for v in re.findall(r'name="thickness.0" value="([^"]*)"', more)
+    ] == pytest.approx([0.1, 0.05, 0, 0.05] * 2)
     bad = web.submit(path, {**bore, "thickness.0": ["0.1", "0.6", "x", "0"]})
-    assert bad.status_code == 422 and "passage, 6 o&#39;clock" in bad.text and "below the radius" in bad.text
+    assert (
+        bad.status_code == 422
+        and "passage, 6 o&#39;clock" in bad.text
+        and "below the radius" in bad.text
+    )
     assert web.submit(path, {**bore, "thickness.0": ["0.1", "0", "0.1", "0"]}).status_code == 303
     kept = db.scalars(
-        select(Look).join(Job, Job.id == Look.job_id).where(Job.number == number, Look.part == "egr_passage", Look.phase == "after")
+        select(Look)
+        .join(Job, Job.id == Look.job_id)
+        .where(Job.number == number, Look.part == "egr_passage", Look.phase == "after")
     ).one()
     from galene.core.units import QUANTITIES
 
-    assert kept.bores[0]["bore_mm"] == pytest.approx(convert(QUANTITIES["length"], 1.1, "in", target="mm"))
+    assert kept.bores[0]["bore_mm"] == pytest.approx(
+        convert(QUANTITIES["length"], 1.1, "in", target="mm")
+    )
     assert web.submit("/jobs/26-9999/bores/egr_passage", bore).status_code == 404
     assert web.get(f"/jobs/{number}/bores/gearbox").status_code == 422
 
 
-def test_a_stale_gauge_is_told_who_was_faster(as_person: Callable[[str], Browser], db: Session) -> None:
-    number = db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)).first()
+def test_a_stale_gauge_is_told_who_was_faster(
+    as_person: Callable[[str], Browser], db: Session
+) -> None:
+    number = db.scalars(
+        select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)
+    ).first()
     path = f"/jobs/{number}/bores/egr_cooler"
-    bore = {"bore_name": "inlet", "bore.0": "38", "length_unit": "mm", "phase": "before", "seen": "0", "deposit": "soot"}
-    first = as_person("pia").submit(path, {**bore, "thickness.0": ["4", "3", "2", "3"], "note": "from Pia"})
+    bore = {
+        "bore_name": "inlet",
+        "bore.0": "38",
+        "length_unit": "mm",
+        "phase": "before",
+        "seen": "0",
+        "deposit": "soot",
+    }
+    first = as_person("pia").submit(
+        path, {**bore, "thickness.0": ["4", "3", "2", "3"], "note": "from Pia"}
+    )
     assert first.status_code == 303
-    late = as_person("odd").submit(path, {**bore, "thickness.0": ["9", "9", "9", "9"], "note": "from Odd"})
-    assert late.status_code == 409 and "Pia Skarn" in late.text and "from Odd" in late.text and "this measurement" in late.text
+    late = as_person("odd").submit(
+        path, {**bore, "thickness.0": ["9", "9", "9", "9"], "note": "from Odd"}
+    )
+    assert (
+        late.status_code == 409
+        and "Pia Skarn" in late.text
+        and "from Odd" in late.text
+        and "this measurement" in late.text
+    )
     db.expire_all()
     look = db.scalars(
-        select(Look).join(Job, Job.id == Look.job_id).where(Job.number == number, Look.part == "egr_cooler", Look.phase == "before")
+        select(Look)
+        .join(Job, Job.id == Look.job_id)
+        .where(Job.number == number, Look.part == "egr_cooler", Look.phase == "before")
     ).one()
     assert look.note == "from Pia" and look.bores[0]["thickness_mm"] == [4, 3, 2, 3]
 
@@ -262,9 +398,25 @@ def test_the_api_knows_the_workshops_own_families(web: Browser, db: Session) -> 
     web.submit("/reference/families", {"id": "D7", "name": "Like D", "like": "D"})
     at = "/reference/families/D7/edit"
     web.submit(f"{at}/publish", {"seen": seen(web, at), "note": "first"})
-    answer = web.post("/api/v1/scopes", json={"family": "D7", "components": ["egr_valve"]}, headers={"origin": HOST})
+    answer = web.post(
+        "/api/v1/scopes",
+        json={"family": "D7", "components": ["egr_valve"]},
+        headers={"origin": HOST},
+    )
     assert answer.status_code == 200 and answer.json()["hands_on_minutes"] > 0
-    assert web.post("/api/v1/scopes", json={"family": "Q9", "components": ["egr_valve"]}, headers={"origin": HOST}).status_code == 422
     assert (
-        web.post("/api/v1/assessments", json={"engine": {"family": "D7"}, "codes": ["P0401"]}, headers={"origin": HOST}).status_code == 200
+        web.post(
+            "/api/v1/scopes",
+            json={"family": "Q9", "components": ["egr_valve"]},
+            headers={"origin": HOST},
+        ).status_code
+        == 422
+    )
+    assert (
+        web.post(
+            "/api/v1/assessments",
+            json={"engine": {"family": "D7"}, "codes": ["P0401"]},
+            headers={"origin": HOST},
+        ).status_code
+        == 200
     )

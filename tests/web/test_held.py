@@ -1,4 +1,5 @@
-"""The held job of the demo on its pages: said everywhere, started nowhere, lifted by the foreman."""
+"""The held job of the demo on its pages: said everywhere, started nowhere, lifted by the
+foreman."""
 
 from collections.abc import Callable
 

@@ -23,9 +23,18 @@ STAGES = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover"
 
 
 @pytest.mark.parametrize("system", ["metric", "imperial"])
-def test_every_page_of_every_job_answers(as_person: Callable[[str], Browser], numbers: dict[str, str], system: str) -> None:
+def test_every_page_of_every_job_answers(
+    as_person: Callable[[str], Browser], numbers: dict[str, str], system: str
+) -> None:
     web = as_person("maren")
-    settings = {"system": system, "hourly_rate": "72", "altitude": "12", "temperature": "14", "humidity": "68", "seen": "1"}
+    settings = {
+        "system": system,
+        "hourly_rate": "72",
+        "altitude": "12",
+        "temperature": "14",
+        "humidity": "68",
+        "seen": "1",
+    }
     schools = {f"school_{letter}": choice for letter, choice in DEFAULT_POLICY.items()}
     units = {"altitude_unit": "m", "temperature_unit": "degC"}
     assert web.submit("/reference", {**settings, **schools, **units}).status_code == 303
@@ -40,26 +49,47 @@ def test_every_page_of_every_job_answers(as_person: Callable[[str], Browser], nu
         "/reference",
         "/reference/families/A",
     ]
-    pages += [f"/jobs/{n}/{s}" for n in numbers.values() for s in (*STAGES, "trace", "report", "pictures")]
+    pages += [
+        f"/jobs/{n}/{s}" for n in numbers.values() for s in (*STAGES, "trace", "report", "pictures")
+    ]
     pages += [f"/worksheets/{name}" for name in SHEETS]
     for page in pages:
         answer = web.get(page)
         assert answer.status_code == 200, f"{page}: {answer.text[:300]}"
         assert "<h1" in answer.text, page
-    assert ("inHg" in web.get(f"/jobs/{numbers['prove']}/prove").text) and web.get("/jobs/new").status_code == 200
+    assert ("inHg" in web.get(f"/jobs/{numbers['prove']}/prove").text) and web.get(
+        "/jobs/new"
+    ).status_code == 200
 
 
 def test_nobody_sees_anything_without_signing_in(visitor: Browser, numbers: dict[str, str]) -> None:
-    for page in ("/", f"/jobs/{numbers['work']}/work", "/vehicles", "/reference", f"/jobs/{numbers['handover']}/report.pdf"):
+    for page in (
+        "/",
+        f"/jobs/{numbers['work']}/work",
+        "/vehicles",
+        "/reference",
+        f"/jobs/{numbers['handover']}/report.pdf",
+    ):
         answer = visitor.get(page, follow_redirects=False)
-        assert answer.status_code == 303 and answer.headers["location"].startswith(f"/sign-in?back={page}"), page
-    assert visitor.submit(f"/jobs/{numbers['work']}/tap", {"evidence": "rough_idle"}).status_code == 303
+        assert answer.status_code == 303 and answer.headers["location"].startswith(
+            f"/sign-in?back={page}"
+        ), page
+    assert (
+        visitor.submit(f"/jobs/{numbers['work']}/tap", {"evidence": "rough_idle"}).status_code
+        == 303
+    )
     assert "do not fit" in visitor.submit("/sign-in", {"name": "odd", "password": "wrong"}).text
 
 
 def test_signing_in_leads_back_but_never_off_the_site(visitor: Browser) -> None:
-    for back, wanted in (("/vehicles", "/vehicles"), ("https://elsewhere.example/", "/"), ("//elsewhere.example", "/")):
-        answer = visitor.submit("/sign-in", {"name": "odd", "password": "slipway-odd", "back": back})
+    for back, wanted in (
+        ("/vehicles", "/vehicles"),
+        ("https://elsewhere.example/", "/"),
+        ("//elsewhere.example", "/"),
+    ):
+        answer = visitor.submit(
+            "/sign-in", {"name": "odd", "password": "slipway-odd", "back": back}
+        )
         assert answer.headers["location"] == wanted
     cookie = answer.headers["set-cookie"]
     assert "HttpOnly" in cookie and "SameSite=lax" in cookie
@@ -76,7 +106,14 @@ def test_the_report_prints_as_one_readable_pdf(web: Browser, numbers: dict[str, 
     answer = web.get(f"/jobs/{numbers['handover']}/report.pdf")
     assert answer.headers["content-type"] == "application/pdf"
     text = " ".join(p.extract_text() for p in PdfReader(io.BytesIO(answer.content)).pages)
-    for wanted in ("QN-114", "Proven better", "Deposit round the throttle plate", "Maren Tolk", "Next look at", "Throttle opening at idle"):
+    for wanted in (
+        "QN-114",
+        "Proven better",
+        "Deposit round the throttle plate",
+        "Maren Tolk",
+        "Next look at",
+        "Throttle opening at idle",
+    ):
         assert wanted in " ".join(text.split()), wanted
 
 
@@ -84,21 +121,31 @@ def test_a_finished_job_offers_no_change(web: Browser, numbers: dict[str, str]) 
     page = web.get(f"/jobs/{numbers['handover']}/handover").text
     assert "read-only" in page and "Open this job again" in page
     assert "Sign and finish" not in page
-    answer = web.submit(f"/jobs/{numbers['handover']}/enter/item", {"what": "plug", "kind": "connector"})
+    answer = web.submit(
+        f"/jobs/{numbers['handover']}/enter/item", {"what": "plug", "kind": "connector"}
+    )
     assert answer.status_code == 409 and "finished" in answer.text
 
 
-def test_the_refused_start_lists_what_is_open(as_person: Callable[[str], Browser], numbers: dict[str, str]) -> None:
+def test_the_refused_start_lists_what_is_open(
+    as_person: Callable[[str], Browser], numbers: dict[str, str]
+) -> None:
     path = f"/jobs/{numbers['work']}/start"
     refused = as_person("odd").submit(path)
-    assert refused.status_code == 409 and "Air meter connector" in refused.text and "Air meter drying" in refused.text
+    assert (
+        refused.status_code == 409
+        and "Air meter connector" in refused.text
+        and "Air meter drying" in refused.text
+    )
     assert "override_reason" not in refused.text, "a technician is not offered the override"
     offered = as_person("maren").submit(path)
     assert offered.status_code == 409 and "override_reason" in offered.text
 
 
 def test_worksheets_answer_each_figure(web: Browser) -> None:
-    assert {*SHEETS, "bore-restriction"} == set(CALCULATIONS), "the bore gauge has a page of its own"
+    assert {*SHEETS, "bore-restriction"} == set(CALCULATIONS), (
+        "the bore gauge has a page of its own"
+    )
     fields = {
         "bore_mm": "58",
         "closed_angle_deg": "6",
@@ -110,38 +157,66 @@ def test_worksheets_answer_each_figure(web: Browser) -> None:
     fields |= {"discharge_coefficient": "0.82", "deposit_mm": "0.04", "deposit_tolerance_mm": "0"}
     good = web.submit("/worksheets/idle-gap", fields)
     assert "0.84" in good.text and "<svg" in good.text and "<html" not in good.text
-    inches = web.submit("/worksheets/idle-gap", {**fields, "bore_mm": "2.28346", "bore_mm_unit": "in"})
+    inches = web.submit(
+        "/worksheets/idle-gap", {**fields, "bore_mm": "2.28346", "bore_mm_unit": "in"}
+    )
     assert "0.84" in inches.text
     bad = web.submit("/worksheets/idle-gap", {**fields, "manifold_kpa": "120"})
-    assert "manifold_kpa" in bad.text and "as air must flow inward" in bad.text and "<svg" not in bad.text
+    assert (
+        "manifold_kpa" in bad.text
+        and "as air must flow inward" in bad.text
+        and "<svg" not in bad.text
+    )
     assert "a figure" in web.submit("/worksheets/idle-gap", {**fields, "bore_mm": ""}).text
 
 
-def test_the_card_goes_on_by_plain_forms_too(as_person: Callable[[str], Browser], numbers: dict[str, str], db: Session) -> None:
+def test_the_card_goes_on_by_plain_forms_too(
+    as_person: Callable[[str], Browser], numbers: dict[str, str], db: Session
+) -> None:
     """Without scripts a tick is a form that leads back to the card, or says what is missing."""
     web, number = as_person("odd"), numbers["work"]
     page = web.get(f"/jobs/{number}/work").text
     step = re.search(r'data-step="(\d+)"', page)
     left = [s for s in find_job(db, number).steps if s.done_at is None]
-    assert step and page.count("data-step=") == len(left) and page.count("hidden>") >= len(left) - 1, "every step that is left stands in the page"
+    assert (
+        step and page.count("data-step=") == len(left) and page.count("hidden>") >= len(left) - 1
+    ), "every step that is left stands in the page"
     ticks = [s for s in left if s.document.act == "tick"]
-    assert page.count('class="btn btn-main tick') == len(ticks) < len(left), "what is done on its own page is not ticked"
-    early = web.submit(f"/jobs/{number}/enter/tick", {"step": step[1], "record:grade_after": "0", "record:moisture": "yes"})
+    assert page.count('class="btn btn-main tick') == len(ticks) < len(left), (
+        "what is done on its own page is not ticked"
+    )
+    early = web.submit(
+        f"/jobs/{number}/enter/tick",
+        {"step": step[1], "record:grade_after": "0", "record:moisture": "yes"},
+    )
     assert early.status_code == 409 and "Too early" in early.text
-    lacking = web.submit(f"/jobs/{number}/enter/tick", {"step": step[1], "early_reason": "warm air used"})
+    lacking = web.submit(
+        f"/jobs/{number}/enter/tick", {"step": step[1], "early_reason": "warm air used"}
+    )
     assert lacking.status_code == 422 and "Choose the grade." in lacking.text
-    done = web.submit(f"/jobs/{number}/enter/tick", {"step": step[1], "record:grade_after": "0", "record:moisture": "yes", "early_reason": "warm air used"})
+    done = web.submit(
+        f"/jobs/{number}/enter/tick",
+        {
+            "step": step[1],
+            "record:grade_after": "0",
+            "record:moisture": "yes",
+            "early_reason": "warm air used",
+        },
+    )
     assert done.status_code == 303 and done.headers["location"] == f"/jobs/{number}/work"
-    assert "Tape off" in web.get(f"/jobs/{number}/work").text or "Refit the air meter" in web.get(f"/jobs/{number}/work").text
+    assert (
+        "Tape off" in web.get(f"/jobs/{number}/work").text
+        or "Refit the air meter" in web.get(f"/jobs/{number}/work").text
+    )
 
 
 def test_no_template_escapes_the_policy_or_the_one_place_for_texts() -> None:
     bare: list[str] = []
     for path in TEMPLATES:
         source = path.read_text()
-        assert not re.search(r"<script(?![^>]*\bsrc=)|\son\w+=|\sstyle=|javascript:|\|\s*safe", source), (
-            f"{path.name}: inline script, style or unescaped text"
-        )
+        assert not re.search(
+            r"<script(?![^>]*\bsrc=)|\son\w+=|\sstyle=|javascript:|\|\s*safe", source
+        ), f"{path.name}: inline script, style or unescaped text"
         if path.name == "_airpath.html":
             source = re.sub(r"<defs>.*?</defs>", "", source, flags=re.S)
         plain = re.sub(r"\{#.*?#\}|\{%.*?%\}|\{\{.*?\}\}", " ", source, flags=re.S)
@@ -152,7 +227,12 @@ def test_no_template_escapes_the_policy_or_the_one_place_for_texts() -> None:
 
 
 def test_the_built_stylesheet_is_current() -> None:
-    code = "import sys; sys.path.insert(0, 'scripts'); import stamp_stylesheet as s; print(s.fingerprint())"
-    wanted = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True).stdout.strip()
+    code = (
+        "import sys; sys.path.insert(0, 'scripts'); import stamp_stylesheet as s;"
+        " print(s.fingerprint())"
+    )
+    wanted = subprocess.run(
+        [sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True
+    ).stdout.strip()
     first_line = (ROOT / "src/galene/web/static/app.css").read_text().split("\n", 1)[0]
     assert wanted in first_line, "run: npm ci && npm run build"

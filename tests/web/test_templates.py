@@ -1,4 +1,5 @@
-"""The pages of step and relearn templates: what the form holds is what is kept, rows change without saving, faults stand at their fields."""
+"""The pages of step and relearn templates: what the form holds is what is kept, rows change without
+saving, faults stand at their fields."""
 
 from collections.abc import Callable
 from copy import deepcopy
@@ -90,7 +91,9 @@ def sent(web: Browser, path: str, pairs: list[tuple[str, str]], *, do: str = "sa
 
 
 @pytest.mark.parametrize("kind", SHIPPED)
-def test_what_the_form_holds_is_what_is_kept(as_person: Callable[[str], Browser], db: Session, kind: str) -> None:
+def test_what_the_form_holds_is_what_is_kept(
+    as_person: Callable[[str], Browser], db: Session, kind: str
+) -> None:
     web = as_person("maren")
     for name, shipped in SHIPPED[kind].items():
         path = f"/reference/templates/{kind}/{name}"
@@ -101,27 +104,48 @@ def test_what_the_form_holds_is_what_is_kept(as_person: Callable[[str], Browser]
         assert web.get(f"{path}/file").json()[kind] == kept.document
 
 
-def test_rows_change_without_being_saved_and_faults_keep_what_was_typed(as_person: Callable[[str], Browser], db: Session) -> None:
+def test_rows_change_without_being_saved_and_faults_keep_what_was_typed(
+    as_person: Callable[[str], Browser], db: Session
+) -> None:
     web, path = as_person("maren"), "/reference/templates/procedure/throttle_body"
     page = web.get(path).text
     more = sent(web, path, fields_of(page), do="add:1").text
-    assert "Not saved yet." in more and len(fields_of(more)) > len(fields_of(page)) and not db.scalars(select(TemplateVersion)).all()
+    assert (
+        "Not saved yet." in more
+        and len(fields_of(more)) > len(fields_of(page))
+        and not db.scalars(select(TemplateVersion)).all()
+    )
     pairs = [(k, "Look for the maker's mark" if k == "1.text" else v) for k, v in fields_of(more)]
     moved = sent(web, path, pairs, do="up:1").text
-    assert moved.index("Look for the maker&#39;s mark") < moved.index("Ignition on, engine off: a helper")
+    assert moved.index("Look for the maker&#39;s mark") < moved.index(
+        "Ignition on, engine off: a helper"
+    )
     assert "Look for the maker" not in sent(web, path, fields_of(moved), do="out:0").text
     opened = [(k, "A lid" if k == "0.open_what" else v) for k, v in fields_of(moved)]
     refused = sent(web, path, opened, note="a lid")
     assert refused.status_code == 422 and "“A lid” is opened here and never closed" in refused.text
-    assert ("0.text", "Look for the maker's mark") in fields_of(refused.text), "what was typed is given back"
+    assert ("0.text", "Look for the maker's mark") in fields_of(refused.text), (
+        "what was typed is given back"
+    )
     kept = sent(web, path, fields_of(moved), note="the maker's mark first")
     assert kept.status_code == 303
     row = db.scalars(select(TemplateVersion)).one()
     assert row.document and row.document["steps"][0]["key"] == "look_for_the"
-    stale = sent(web, path, [(k, v if k != "once" else "another-token") for k, v in fields_of(moved)], note="from an old page")
+    stale = sent(
+        web,
+        path,
+        [(k, v if k != "once" else "another-token") for k, v in fields_of(moved)],
+        note="from an old page",
+    )
     assert stale.status_code == 409 and "Maren" in stale.text
-    assert "The workshop&#39;s own, version 1" in web.get(path).text or "The workshop's own, version 1" in web.get(path).text
-    assert web.submit(path, {"do": "take-back", "seen": "1", "family": "", "note": "back"}).status_code == 303
+    assert (
+        "The workshop&#39;s own, version 1" in web.get(path).text
+        or "The workshop's own, version 1" in web.get(path).text
+    )
+    assert (
+        web.submit(path, {"do": "take-back", "seen": "1", "family": "", "note": "back"}).status_code
+        == 303
+    )
     assert templates.all_in_force(db) == []
 
 
@@ -141,6 +165,12 @@ def test_a_technician_reads_and_a_foreman_changes(as_person: Callable[[str], Bro
     ):
         answer = sent(web, path, fields_of(web.get(path).text), note="shorter", **change)
         assert answer.status_code == 422 and words in answer.text, words
-    family = sent(web, path, fields_of(web.get(path + "?family=A").text), note="family A holds longer", **{"0.hold": "3"})
+    family = sent(
+        web,
+        path,
+        fields_of(web.get(path + "?family=A").text),
+        note="family A holds longer",
+        **{"0.hold": "3"},
+    )
     assert family.status_code == 303 and family.headers["location"].endswith("?family=A")
     assert "family A" in web.get("/reference/templates").text

@@ -1,1 +1,2 @@
-"""The job's rules and computation: pure functions and frozen records, no clock, no database, no web."""
+"""The job's rules and computation: pure functions and frozen records, no clock, no database, no
+web."""

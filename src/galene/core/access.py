@@ -16,13 +16,25 @@ PAIRS: tuple[tuple[str, str, str], ...] = (
     ("throttle_body", "idle_air_valve", "the valve sits beside the bore and fouls with it"),
     ("throttle_body", "breather_valve", "the tube is off: oil from the breather feeds the deposit"),
     ("intake_manifold", "intake_ports", "manifold off, ports inspected"),
-    ("intake_manifold", "runner_flaps", "manifold off, flaps moved by hand over their whole travel"),
-    ("intake_ports", "intake_manifold", "the manifold is off anyway: clean ports behind a coked manifold foul at once"),
+    (
+        "intake_manifold",
+        "runner_flaps",
+        "manifold off, flaps moved by hand over their whole travel",
+    ),
+    (
+        "intake_ports",
+        "intake_manifold",
+        "the manifold is off anyway: clean ports behind a coked manifold foul at once",
+    ),
     ("egr_valve", "egr_passage", "valve off, passage cleaned: the valve may be innocent"),
     ("egr_passage", "egr_valve", "the way is open: look at the seat and move the stem"),
     ("egr_cooler", "egr_valve", "cooler off: look at the valve, and check the cooler for leaks"),
     ("egr_dp_sensor", "egr_dp_ports", "a sensor is as good as the ports it reads"),
-    ("exhaust_pressure_sensor", "exhaust_pressure_tube", "a sensor is as good as the tube it reads"),
+    (
+        "exhaust_pressure_sensor",
+        "exhaust_pressure_tube",
+        "a sensor is as good as the tube it reads",
+    ),
     ("crankcase_pressure_hose", "crankcase_pressure_sensor", "hose off: look at the sensor's seal"),
     ("boost_sensor", "charge_air_pipe", "oil in the pipe is what fouls the sensor"),
 )
@@ -41,7 +53,8 @@ class Suggestion:
 
 @dataclass(frozen=True, kw_only=True)
 class Scope:
-    """The union of access for some parts. `operations` stand in the order of opening; close in reverse."""
+    """The union of access for some parts. `operations` stand in the order of opening; close in
+    reverse."""
 
     components: tuple[str, ...]
     operations: tuple[Operation, ...]
@@ -52,7 +65,8 @@ class Scope:
 
 
 class Access:
-    """One family's operations with their prerequisites closed, for as many unions as a page asks for."""
+    """One family's operations with their prerequisites closed, for as many unions as a page asks
+    for."""
 
     def __init__(self, family: EngineFamily, done: Iterable[str]) -> None:
         self.operations = {o.id: o for o in family.operations}
@@ -94,7 +108,8 @@ class Access:
     def union(self, part_ids: Iterable[str], removed: Iterable[str]) -> frozenset[str]:
         """Operations that lay open all parts and take off the engine those in `removed`.
 
-        Parts with one way only are taken first, so that a part with a choice finds what is open anyway.
+        Parts with one way only are taken first, so that a part with a choice finds what is open
+        anyway.
         """
         found: frozenset[str] = frozenset()
         for part_id in removed:
@@ -118,10 +133,11 @@ def in_order(operations: Iterable[Operation]) -> tuple[Operation, ...]:
 
     Notes
     -----
-    The state that matters is whether the engine runs or stands. Doing all that one state allows before changing to
-    the other needs the fewest changes for a given first state; both first states are tried, running first among
-    equals, because a warm engine cools by itself. Among operations that are free, the family's own order (outermost
-    first) is kept, and what needs a cold engine comes last.
+    The state that matters is whether the engine runs or stands. Doing all that one state allows
+    before changing to the other needs the fewest changes for a given first state; both first states
+    are tried, running first among equals, because a warm engine cools by itself. Among operations
+    that are free, the family's own order (outermost first) is kept, and what needs a cold engine
+    comes last.
     """
     listed = list(operations)
     position = {o.id: i for i, o in enumerate(listed)}
@@ -134,11 +150,23 @@ def in_order(operations: Iterable[Operation]) -> tuple[Operation, ...]:
         placed: set[str] = set()
         state, changes, stuck = start, 0, 0
         while left:
-            free = next((o for o in left if _running(o) in (None, state) and all(n in placed or n not in inside for n in o.after)), None)
+            free = next(
+                (
+                    o
+                    for o in left
+                    if _running(o) in (None, state)
+                    and all(n in placed or n not in inside for n in o.after)
+                ),
+                None,
+            )
             if free is None:
                 stuck += 1
                 if stuck > 1:
-                    raise InputError("operations", [o.id for o in left], "operations that do not wait for each other")
+                    raise InputError(
+                        "operations",
+                        [o.id for o in left],
+                        "operations that do not wait for each other",
+                    )
                 state, changes = not state, changes + 1
                 continue
             stuck = 0
@@ -154,9 +182,14 @@ def in_order(operations: Iterable[Operation]) -> tuple[Operation, ...]:
 
 
 def operations_for(
-    family: EngineFamily, part_ids: Iterable[str], done: Iterable[str] = (), *, removed: Iterable[str] = ()
+    family: EngineFamily,
+    part_ids: Iterable[str],
+    done: Iterable[str] = (),
+    *,
+    removed: Iterable[str] = (),
 ) -> tuple[Operation, ...]:
-    """Operations that lay open `part_ids`, closed under prerequisites, without those `done`, in the order of opening.
+    """Operations that lay open `part_ids`, closed under prerequisites, without those `done`, in the
+    order of opening.
 
     Parts in `removed` are also taken off the engine.
     """
@@ -165,7 +198,8 @@ def operations_for(
 
 
 def ways_in(family: EngineFamily, done: Iterable[str] = ()) -> dict[str, dict[str, float]]:
-    """For every kind of component, the operations of its cheapest way in, with their hands-on minutes."""
+    """For every kind of component, the operations of its cheapest way in, with their hands-on
+    minutes."""
     known = {o.id for o in family.operations}
     access = Access(family, [o for o in done if o in known])
     found: dict[str, dict[str, float]] = {}
@@ -180,13 +214,17 @@ def ways_in(family: EngineFamily, done: Iterable[str] = ()) -> dict[str, dict[st
 
 
 def layers(operations: Iterable[Operation]) -> tuple[tuple[Operation, ...], ...]:
-    """Operations by how deep they lie: the first layer needs nothing opened, each next one something of the layer before."""
+    """Operations by how deep they lie: the first layer needs nothing opened, each next one
+    something of the layer before."""
     listed = list(operations)
     by_id = {o.id: o for o in listed}
     depth: dict[str, int] = {}
     for operation in listed:  # in opening order, so prerequisites are known
         depth[operation.id] = 1 + max((depth[n] for n in operation.after if n in by_id), default=-1)
-    return tuple(tuple(o for o in listed if depth[o.id] == k) for k in range(max(depth.values(), default=-1) + 1))
+    return tuple(
+        tuple(o for o in listed if depth[o.id] == k)
+        for k in range(max(depth.values(), default=-1) + 1)
+    )
 
 
 def minutes_of(operations: Iterable[Operation]) -> float:
@@ -198,7 +236,8 @@ def scope(
     family: EngineFamily,
     components: Iterable[str],
     open_: Iterable[str] = (),
-    *, grades: Mapping[str, int] | None = None,
+    *,
+    grades: Mapping[str, int] | None = None,
     removed: Iterable[str] = (),
 ) -> Scope:
     """Access for a set of parts, with what each neighbour would add.
@@ -208,7 +247,8 @@ def scope(
     family : EngineFamily
     components : part ids (or component kinds that the family carries once)
     open_ : operation ids already done
-    grades : deposit grade per part id, where known; grade 2 and above make a cheap neighbour worth it
+    grades : deposit grade per part id, where known; grade 2 and above make a cheap neighbour worth
+        it
     removed : part ids that the method wants off the engine
 
     Raises
@@ -228,16 +268,27 @@ def scope(
     access = Access(family, open_)
     union = access.union(chosen, removed)
     operations = in_order(o for o in family.operations if o.id in union)
-    marginal = {p.id: access.cost(access.reached(p.id, union) - union) for p in family.parts if p.id not in chosen and p.id in access.ways}
+    marginal = {
+        p.id: access.cost(access.reached(p.id, union) - union)
+        for p in family.parts
+        if p.id not in chosen and p.id in access.ways
+    }
     suggested: dict[str, Suggestion] = {}
     kinds = {family.part(c).component for c in chosen}
     for kind, other, why in PAIRS:
         for part in family.parts:
-            if kind in kinds and part.component == other and part.id in marginal and marginal[part.id] <= 2 * NEAR_FREE_MINUTES:
+            if (
+                kind in kinds
+                and part.component == other
+                and part.id in marginal
+                and marginal[part.id] <= 2 * NEAR_FREE_MINUTES
+            ):
                 suggested.setdefault(part.id, Suggestion(part.id, marginal[part.id], why))
     for part_id, grade in (grades or {}).items():
         if part_id in marginal and grade >= 2 and marginal[part_id] <= 2 * NEAR_FREE_MINUTES:
-            suggested[part_id] = Suggestion(part_id, marginal[part_id], f"seen at grade {grade}, and the way is nearly open")
+            suggested[part_id] = Suggestion(
+                part_id, marginal[part_id], f"seen at grade {grade}, and the way is nearly open"
+            )
     for part_id, minutes in marginal.items():
         if minutes == 0 and union and part_id not in suggested:
             suggested[part_id] = Suggestion(part_id, 0.0, "laid open anyway: a look costs nothing")

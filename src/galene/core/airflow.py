@@ -1,4 +1,5 @@
-"""What the air meter should read, and what the fuel trims say about it: `expected-airflow`, `trim-split`."""
+"""What the air meter should read, and what the fuel trims say about it: `expected-airflow`,
+`trim-split`."""
 
 import math
 from dataclasses import dataclass
@@ -30,7 +31,8 @@ class ExpectedAirflowInput:
 
 @dataclass(frozen=True, kw_only=True)
 class ExpectedAirflowResult:
-    """`ratio` is measured over expected; `verdict` is agree, reads_low, reads_high or no_measurement."""
+    """`ratio` is measured over expected; `verdict` is agree, reads_low, reads_high or
+    no_measurement."""
 
     expected_g_s: float
     expected_low_g_s: float
@@ -61,8 +63,9 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
 
     Notes
     -----
-    m = VE p V N / (c 60 R T); `expected_low_g_s` and `_high_` are two standard deviations of the volumetric
-    efficiency. The verdict needs a gap of two standard deviations of efficiency and meter together.
+    m = VE p V N / (c 60 R T); `expected_low_g_s` and `_high_` are two standard deviations of the
+    volumetric efficiency. The verdict needs a gap of two standard deviations of efficiency and
+    meter together.
 
     Examples
     --------
@@ -90,7 +93,14 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
     spread = 2 * given.volumetric_efficiency_tolerance
     low, high = expected * (1 - spread), expected * (1 + spread)
     if given.measured_g_s is None:
-        return ExpectedAirflowResult(expected_g_s=expected, expected_low_g_s=low, expected_high_g_s=high, ratio=None, verdict="no_measurement", sentence=f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f}).")
+        return ExpectedAirflowResult(
+            expected_g_s=expected,
+            expected_low_g_s=low,
+            expected_high_g_s=high,
+            ratio=None,
+            verdict="no_measurement",
+            sentence=f"Expect {expected:.2f} g/s ({low:.2f} to {high:.2f}).",
+        )
     within("measured_g_s", given.measured_g_s, 0, high=3000, unit="g/s")
     ratio = given.measured_g_s / expected
     allowed = 2 * math.hypot(given.volumetric_efficiency_tolerance, METER_SIGMA)
@@ -106,7 +116,10 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
         expected_high_g_s=high,
         ratio=ratio,
         verdict=verdict,
-        sentence=f"{given.measured_g_s:.2f} g/s measured against {expected:.2f} g/s expected ({ratio:.0%}): {tail}",
+        sentence=(
+            f"{given.measured_g_s:.2f} g/s measured against {expected:.2f} g/s expected"
+            f" ({ratio:.0%}): {tail}"
+        ),
     )
 
 
@@ -131,7 +144,8 @@ class TrimSplitInput:
 
 @dataclass(frozen=True, kw_only=True)
 class TrimSplitResult:
-    """`meter_gain` is indicated over true air; `leak_g_s` is unmetered air. Bounds are 95 %, null without a spare point."""
+    """`meter_gain` is indicated over true air; `leak_g_s` is unmetered air. Bounds are 95 %, null
+    without a spare point."""
 
     meter_gain: float
     meter_gain_low: float | None
@@ -144,9 +158,11 @@ class TrimSplitResult:
 
 
 GAIN_MATTERS = 0.03
-"""A meter error below three percent is within what trims do on a healthy engine (project default)."""
+"""A meter error below three percent is within what trims do on a healthy engine (project
+default)."""
 LEAK_TRIM_MATTERS = 0.03
-"""A leak counts when it alone asks for three percent trim at the lowest airflow (project default)."""
+"""A leak counts when it alone asks for three percent trim at the lowest airflow (project
+default)."""
 
 
 def trim_split(given: TrimSplitInput) -> TrimSplitResult:
@@ -155,7 +171,8 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
     Parameters
     ----------
     given.points : list of TrimPoint, at least 2
-        `airflow_g_s` 0.1 to 2000 as the meter shows it, `trim_percent` -60 to 100, `map_kpa` below `barometer_kpa`.
+        `airflow_g_s` 0.1 to 2000 as the meter shows it, `trim_percent` -60 to 100, `map_kpa` below
+        `barometer_kpa`.
     given.barometer_kpa : float, 50 to 110 kPa
 
     Raises
@@ -165,10 +182,11 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
 
     Notes
     -----
-    t = (1/k - 1) + L s / m, least squares in s/m; s = Psi(map/baro)/Psi_max where the pressure is known, else 1.
-    Verdict ``rises``: trims that grow with airflow, which no leak and no constant share makes.
-    Verdict ``not_enough``: fewer than three points, or airflows that span less than a factor of two.
-    A finding needs its 95 % interval clear of zero effect, and a size that matters (3 %).
+    t = (1/k - 1) + L s / m, least squares in s/m; s = Psi(map/baro)/Psi_max where the pressure is
+    known, else 1. Verdict ``rises``: trims that grow with airflow, which no leak and no constant
+    share makes. Verdict ``not_enough``: fewer than three points, or airflows that span less than a
+    factor of two. A finding needs its 95 % interval clear of zero effect, and a size that matters
+    (3 %).
 
     Examples
     --------
@@ -177,7 +195,12 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
     >>> round(r.meter_gain, 4), round(r.leak_g_s, 4)
     (0.9585, 0.4112)
     """
-    need(len(given.points) >= 2, "points", len(given.points), allowed="at least two points, as there are two unknowns")
+    need(
+        len(given.points) >= 2,
+        "points",
+        len(given.points),
+        allowed="at least two points, as there are two unknowns",
+    )
     within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
     x: list[float] = []
     y: list[float] = []
@@ -195,9 +218,19 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
             share = psi(point.map_kpa / given.barometer_kpa) / PSI_MAX
         x.append(share / point.airflow_g_s)
         y.append(point.trim_percent / 100)
-    need(max(x) - min(x) > 1e-9, "points", "one airflow only", allowed="at least two different airflows")
+    need(
+        max(x) - min(x) > 1e-9,
+        "points",
+        "one airflow only",
+        allowed="at least two different airflows",
+    )
     line = fit_line(x, y)
-    need(line.intercept > -0.9, "points", "trims", allowed="trims that leave the meter a positive gain")
+    need(
+        line.intercept > -0.9,
+        "points",
+        "trims",
+        allowed="trims that leave the meter a positive gain",
+    )
     gain, leak = 1 / (1 + line.intercept), line.slope
     if line.intercept_half is None or line.slope_half is None:
         gain_low = gain_high = leak_low = leak_high = None
@@ -211,30 +244,59 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
     rising = leak_high is not None and leak_high < 0 and -leak * max(x) >= LEAK_TRIM_MATTERS
     if leak_low is None or max(flows) < 2 * lowest:
         verdict = "not_enough"
-        sentence = "Hold three or more airflows, the highest at least twice the lowest, before this can be split."
+        sentence = (
+            "Hold three or more airflows, the highest at least twice the lowest, before this can be"
+            " split."
+        )
     elif rising:
         verdict = "rises"
         sentence = (
-            "Lean that grows with airflow: the fuel supply falls behind, or the meter errs with flow. No leak does "
-            "this: measure fuel pressure under load first."
+            "Lean that grows with airflow: the fuel supply falls behind, or the meter errs with"
+            " flow. No leak does this: measure fuel pressure under load first."
         )
     else:
-        meter_off = gain_low is not None and abs(gain - 1) >= GAIN_MATTERS and (gain_low > 1 or (gain_high is not None and gain_high < 1))
+        meter_off = (
+            gain_low is not None
+            and abs(gain - 1) >= GAIN_MATTERS
+            and (gain_low > 1 or (gain_high is not None and gain_high < 1))
+        )
         leaking = leak_low > 0 and leak * max(x) >= LEAK_TRIM_MATTERS
-        verdict = {(True, True): "both", (True, False): "meter", (False, True): "leak", (False, False): "neither"}[(meter_off, leaking)]
+        verdict = {
+            (True, True): "both",
+            (True, False): "meter",
+            (False, True): "leak",
+            (False, False): "neither",
+        }[(meter_off, leaking)]
         sentence = {
-            "both": f"Air enters behind the meter ({leak:.2f} g/s) and the meter shows {gain:.1%} of the truth. "
-            "Mend the leak first, then measure again.",
-            "meter": f"A constant share at every airflow: the meter shows {gain:.1%} of the true air, or fuel pressure or "
-            "fuel kind is off by as much.",
-            "leak": f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. A torn boot or a loose clamp first.",
+            "both": (
+                f"Air enters behind the meter ({leak:.2f} g/s) and the meter shows {gain:.1%} of"
+                " the truth. Mend the leak first, then measure again."
+            ),
+            "meter": (
+                f"A constant share at every airflow: the meter shows {gain:.1%} of the true air, or"
+                " fuel pressure or fuel kind is off by as much."
+            ),
+            "leak": (
+                f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. A torn"
+                " boot or a loose clamp first."
+            ),
             "neither": "The trims hold no steady share and no leak that matters.",
         }[verdict]
-    return TrimSplitResult(meter_gain=gain, meter_gain_low=gain_low, meter_gain_high=gain_high, leak_g_s=leak, leak_g_s_low=leak_low, leak_g_s_high=leak_high, verdict=verdict, sentence=sentence)
+    return TrimSplitResult(
+        meter_gain=gain,
+        meter_gain_low=gain_low,
+        meter_gain_high=gain_high,
+        leak_g_s=leak,
+        leak_g_s_low=leak_low,
+        leak_g_s_high=leak_high,
+        verdict=verdict,
+        sentence=sentence,
+    )
 
 
 BANKS_APART_PERCENT = 6.0
-"""Trims of two banks this far apart are no scatter (project default: twice what one bank scatters)."""
+"""Trims of two banks this far apart are no scatter (project default: twice what one bank
+scatters)."""
 BANKS_ALIKE_PERCENT = 3.0
 """Closer than this the banks agree (project default)."""
 LEAN_TRIM_PERCENT = 5.0

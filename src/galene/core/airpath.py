@@ -7,17 +7,26 @@ import networkx as nx
 
 from galene.core.errors import InputError
 
-CIRCUITS: tuple[str, ...] = ("main", "bypass", "breather", "recirculation", "secondary", "exhaust", "signal")
-"""What a pipe carries: counted air, idle air round the plate, crankcase gas, exhaust led back, air pumped into the
-exhaust, exhaust on its way out, and a pressure that a sensor reads at the end of a tube."""
+CIRCUITS: tuple[str, ...] = (
+    "main",
+    "bypass",
+    "breather",
+    "recirculation",
+    "secondary",
+    "exhaust",
+    "signal",
+)
+"""What a pipe carries: counted air, idle air round the plate, crankcase gas, exhaust led back, air
+pumped into the exhaust, exhaust on its way out, and a pressure that a sensor reads at the end of a
+tube."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Part:
     """One component in its place. `id` is unique in the family, `component` is the id of its kind.
 
-    `picture` is the content hash of a picture of the place, empty where there is none; `may_be_unplugged` says that the
-    engine runs on safely while this sensor is off for a test.
+    `picture` is the content hash of a picture of the place, empty where there is none;
+    `may_be_unplugged` says that the engine runs on safely while this sensor is off for a test.
     """
 
     id: str
@@ -43,7 +52,8 @@ class Pipe:
 
 @dataclass(frozen=True)
 class Tap:
-    """A sensor (by part id) sits on a part, or on nothing (`on` None: in the control unit, open to the air)."""
+    """A sensor (by part id) sits on a part, or on nothing (`on` None: in the control unit, open to
+    the air)."""
 
     sensor: str
     on: str | None
@@ -65,7 +75,8 @@ class Fastener:
 
 @dataclass(frozen=True, kw_only=True)
 class Opened:
-    """Something that must go back. `kind` as in the must-go-back list; `before`: start or handover."""
+    """Something that must go back. `kind` as in the must-go-back list; `before`: start or
+    handover."""
 
     what: str
     kind: str
@@ -80,11 +91,12 @@ class Opened:
 class Operation:
     """One opening of the engine, with the way back.
 
-    `minutes_off` and `minutes_on` are hands-on; `wait_minutes` is a wait before it may begin (cool down); `after` are
-    the operations that must be done before; `reaches` the parts that it lays open; `removes` the part that it takes off the
-    engine; `needs` the states it asks for. `undoes` are parts whose fasteners it undoes beside those of the part that it
-    takes off; `hangs` says that the part is laid aside on its lines, not taken off whole. `own` are fasteners that hold
-    no part of the air path: of a cover, an undertray, a shield, a line.
+    `minutes_off` and `minutes_on` are hands-on; `wait_minutes` is a wait before it may begin (cool
+    down); `after` are the operations that must be done before; `reaches` the parts that it lays
+    open; `removes` the part that it takes off the engine; `needs` the states it asks for. `undoes`
+    are parts whose fasteners it undoes beside those of the part that it takes off; `hangs` says
+    that the part is laid aside on its lines, not taken off whole. `own` are fasteners that hold no
+    part of the air path: of a cover, an undertray, a shield, a line.
     """
 
     id: str
@@ -128,7 +140,8 @@ class SparePart:
 
 @dataclass(frozen=True, kw_only=True)
 class EngineFamily:
-    """All that is known of one engine: facts, air path, access, fasteners, reference values, relearn."""
+    """All that is known of one engine: facts, air path, access, fasteners, reference values,
+    relearn."""
 
     id: str
     name: str
@@ -158,7 +171,8 @@ class EngineFamily:
     firing_order: tuple[int, ...] = ()
     intake_opens_btdc_deg: float | None = None
     intake_closes_abdc_deg: float | None = None
-    """Valve timing in degrees of crank, from the service information: with the firing order it gives the positions in which ports are shut."""
+    """Valve timing in degrees of crank, from the service information: with the firing order it
+    gives the positions in which ports are shut."""
     battery_v: float = 12.0
     cooling: str = "liquid"
     """Liquid or air: an engine without coolant has none to watch."""
@@ -179,7 +193,11 @@ class EngineFamily:
             return same[0]
         if same:
             raise InputError("component", part_id, "one of " + ", ".join(p.id for p in same))
-        raise InputError("component", part_id, f"a part of family {self.id}: " + ", ".join(p.id for p in self.parts))
+        raise InputError(
+            "component",
+            part_id,
+            f"a part of family {self.id}: " + ", ".join(p.id for p in self.parts),
+        )
 
     @property
     def components(self) -> frozenset[str]:
@@ -201,7 +219,8 @@ class EngineFamily:
 
 
 def spine(family: EngineFamily) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """The longest way of the main circuit, and the longest way on along the exhaust, as part ids in the order of flow.
+    """The longest way of the main circuit, and the longest way on along the exhaust, as part ids in
+    the order of flow.
 
     Where ways are equally long, the parts' own order decides, so that a drawing never jumps.
     """
@@ -209,9 +228,15 @@ def spine(family: EngineFamily) -> tuple[tuple[str, ...], tuple[str, ...]]:
 
     def longest(circuit: str, start: str | None) -> tuple[str, ...]:
         way: nx.DiGraph[str] = nx.DiGraph()
-        way.add_edges_from((p.source, p.target) for p in sorted(family.pipes, key=lambda p: order[p.source]) if p.circuit == circuit)
+        way.add_edges_from(
+            (p.source, p.target)
+            for p in sorted(family.pipes, key=lambda p: order[p.source])
+            if p.circuit == circuit
+        )
         if start is not None:
-            way = way.subgraph({start, *nx.descendants(way, start)}) if start in way else nx.DiGraph()
+            way = (
+                way.subgraph({start, *nx.descendants(way, start)}) if start in way else nx.DiGraph()
+            )
         if not way or not nx.is_directed_acyclic_graph(way):
             return ()
         return tuple(nx.dag_longest_path(way))
@@ -222,7 +247,8 @@ def spine(family: EngineFamily) -> tuple[tuple[str, ...], tuple[str, ...]]:
 
 
 def graph(family: EngineFamily) -> "nx.DiGraph[str]":
-    """The path as a directed graph of part ids; edges carry `circuit`. Sensors are not nodes of it."""
+    """The path as a directed graph of part ids; edges carry `circuit`. Sensors are not nodes of
+    it."""
     path: nx.DiGraph[str] = nx.DiGraph()
     sensors = {t.sensor for t in family.taps}
     path.add_nodes_from(p.id for p in family.parts if p.id not in sensors)

@@ -8,14 +8,16 @@ from typing import Any, ClassVar
 from galene.core.errors import need, within
 
 GRADE_AT_PERCENT: tuple[float, ...] = (99.0, 97.0, 93.0, 80.0)
-"""Open area, in percent of the clean bore, at and above which the deposit is grade 0, 1, 2, 3; below the last, 4.
-Project default: a film of 0.3 mm in a 40 mm bore leaves 97 %, a layer whose edges round off takes a tenth of the area."""
+"""Open area, in percent of the clean bore, at and above which the deposit is grade 0, 1, 2, 3;
+below the last, 4. Project default: a film of 0.3 mm in a 40 mm bore leaves 97 %, a layer whose
+edges round off takes a tenth of the area."""
 WORDS = ("clear", "clear", "narrowed", "restricted", "nearly_closed")
 
 
 @dataclass(frozen=True)
 class BoreInput:
-    """A bore (mm) and its deposit's thickness (mm) at equally spaced points, clockwise from 12 as seen along the flow."""
+    """A bore (mm) and its deposit's thickness (mm) at equally spaced points, clockwise from 12 as
+    seen along the flow."""
 
     bore_mm: float
     thickness_mm: list[float]
@@ -25,7 +27,8 @@ class BoreInput:
 
 @dataclass(frozen=True, kw_only=True)
 class BoreResult:
-    """Areas in mm2; `pressure_loss_ratio` is the loss against the clean bore's at equal flow; `grade` 0 to 4."""
+    """Areas in mm2; `pressure_loss_ratio` is the loss against the clean bore's at equal flow;
+    `grade` 0 to 4."""
 
     open_area_mm2: float
     open_area_percent: float
@@ -41,7 +44,8 @@ class BoreResult:
 def open_area_mm2(bore_mm: float, thickness_mm: Sequence[float]) -> float:
     """Open area in mm2, thickness linear in angle between the points.
 
-    A = 1/2 sum dphi/3 (u1^2 + u1 u2 + u2^2) with u = D/2 - t, the exact integral of u^2/2 over each sector.
+    A = 1/2 sum dphi/3 (u1^2 + u1 u2 + u2^2) with u = D/2 - t, the exact integral of u^2/2 over each
+    sector.
 
     >>> round(open_area_mm2(50, [5, 5, 5, 5]), 1)
     1256.6
@@ -63,8 +67,8 @@ def bore_restriction(given: BoreInput) -> BoreResult:
     Parameters
     ----------
     given : BoreInput
-        `bore_mm` 2 to 400; 4 to 72 thicknesses from 0 to below the radius; `tolerance_mm` is how sure each thickness
-        is and widens the open area to its low and high.
+        `bore_mm` 2 to 400; 4 to 72 thicknesses from 0 to below the radius; `tolerance_mm` is how
+        sure each thickness is and widens the open area to its low and high.
 
     Raises
     ------
@@ -73,14 +77,25 @@ def bore_restriction(given: BoreInput) -> BoreResult:
 
     Notes
     -----
-    Loss of a turbulent flow through a short narrowing goes with the square of its speed, so at equal flow with
-    (A0/A)^2 (Idelchik, *Handbook of Hydraulic Resistance*, section 1). The grade's limits are `GRADE_AT_PERCENT`.
+    Loss of a turbulent flow through a short narrowing goes with the square of its speed, so at
+    equal flow with (A0/A)^2 (Idelchik, *Handbook of Hydraulic Resistance*, section 1). The grade's
+    limits are `GRADE_AT_PERCENT`.
     """
     within("bore_mm", given.bore_mm, 2, high=400, unit="mm")
-    need(4 <= len(given.thickness_mm) <= 72, "thickness_mm", len(given.thickness_mm), allowed="4 to 72 points round the bore")
+    need(
+        4 <= len(given.thickness_mm) <= 72,
+        "thickness_mm",
+        len(given.thickness_mm),
+        allowed="4 to 72 points round the bore",
+    )
     radius = given.bore_mm / 2
     for i, thickness in enumerate(given.thickness_mm):
-        need(0 <= thickness < radius, f"thickness_mm[{i}]", thickness, allowed=f"0 to below the radius, {radius:g} mm")
+        need(
+            0 <= thickness < radius,
+            f"thickness_mm[{i}]",
+            thickness,
+            allowed=f"0 to below the radius, {radius:g} mm",
+        )
     within("tolerance_mm", given.tolerance_mm, 0, high=radius, unit="mm")
     clean = math.pi * radius**2
     area = open_area_mm2(given.bore_mm, given.thickness_mm)
@@ -93,11 +108,19 @@ def bore_restriction(given: BoreInput) -> BoreResult:
     grade = grade_of(percent)
     loss = (clean / area) ** 2
     sentence = (
-        f"{percent:.0f} % of the bore is open: the same air loses {loss:.1f} times the pressure of the clean bore."
+        f"{percent:.0f} % of the bore is open: the same air loses {loss:.1f} times the pressure of"
+        " the clean bore."
         if grade >= 2
         else f"{percent:.1f} % of the bore is open: the deposit hardly slows the air."
     )
     return BoreResult(
-        open_area_mm2=area, open_area_percent=percent, open_area_percent_low=shifted(given.tolerance_mm), open_area_percent_high=shifted(-given.tolerance_mm), equivalent_diameter_mm=2 * math.sqrt(area / math.pi), pressure_loss_ratio=loss, grade=grade,
-        verdict=WORDS[grade], sentence=sentence,
-    )  # fmt: skip
+        open_area_mm2=area,
+        open_area_percent=percent,
+        open_area_percent_low=shifted(given.tolerance_mm),
+        open_area_percent_high=shifted(-given.tolerance_mm),
+        equivalent_diameter_mm=2 * math.sqrt(area / math.pi),
+        pressure_loss_ratio=loss,
+        grade=grade,
+        verdict=WORDS[grade],
+        sentence=sentence,
+    )

@@ -66,7 +66,8 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     given.class : str, optional
         alkane, 2-propanol, acetone, aromatics, water, or an agent class.
     given.vaporisation_kj_mol : float, optional, 5 to 100 kJ/mol
-    given.relative_humidity : float, optional, share 0 to 0.98; water-based only, 0.5 where not given
+    given.relative_humidity : float, optional, share 0 to 0.98; water-based only, 0.5 where not
+        given
 
     Raises
     ------
@@ -75,8 +76,8 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
 
     Notes
     -----
-    Clausius-Clapeyron from 20 C: exp(dH/R (1/T - 1/293.15)); water also divides by (1 - RH)/(1 - 0.5).
-    Warm air never shortens the base: the label's minutes stand.
+    Clausius-Clapeyron from 20 C: exp(dH/R (1/T - 1/293.15)); water also divides by (1 - RH)/(1 -
+    0.5). Warm air never shortens the base: the label's minutes stand.
 
     Examples
     --------
@@ -84,16 +85,33 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     >>> round(drying_time(given).factor, 3)
     2.247
     """
-    need(0 < given.base_minutes <= 1440, "base_minutes", given.base_minutes, allowed="above 0 to 1440 minutes")
+    need(
+        0 < given.base_minutes <= 1440,
+        "base_minutes",
+        given.base_minutes,
+        allowed="above 0 to 1440 minutes",
+    )
     within("temperature_c", given.temperature_c, -20, high=60, unit="degC")
     if given.vaporisation_kj_mol is not None:
         within("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, high=100, unit="kJ/mol")
         heat = given.vaporisation_kj_mol
     else:
-        need(given.class_ is not None, "class", None, allowed="an agent class, or vaporisation_kj_mol")
-        need(given.class_ in VAPORISATION_KJ_MOL, "class", given.class_, allowed=", ".join(VAPORISATION_KJ_MOL))
+        need(
+            given.class_ is not None,
+            "class",
+            None,
+            allowed="an agent class, or vaporisation_kj_mol",
+        )
+        need(
+            given.class_ in VAPORISATION_KJ_MOL,
+            "class",
+            given.class_,
+            allowed=", ".join(VAPORISATION_KJ_MOL),
+        )
         heat = VAPORISATION_KJ_MOL[given.class_ or ""]
-    factor = math.exp(heat * 1e3 / GAS_CONSTANT * (1 / (given.temperature_c + KELVIN) - 1 / REFERENCE_K))
+    factor = math.exp(
+        heat * 1e3 / GAS_CONSTANT * (1 / (given.temperature_c + KELVIN) - 1 / REFERENCE_K)
+    )
     if given.class_ in WATER_BASED:
         humidity = 0.5 if given.relative_humidity is None else given.relative_humidity
         within("relative_humidity", humidity, 0, high=0.98, unit="(a share)")
@@ -106,6 +124,11 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
         sentence = f"{minutes:.0f} min: the warm bay would allow less, the label's time stands."
         verdict = "label_time"
     else:
-        sentence = f"{minutes:.0f} min: {given.base_minutes:g} min by label, {factor:.2f} times at {given.temperature_c:g} degC."
+        sentence = (
+            f"{minutes:.0f} min: {given.base_minutes:g} min by label, {factor:.2f} times at"
+            f" {given.temperature_c:g} degC."
+        )
         verdict = "longer_than_label" if factor > 1.005 else "label_time"
-    return DryingTimeResult(minutes=minutes, factor=factor, held_at_base=held, verdict=verdict, sentence=sentence)
+    return DryingTimeResult(
+        minutes=minutes, factor=factor, held_at_base=held, verdict=verdict, sentence=sentence
+    )

@@ -1,4 +1,5 @@
-"""The one error that the core raises about its inputs, and faults that are gathered so that all are shown at once."""
+"""The one error that the core raises about its inputs, and faults that are gathered so that all are
+shown at once."""
 
 from dataclasses import dataclass
 
@@ -9,7 +10,8 @@ class InputError(ValueError):
     Parameters
     ----------
     field : str
-        Contract name of the field, with an index where it stands in a list (``points[2].airflow_g_s``).
+        Contract name of the field, with an index where it stands in a list
+        (``points[2].airflow_g_s``).
     value : object
         What was given.
     allowed : str
@@ -29,12 +31,18 @@ def need(ok: bool, field: str, value: object, *, allowed: str) -> None:
 
 def within(field: str, value: float, low: float, *, high: float, unit: str = "") -> None:
     """Raise `InputError` unless ``low <= value <= high`` (NaN fails too)."""
-    need(low <= value <= high, field, value, allowed=f"{low:g} to {high:g}{' ' + unit if unit else ''}")
+    need(
+        low <= value <= high,
+        field,
+        value,
+        allowed=f"{low:g} to {high:g}{' ' + unit if unit else ''}",
+    )
 
 
 @dataclass(frozen=True)
 class Fault:
-    """A fault with the path of the place in the document where it is mended, such as ``pipes[3].target``."""
+    """A fault with the path of the place in the document where it is mended, such as
+    ``pipes[3].target``."""
 
     place: str
     text: str

@@ -31,7 +31,8 @@ FACTS: tuple[tuple[str, float, float, str], ...] = (
 
 @dataclass(frozen=True, kw_only=True)
 class Vocabulary:
-    """What the words of a family may be: ids of component kinds, those that an engine has once, sensors, the rest."""
+    """What the words of a family may be: ids of component kinds, those that an engine has once,
+    sensors, the rest."""
 
     components: Collection[str]
     once: Collection[str]
@@ -55,7 +56,12 @@ def family_faults(family: EngineFamily, words: Vocabulary) -> list[Fault]:
     list of Fault
         Facts and names first; the graph is judged only when every name in it is known.
     """
-    faults = [*_facts(family), *_names(family, words), *_access_names(family, words), *_bands(family, words)]
+    faults = [
+        *_facts(family),
+        *_names(family, words),
+        *_access_names(family, words),
+        *_bands(family, words),
+    ]
     if not faults:
         faults = [*_sensors(family, words), *_air(family), *_returns(family), *_order(family)]
     return faults
@@ -67,9 +73,12 @@ def _facts(family: EngineFamily) -> Iterator[Fault]:
     if not family.name.strip() or len(family.name) > 80:
         yield Fault("name", "a name of 1 to 80 characters")
     for name, allowed in (
-        ("fuel", ("petrol", "diesel")), ("injection", ("port", "direct")), ("cycle", ("four_stroke", "two_stroke")),
-        ("throttle", ("cable", "electronic", "none")), ("cooling", ("liquid", "air")),
-    ):  # fmt: skip
+        ("fuel", ("petrol", "diesel")),
+        ("injection", ("port", "direct")),
+        ("cycle", ("four_stroke", "two_stroke")),
+        ("throttle", ("cable", "electronic", "none")),
+        ("cooling", ("liquid", "air")),
+    ):
         if getattr(family, name) not in allowed:
             yield Fault(name, f"{getattr(family, name)!r} is none of {', '.join(allowed)}")
     for name, low, high, unit in FACTS:
@@ -81,27 +90,51 @@ def _facts(family: EngineFamily) -> Iterator[Fault]:
 
 
 def _timing(family: EngineFamily) -> Iterator[Fault]:
-    """Firing order and valve timing: all or none, and such that each intake valve is shut somewhere."""
-    if not family.firing_order and family.intake_opens_btdc_deg is None and family.intake_closes_abdc_deg is None:
+    """Firing order and valve timing: all or none, and such that each intake valve is shut
+    somewhere."""
+    if (
+        not family.firing_order
+        and family.intake_opens_btdc_deg is None
+        and family.intake_closes_abdc_deg is None
+    ):
         return
     if sorted(family.firing_order) != list(range(1, family.cylinders + 1)):
-        yield Fault("firing_order", f"each cylinder from 1 to {family.cylinders} once, or none and no valve timing")
+        yield Fault(
+            "firing_order",
+            f"each cylinder from 1 to {family.cylinders} once, or none and no valve timing",
+        )
         return
     for name in ("intake_opens_btdc_deg", "intake_closes_abdc_deg"):
         if getattr(family, name) is None:
             yield Fault(name, "firing order and both valve angles belong together")
             return
     try:
-        blast_positions(BlastInput(firing_order=list(family.firing_order), intake_opens_btdc_deg=family.intake_opens_btdc_deg or 0, intake_closes_abdc_deg=family.intake_closes_abdc_deg or 0))
+        blast_positions(
+            BlastInput(
+                firing_order=list(family.firing_order),
+                intake_opens_btdc_deg=family.intake_opens_btdc_deg or 0,
+                intake_closes_abdc_deg=family.intake_closes_abdc_deg or 0,
+            )
+        )
     except InputError as fault:
-        yield Fault(fault.field if fault.field in ("intake_opens_btdc_deg", "intake_closes_abdc_deg") else "firing_order", fault.allowed)
+        yield Fault(
+            (
+                fault.field
+                if fault.field in ("intake_opens_btdc_deg", "intake_closes_abdc_deg")
+                else "firing_order"
+            ),
+            fault.allowed,
+        )
 
 
 def _twice(ids: Iterable[str], place: Callable[[int], str], what: str) -> Iterator[Fault]:
     seen: set[str] = set()
     for i, one in enumerate(ids):
         if not ID.fullmatch(one):
-            yield Fault(place(i), f"{one!r} is no id: small letters, figures and underscores, a letter first")
+            yield Fault(
+                place(i),
+                f"{one!r} is no id: small letters, figures and underscores, a letter first",
+            )
         elif one in seen:
             yield Fault(place(i), f"{what} {one!r} stands twice")
         seen.add(one)
@@ -116,7 +149,10 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
         if part.component not in words.components:
             yield Fault(f"parts[{i}].component", f"{part.component!r} is no kind of component")
         elif part.component in words.once and part.component in counted:
-            yield Fault(f"parts[{i}].component", f"an engine has {part.component.replace('_', ' ')} once only")
+            yield Fault(
+                f"parts[{i}].component",
+                f"an engine has {part.component.replace('_', ' ')} once only",
+            )
         counted.add(part.component)
         if not part.label.strip() or len(part.label) > 60:
             yield Fault(f"parts[{i}].label", "a name of 1 to 60 characters")
@@ -126,7 +162,9 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     for i, pipe in enumerate(family.pipes):
         for end in ("source", "target"):
             if getattr(pipe, end) not in known:
-                yield Fault(f"pipes[{i}].{end}", f"{getattr(pipe, end)!r} is no part of this family")
+                yield Fault(
+                    f"pipes[{i}].{end}", f"{getattr(pipe, end)!r} is no part of this family"
+                )
         if pipe.circuit not in CIRCUITS:
             yield Fault(f"pipes[{i}].circuit", f"{pipe.circuit!r} is none of {', '.join(CIRCUITS)}")
         if pipe.source == pipe.target:
@@ -167,7 +205,9 @@ def _fastener(place: str, fastener: Fastener, known: Collection[str]) -> Iterato
 def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     known, spares = {p.id for p in family.parts}, {s.id for s in family.spares}
     operations = {o.id for o in family.operations}
-    yield from _twice((o.id for o in family.operations), lambda i: f"operations[{i}].id", "operation")
+    yield from _twice(
+        (o.id for o in family.operations), lambda i: f"operations[{i}].id", "operation"
+    )
     yield from _twice((s.id for s in family.spares), lambda i: f"spares[{i}].id", "spare part")
     for i, operation in enumerate(family.operations):
         place = f"operations[{i}]"
@@ -176,11 +216,18 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
                 yield Fault(f"{place}.{name}", "say what is done")
         for name in ("minutes_off", "minutes_on", "wait_minutes"):
             if not 0 <= getattr(operation, name) <= 2880:
-                yield Fault(f"{place}.{name}", f"{getattr(operation, name):g} is not from 0 to 2880 min")
+                yield Fault(
+                    f"{place}.{name}", f"{getattr(operation, name):g} is not from 0 to 2880 min"
+                )
         for name, given, allowed, what in (
             ("part", [operation.part], known, "part of this family"),
             ("reaches", operation.reaches, known, "part of this family"),
-            ("removes", [operation.removes] if operation.removes else [], known, "part of this family"),
+            (
+                "removes",
+                [operation.removes] if operation.removes else [],
+                known,
+                "part of this family",
+            ),
             ("after", operation.after, operations, "operation of this family"),
             ("consumes", operation.consumes, spares, "spare part of this family"),
             ("needs", operation.needs, STATES, "state of the engine"),
@@ -191,9 +238,14 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
                     yield Fault(f"{place}.{name}", f"{one!r} is no {what}")
         for k, opened in enumerate(operation.opens):
             if opened.kind not in KINDS:
-                yield Fault(f"{place}.opens[{k}].kind", f"{opened.kind!r} is none of {', '.join(KINDS)}")
+                yield Fault(
+                    f"{place}.opens[{k}].kind", f"{opened.kind!r} is none of {', '.join(KINDS)}"
+                )
             if opened.before not in BEFORE:
-                yield Fault(f"{place}.opens[{k}].before", f"{opened.before!r} is none of {', '.join(BEFORE)}")
+                yield Fault(
+                    f"{place}.opens[{k}].before",
+                    f"{opened.before!r} is none of {', '.join(BEFORE)}",
+                )
             if not opened.what.strip():
                 yield Fault(f"{place}.opens[{k}].what", "say what is opened")
     for i, spare in enumerate(family.spares):
@@ -206,7 +258,10 @@ def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
         if name not in words.metrics:
             yield Fault(f"bands.{name}", "is no reading that is kept")
         if not (math.isfinite(band.low) and math.isfinite(band.high) and band.low < band.high):
-            yield Fault(f"bands.{name}", f"{band.low:g} to {band.high:g} is no range: the low end comes first")
+            yield Fault(
+                f"bands.{name}",
+                f"{band.low:g} to {band.high:g} is no range: the low end comes first",
+            )
         if not band.source.strip():
             yield Fault(f"bands.{name}.source", "say where the range is from")
     if family.relearn and family.relearn not in words.relearns:
@@ -216,9 +271,10 @@ def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
             yield Fault(f"relearn_holds.{name}", f"{minutes:g} is not above 0 to 600 min")
     for letter, choice in family.maker_says.items():
         if choice not in words.schools.get(letter, ()):
+            allowed = ", ".join(sorted(words.schools.get(letter, ())))
             yield Fault(
                 f"maker_says.{letter}",
-                f"{choice!r} is none of {', '.join(sorted(words.schools.get(letter, ()))) or 'no school of this letter'}",
+                f"{choice!r} is none of {allowed or 'no school of this letter'}",
             )
 
 
@@ -229,7 +285,11 @@ def _sensors(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
         if tapped.index(tap.sensor) != i:
             yield Fault(f"taps[{i}]", f"{tap.sensor!r} sits in two places")
         if tap.sensor in piped:
-            yield Fault(f"taps[{i}]", f"{tap.sensor!r} is a sensor on a stalk and can not be joined into the path as well")
+            yield Fault(
+                f"taps[{i}]",
+                f"{tap.sensor!r} is a sensor on a stalk and can not be joined into the path as"
+                " well",
+            )
         if tap.on in tapped:
             yield Fault(f"taps[{i}].on", f"{tap.on!r} is a sensor itself")
     for i, part in enumerate(family.parts):
@@ -255,11 +315,15 @@ def _air(family: EngineFamily) -> Iterator[Fault]:
         return
     places = {p.id: f"parts[{i}]" for i, p in enumerate(family.parts)}
     filters = [p.id for p in family.parts if p.component == "air_filter"]
-    ends = [p.id for p in family.parts if p.component == "intake_ports"] or [n for n in main if main.out_degree(n) == 0][-1:]
+    ends = [p.id for p in family.parts if p.component == "intake_ports"] or [
+        n for n in main if main.out_degree(n) == 0
+    ][-1:]
     if not filters:
         yield Fault("parts", "there is no air filter: the main path begins there")
     for end in ends:
-        if filters and not any(f in main and end in main and nx.has_path(main, f, end) for f in filters):
+        if filters and not any(
+            f in main and end in main and nx.has_path(main, f, end) for f in filters
+        ):
             yield Fault(places[end], f"no air reaches {end.replace('_', ' ')} from the filter")
     whole = path.to_undirected()
     joined = nx.node_connected_component(whole, next(iter(main)))
@@ -269,7 +333,8 @@ def _air(family: EngineFamily) -> Iterator[Fault]:
 
 
 def _returns(family: EngineFamily) -> Iterator[Fault]:
-    """Recirculation leaves the exhaust side and comes back into the main path; the breather too comes back there."""
+    """Recirculation leaves the exhaust side and comes back into the main path; the breather too
+    comes back there."""
     main = _main(family)
     exhaust = {e for p in family.pipes if p.circuit == "exhaust" for e in (p.source, p.target)}
     hot = exhaust | {n for n in main if main.out_degree(n) == 0}
@@ -281,14 +346,22 @@ def _returns(family: EngineFamily) -> Iterator[Fault]:
         for node in sorted(loop):
             if node in cold or (sources and node in sources):
                 continue
-            # Only the parts of the loop itself: its ends are on the main path and on the exhaust side.
+            # Only the parts of the loop itself: its ends are on the main path and on the exhaust
+            # side.
             if not any(n in cold for n in nx.descendants(loop, node)):
-                yield Fault(places[node], f"the {circuit} does not come back into the intake behind {node.replace('_', ' ')}")
+                yield Fault(
+                    places[node],
+                    f"the {circuit} does not come back into the intake behind"
+                    f" {node.replace('_', ' ')}",
+                )
             if sources is not None and not any(n in sources for n in nx.ancestors(loop, node)):
                 yield Fault(places[node], f"no exhaust gas reaches {node.replace('_', ' ')}")
         for source, target in loop.edges:
             if circuit == "recirculation" and source in cold and source not in hot:
-                yield Fault("pipes", f"recirculation from {source} to {target}: it must leave the exhaust side")
+                yield Fault(
+                    "pipes",
+                    f"recirculation from {source} to {target}: it must leave the exhaust side",
+                )
 
 
 def _order(family: EngineFamily) -> Iterator[Fault]:
@@ -299,4 +372,7 @@ def _order(family: EngineFamily) -> Iterator[Fault]:
         return
     loop = [a for a, _ in nx.find_cycle(order)]
     place = next(i for i, o in enumerate(family.operations) if o.id == loop[0])
-    yield Fault(f"operations[{place}].after", "operations wait for each other: " + " → ".join([*loop, loop[0]]))
+    yield Fault(
+        f"operations[{place}].after",
+        "operations wait for each other: " + " → ".join([*loop, loop[0]]),
+    )

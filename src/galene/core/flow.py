@@ -1,7 +1,7 @@
 """Air through restrictions and into cylinders: the physics that the calculations share.
 
-Sources: isentropic orifice flow after Heywood, *Internal Combustion Engine Fundamentals*, appendix C;
-standard atmosphere after ISO 2533 (troposphere).
+Sources: isentropic orifice flow after Heywood, *Internal Combustion Engine Fundamentals*, appendix
+C; standard atmosphere after ISO 2533 (troposphere).
 """
 
 import math
@@ -45,13 +45,22 @@ def psi(ratio: float) -> float:
     return math.sqrt(2 * GAMMA / (GAMMA - 1) * difference)
 
 
-def orifice_area_mm2(mass_g_s: float, up_kpa: float, down_kpa: float, *, up_c: float, discharge_coefficient: float) -> float:
-    """Geometric area in mm2 that passes `mass_g_s` (g/s) from `up_kpa` to `down_kpa` (kPa absolute).
+def orifice_area_mm2(
+    mass_g_s: float, up_kpa: float, down_kpa: float, *, up_c: float, discharge_coefficient: float
+) -> float:
+    """Geometric area in mm2 that passes `mass_g_s` (g/s) from `up_kpa` to `down_kpa` (kPa
+    absolute).
 
-    `up_c` is the upstream temperature in degrees C. The pressures must differ (``down_kpa < up_kpa``).
+    `up_c` is the upstream temperature in degrees C. The pressures must differ (``down_kpa <
+    up_kpa``).
     """
     speed = math.sqrt(R_AIR * (up_c + KELVIN))
-    area: float = (mass_g_s * 1e-3) * speed / (discharge_coefficient * up_kpa * 1e3 * psi(down_kpa / up_kpa)) * 1e6
+    area: float = (
+        (mass_g_s * 1e-3)
+        * speed
+        / (discharge_coefficient * up_kpa * 1e3 * psi(down_kpa / up_kpa))
+        * 1e6
+    )
     return area
 
 
@@ -59,11 +68,13 @@ def charge_flow_g_s(
     displacement_l: float,
     rpm: float,
     map_kpa: float,
-    *, charge_c: float,
+    *,
+    charge_c: float,
     volumetric_efficiency: float,
     strokes: int = 4,
 ) -> float:
-    """Gas that the cylinders take in, g/s (speed-density: VE p V N / (c 60 R T), c = 2 four-stroke, 1 two-stroke)."""
+    """Gas that the cylinders take in, g/s (speed-density: VE p V N / (c 60 R T), c = 2 four-stroke,
+    1 two-stroke)."""
     turns_per_charge = 2 if strokes == 4 else 1
     volume_m3_s = displacement_l * 1e-3 * rpm / (60 * turns_per_charge)
     return volumetric_efficiency * map_kpa * 1e3 * volume_m3_s / (R_AIR * (charge_c + KELVIN)) * 1e3

@@ -13,7 +13,8 @@ BINS: tuple[float, ...] = (0.0, 0.1, 0.25, 0.5, 0.75, 0.9, 1.0)
 
 @dataclass(frozen=True)
 class Confirmed:
-    """A finished job: its ranking as cause ids with stated probabilities, and the cause that it was."""
+    """A finished job: its ranking as cause ids with stated probabilities, and the cause that it
+    was."""
 
     ranking: tuple[tuple[str, float], ...]
     cause: str
@@ -21,7 +22,8 @@ class Confirmed:
 
 @dataclass(frozen=True, kw_only=True)
 class Bin:
-    """Statements in one range: how many, their mean, how many came true, and the 95 % range of the true share."""
+    """Statements in one range: how many, their mean, how many came true, and the 95 % range of the
+    true share."""
 
     low: float
     high: float
@@ -39,7 +41,8 @@ class Bin:
 
 @dataclass(frozen=True, kw_only=True)
 class CauseRecord:
-    """One cause: how often it was confirmed, how often it then stood first, and how often it stood first in vain."""
+    """One cause: how often it was confirmed, how often it then stood first, and how often it stood
+    first in vain."""
 
     cause: str
     confirmed: int
@@ -49,7 +52,8 @@ class CauseRecord:
 
 @dataclass(frozen=True, kw_only=True)
 class Calibration:
-    """How well rankings did over many jobs. `brier` is the mean squared miss of all statements, 0 is perfect."""
+    """How well rankings did over many jobs. `brier` is the mean squared miss of all statements, 0
+    is perfect."""
 
     jobs: int
     first_right: int
@@ -68,7 +72,11 @@ def wilson(hits: int, count: int) -> tuple[float, float]:
     z = 1.959964
     share = hits / count
     middle = (share + z * z / (2 * count)) / (1 + z * z / count)
-    half = z / (1 + z * z / count) * math.sqrt(share * (1 - share) / count + z * z / (4 * count * count))
+    half = (
+        z
+        / (1 + z * z / count)
+        * math.sqrt(share * (1 - share) / count + z * z / (4 * count * count))
+    )
     return max(0.0, middle - half), min(1.0, middle + half)
 
 
@@ -102,12 +110,37 @@ def calibration(jobs: Sequence[Confirmed]) -> Calibration:
             records.setdefault(leading[0], [0, 0, 0])[2] += 1
     bins = []
     for low, high in itertools.pairwise(BINS):
-        inside = [(p, hit) for p, hit in statements if low <= p < high or (high == 1.0 and p == 1.0)]
+        inside = [
+            (p, hit) for p, hit in statements if low <= p < high or (high == 1.0 and p == 1.0)
+        ]
         if inside:
             hits = sum(hit for _, hit in inside)
             lowest, highest = wilson(hits, len(inside))
             stated = sum(p for p, _ in inside) / len(inside)
-            bins.append(Bin(low=low, high=high, count=len(inside), stated=stated, came_true=hits, share_low=lowest, share_high=highest))
+            bins.append(
+                Bin(
+                    low=low,
+                    high=high,
+                    count=len(inside),
+                    stated=stated,
+                    came_true=hits,
+                    share_low=lowest,
+                    share_high=highest,
+                )
+            )
     brier = sum((p - hit) ** 2 for p, hit in statements) / len(statements) if statements else 0.0
-    causes = sorted((CauseRecord(cause=c, confirmed=r[0], first=r[1], in_vain=r[2]) for c, r in records.items()), key=lambda r: (-r.confirmed, -r.in_vain, r.cause))
-    return Calibration(jobs=len(jobs), first_right=first, first_two_right=second, brier=brier, bins=tuple(bins), causes=tuple(causes))
+    causes = sorted(
+        (
+            CauseRecord(cause=c, confirmed=r[0], first=r[1], in_vain=r[2])
+            for c, r in records.items()
+        ),
+        key=lambda r: (-r.confirmed, -r.in_vain, r.cause),
+    )
+    return Calibration(
+        jobs=len(jobs),
+        first_right=first,
+        first_two_right=second,
+        brier=brier,
+        bins=tuple(bins),
+        causes=tuple(causes),
+    )

@@ -12,16 +12,17 @@ from galene.core.errors import InputError, need
 
 Values = NDArray[np.float64]
 GRID_S, LONGEST_GAP_S, MOST_POINTS = 0.25, 3.0, 24_000
-"""Seconds between the points that stretches are searched on, the longest hole that a line is drawn across, and the most points."""
+"""Seconds between the points that stretches are searched on, the longest hole that a line is drawn
+across, and the most points."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Forward:
     """Rows of a log whose time runs forward.
 
-    `rows` are indices into the log, `time_s` their times from the first row on (s). `left_out` rows had no time or one
-    that was there already; `spread` rows shared a stamp of a coarse clock and were set between it and the next;
-    `restarts` times the clock went back and was set on.
+    `rows` are indices into the log, `time_s` their times from the first row on (s). `left_out` rows
+    had no time or one that was there already; `spread` rows shared a stamp of a coarse clock and
+    were set between it and the next; `restarts` times the clock went back and was set on.
     """
 
     rows: NDArray[np.intp]
@@ -45,14 +46,16 @@ def run_forward(time_s: Values) -> Forward:
 
     Notes
     -----
-    A third and more of the rows sharing their stamp with the row before: a coarse clock, its rows are spread evenly.
-    Fewer: the row is a repeat and left out. Up to three rows that lie behind are stray; more of them are a logger that
-    began anew, and go on one step after the last.
+    A third and more of the rows sharing their stamp with the row before: a coarse clock, its rows
+    are spread evenly. Fewer: the row is a repeat and left out. Up to three rows that lie behind are
+    stray; more of them are a logger that began anew, and go on one step after the last.
     """
     rows = np.flatnonzero(np.isfinite(time_s))
     times = time_s[rows].astype(np.float64)
     need(len(times) >= 2, "time", len(times), allowed="two rows and more with a time")
-    need(bool((times != times[0]).any()), "time", "stands still", allowed="a time that runs forward")
+    need(
+        bool((times != times[0]).any()), "time", "stands still", allowed="a time that runs forward"
+    )
     same = np.concatenate([[False], times[1:] == times[:-1]])
     spread = 0
     if same.mean() >= 1 / 3:
@@ -73,7 +76,13 @@ def run_forward(time_s: Values) -> Forward:
         times[first:] += times[:first].max() + step - times[first]
         restarts += 1
     rows, times = rows[~behind], times[~behind]
-    return Forward(rows=rows, time_s=times - times[0], left_out=len(time_s) - len(rows), spread=spread, restarts=restarts)
+    return Forward(
+        rows=rows,
+        time_s=times - times[0],
+        left_out=len(time_s) - len(rows),
+        spread=spread,
+        restarts=restarts,
+    )
 
 
 def _spread(times: Values, same: NDArray[np.bool_]) -> Values:
@@ -119,16 +128,20 @@ class Trace:
         return points
 
     def on(self, grid: Values, name: str) -> Values | None:
-        """A channel on the grid, NaN in holes of more than three seconds; None where the log does not have it."""
+        """A channel on the grid, NaN in holes of more than three seconds; None where the log does
+        not have it."""
         values = self.channels.get(name)
         return None if values is None else on_grid(self.time_s, values, grid)
 
     def block_means(self, name: str, start_s: float, end_s: float, *, blocks: int) -> list[float]:
-        """Means of a channel over equal blocks of a stretch; a block without a value is left out."""
+        """Means of a channel over equal blocks of a stretch; a block without a value is left
+        out."""
         values = self.channels.get(name)
         if values is None:
             return []
-        edges = np.searchsorted(self.time_s, np.linspace(start_s, np.nextafter(end_s, np.inf), blocks + 1))
+        edges = np.searchsorted(
+            self.time_s, np.linspace(start_s, np.nextafter(end_s, np.inf), blocks + 1)
+        )
         parts = [values[a:b] for a, b in pairwise(edges)]
         return [float(np.mean(p[np.isfinite(p)])) for p in parts if np.isfinite(p).any()]
 
@@ -138,7 +151,8 @@ class Trace:
 
 
 def on_grid(time_s: Values, values: Values, grid: Values) -> Values:
-    """Values by straight lines between their own samples; NaN outside of them and in holes of more than three seconds."""
+    """Values by straight lines between their own samples; NaN outside of them and in holes of more
+    than three seconds."""
     known = np.flatnonzero(np.isfinite(values))
     if len(known) < 2:
         return np.full(len(grid), np.nan)
@@ -157,8 +171,11 @@ def _moving(values: Values, width: int, how: Any) -> Values:
     return done
 
 
-def _calm(values: Values, step_s: float, seconds: float, *, share: float, least: float) -> NDArray[np.bool_]:
-    """Where a value, smoothed over a second, stays within `share` of itself (at least `least`) for `seconds` around."""
+def _calm(
+    values: Values, step_s: float, seconds: float, *, share: float, least: float
+) -> NDArray[np.bool_]:
+    """Where a value, smoothed over a second, stays within `share` of itself (at least `least`) for
+    `seconds` around."""
     smooth = _moving(values, max(1, round(1 / step_s)), np.mean)
     width = max(2, round(seconds / step_s))
     spread = _moving(smooth, width, np.max) - _moving(smooth, width, np.min)
@@ -167,7 +184,8 @@ def _calm(values: Values, step_s: float, seconds: float, *, share: float, least:
 
 
 IDLE_LEAST_S, IDLE_MOST_S, SETTLE_S, WARM_C = 8.0, 60.0, 2.0, 70.0
-"""Shortest and longest stretch of idle that is taken, what is left out after its beginning, and what counts as warm."""
+"""Shortest and longest stretch of idle that is taken, what is left out after its beginning, and
+what counts as warm."""
 
 
 def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
@@ -175,7 +193,8 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
 
     Parameters
     ----------
-    trace : Trace with ``rpm``; ``coolant_c``, ``throttle_percent``, ``pedal_percent``, ``vehicle_km_h``,
+    trace : Trace with ``rpm``; ``coolant_c``, ``throttle_percent``, ``pedal_percent``,
+        ``vehicle_km_h``,
         ``egr_command_percent`` and ``map_kpa`` narrow it where the log has them
     highest_rpm : float
         Speed above which this engine no longer idles.
@@ -187,7 +206,8 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
 
     Notes
     -----
-    An idle may hunt, so its speed is not asked to be calm; pedal and plate are. At most its last sixty seconds count.
+    An idle may hunt, so its speed is not asked to be calm; pedal and plate are. At most its last
+    sixty seconds count.
     """
     grid = trace.grid()
     rpm = trace.on(grid, "rpm")
@@ -210,9 +230,14 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
             idle &= coolant >= WARM_C
         pressure = trace.on(grid, "map_kpa")
         if pressure is not None and np.isfinite(pressure[idle]).any():
-            idle &= ~(np.abs(pressure - np.nanmedian(pressure[idle])) > 0.25 * np.nanmedian(pressure[idle]))
+            idle &= ~(
+                np.abs(pressure - np.nanmedian(pressure[idle]))
+                > 0.25 * np.nanmedian(pressure[idle])
+            )
     found = [
-        (grid[a] + SETTLE_S, grid[b - 1]) for a, b in zip(*runs(idle), strict=True) if grid[b - 1] - grid[a] >= IDLE_LEAST_S + SETTLE_S
+        (grid[a] + SETTLE_S, grid[b - 1])
+        for a, b in zip(*runs(idle), strict=True)
+        if grid[b - 1] - grid[a] >= IDLE_LEAST_S + SETTLE_S
     ]
     if not found:
         return None
@@ -227,7 +252,8 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
 
 
 STEADY_S, APART = 5.0, 1.35
-"""Seconds of steadiness that make a trim point, and by how much the airs of two points differ at least."""
+"""Seconds of steadiness that make a trim point, and by how much the airs of two points differ at
+least."""
 
 
 def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
@@ -252,7 +278,12 @@ def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
     if command is not None:
         known &= ~(command > 5)
     filled_rpm, filled_air = np.where(known, rpm, 0.0), np.where(known, air, 0.0)
-    calm = known & (filled_rpm > 250) & _calm(filled_rpm, step, STEADY_S, share=0.05, least=40) & _calm(filled_air, step, STEADY_S, share=0.10, least=0.3)
+    calm = (
+        known
+        & (filled_rpm > 250)
+        & _calm(filled_rpm, step, STEADY_S, share=0.05, least=40)
+        & _calm(filled_air, step, STEADY_S, share=0.10, least=0.3)
+    )
     levels: list[tuple[float, float, float]] = []
     for a, b in zip(*runs(calm), strict=True):
         if grid[b - 1] - grid[a] >= STEADY_S / 2:
@@ -268,7 +299,10 @@ def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
         # Too many: the one that tells least beside its neighbours goes.
         closest = min(range(1, len(chosen)), key=lambda i: chosen[i][0] / chosen[i - 1][0])
         chosen.pop(closest if closest < len(chosen) - 1 else closest - 1)
-    return [Stretch(kind="trim", start_s=start, end_s=end, why=f"steady at {level:.1f} g/s") for level, start, end in chosen]
+    return [
+        Stretch(kind="trim", start_s=start, end_s=end, why=f"steady at {level:.1f} g/s")
+        for level, start, end in chosen
+    ]
 
 
 def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
@@ -276,7 +310,8 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
 
     Parameters
     ----------
-    trace : Trace with ``map_kpa`` and ``rpm``; ``egr_command_percent`` says when, where the log has it
+    trace : Trace with ``map_kpa`` and ``rpm``; ``egr_command_percent`` says when, where the log has
+        it
 
     Raises
     ------
@@ -285,34 +320,61 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
 
     Notes
     -----
-    Without a command the step is where the manifold rises from its lower to its upper level (the split of least
-    variance). A second is left out after the step, and the open plateau ends when the valve shuts or six seconds are
-    over, before the idle control has moved the throttle.
+    Without a command the step is where the manifold rises from its lower to its upper level (the
+    split of least variance). A second is left out after the step, and the open plateau ends when
+    the valve shuts or six seconds are over, before the idle control has moved the throttle.
     """
     grid = trace.grid()
     pressure = trace.on(grid, "map_kpa")
-    need(pressure is not None and len(grid) >= 8, "csv", len(trace.time_s), allowed="two seconds and more of manifold pressure and speed")
+    need(
+        pressure is not None and len(grid) >= 8,
+        "csv",
+        len(trace.time_s),
+        allowed="two seconds and more of manifold pressure and speed",
+    )
     assert pressure is not None
     step = float(grid[1] - grid[0])
     command = trace.on(grid, "egr_command_percent")
-    if command is not None and np.isfinite(command).any() and np.nanmax(command) - np.nanmin(command) >= 5:
+    if (
+        command is not None
+        and np.isfinite(command).any()
+        and np.nanmax(command) - np.nanmin(command) >= 5
+    ):
         driven = np.nan_to_num(command) >= (np.nanmax(command) + np.nanmin(command)) / 2
         why = "by the command"
     else:
         speed = trace.on(grid, "rpm")
         # A log may hold more than the test: only its slow part can be a held idle.
-        slow = np.ones(len(grid), bool) if speed is None else ~(speed > 1.35 * np.nanpercentile(speed, 20))
+        slow = (
+            np.ones(len(grid), bool)
+            if speed is None
+            else ~(speed > 1.35 * np.nanpercentile(speed, 20))
+        )
         known = pressure[np.isfinite(pressure) & slow]
         level, noise = _two_levels(known)
         if level is None:
-            raise InputError("csv", "no step in the manifold pressure",
-                             f"a step of more than {3 * noise:.1f} kPa, or the seconds at which the valve was shut and open")  # fmt: skip
-        driven = slow & (np.nan_to_num(_moving(pressure, max(1, round(0.5 / step)), np.mean)) >= level)
+            raise InputError(
+                "csv",
+                "no step in the manifold pressure",
+                f"a step of more than {3 * noise:.1f} kPa, or the seconds at which the valve was"
+                " shut and open",
+            )
+        driven = slow & (
+            np.nan_to_num(_moving(pressure, max(1, round(0.5 / step)), np.mean)) >= level
+        )
         why = "by the rise of the manifold"
     starts, ends = runs(driven)
-    stretches = [(a, b) for a, b in zip(starts, ends, strict=True) if a >= round(1.5 / step) and b - a >= round(1.5 / step)]
+    stretches = [
+        (a, b)
+        for a, b in zip(starts, ends, strict=True)
+        if a >= round(1.5 / step) and b - a >= round(1.5 / step)
+    ]
     if not stretches:
-        raise InputError("csv", "no stretch before and after an opening", "a second and a half shut, then a second and a half open")
+        raise InputError(
+            "csv",
+            "no stretch before and after an opening",
+            "a second and a half shut, then a second and a half open",
+        )
     a, b = stretches[0]
     before = max((e for e in ends if e <= a), default=0)
     quiet = min(round(1 / step), (a - before) // 3)
@@ -323,39 +385,60 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
         why=f"before the valve was driven, {why}",
     )
     settled = a + min(round(1 / step), (b - a) // 3)
-    return closed, Stretch(kind="open", start_s=float(grid[settled]), end_s=float(min(grid[b - 1], grid[settled] + 6)), why=f"after the valve was driven, {why}")
+    return closed, Stretch(
+        kind="open",
+        start_s=float(grid[settled]),
+        end_s=float(min(grid[b - 1], grid[settled] + 6)),
+        why=f"after the valve was driven, {why}",
+    )
 
 
 def _two_levels(values: Values) -> tuple[float | None, float]:
-    """The level that parts values into two groups of least variance, None where they are one group; and their noise."""
+    """The level that parts values into two groups of least variance, None where they are one group;
+    and their noise."""
     ordered = np.sort(values)
     n = len(ordered)
     sums, squares = np.cumsum(ordered), np.cumsum(ordered**2)
     k = np.arange(1, n)
-    within = (squares[:-1] - sums[:-1] ** 2 / k) + (squares[-1] - squares[:-1] - (sums[-1] - sums[:-1]) ** 2 / (n - k))
+    within = (squares[:-1] - sums[:-1] ** 2 / k) + (
+        squares[-1] - squares[:-1] - (sums[-1] - sums[:-1]) ** 2 / (n - k)
+    )
     best = int(np.argmin(within))
     low, high = ordered[: best + 1].mean(), ordered[best + 1 :].mean()
-    noise = float(np.median(np.abs(np.diff(values)))) * 1.0484 + 0.05  # sample to sample, as a standard deviation
+    noise = (
+        float(np.median(np.abs(np.diff(values)))) * 1.0484 + 0.05
+    )  # sample to sample, as a standard deviation
     return (float((low + high) / 2) if high - low > 3 * noise else None), noise
 
 
-def thinned(time_s: Values, values: Sequence[Values], start_s: float, *, end_s: float, most: int) -> list[tuple[float, ...]]:
-    """Rows of a stretch for a worksheet: each the mean of its slice of time, at most `most`; rows with a gap are left out."""
+def thinned(
+    time_s: Values, values: Sequence[Values], start_s: float, *, end_s: float, most: int
+) -> list[tuple[float, ...]]:
+    """Rows of a stretch for a worksheet: each the mean of its slice of time, at most `most`; rows
+    with a gap are left out."""
     a, b = np.searchsorted(time_s, [start_s, np.nextafter(end_s, np.inf)])
     times = time_s[a:b]
     if len(times) == 0:
         return []
     complete = [on_grid(time_s, v, times) for v in values]
     if len(times) > most:
-        edges = np.unique(np.searchsorted(times, np.linspace(times[0], times[-1], most, endpoint=False)))
+        edges = np.unique(
+            np.searchsorted(times, np.linspace(times[0], times[-1], most, endpoint=False))
+        )
         counts = np.diff(np.append(edges, len(times)))
-        times, complete = np.add.reduceat(times, edges) / counts, [np.add.reduceat(c, edges) / counts for c in complete]
+        times, complete = (
+            np.add.reduceat(times, edges) / counts,
+            [np.add.reduceat(c, edges) / counts for c in complete],
+        )
     rows = np.column_stack([times, *complete])
     return [tuple(float(x) for x in row) for row in rows[np.isfinite(rows).all(axis=1)]]
 
 
-def outline(time_s: Values, values: Values, start_s: float, *, end_s: float, points: int) -> tuple[list[float], list[float | None]]:
-    """A channel for a plot of `points` columns: the least and the largest of each slice of time, so that no spike is lost.
+def outline(
+    time_s: Values, values: Values, start_s: float, *, end_s: float, points: int
+) -> tuple[list[float], list[float | None]]:
+    """A channel for a plot of `points` columns: the least and the largest of each slice of time, so
+    that no spike is lost.
 
     Returns
     -------
@@ -364,17 +447,27 @@ def outline(time_s: Values, values: Values, start_s: float, *, end_s: float, poi
     known = np.flatnonzero(np.isfinite(values))
     times, shown = time_s[known], values[known]
     # One sample beyond each end, so that the line runs to the edge of the window.
-    a, b = max(0, int(np.searchsorted(times, start_s)) - 1), int(np.searchsorted(times, end_s, "right")) + 1
+    a, b = (
+        max(0, int(np.searchsorted(times, start_s)) - 1),
+        int(np.searchsorted(times, end_s, "right")) + 1,
+    )
     times, shown = times[a:b], shown[a:b]
     if len(times) == 0:
         return [], []
     usual = float(np.median(np.diff(times))) if len(times) > 2 else LONGEST_GAP_S
     hole = max(LONGEST_GAP_S, 10 * usual)
     if len(times) > 2 * points:
-        edges = np.unique(np.searchsorted(times, np.linspace(times[0], times[-1], points, endpoint=False)))
+        edges = np.unique(
+            np.searchsorted(times, np.linspace(times[0], times[-1], points, endpoint=False))
+        )
         ends = np.append(edges[1:], len(times))
         picks = np.unique(
-            np.concatenate([[a + int(shown[a:b].argmin()), a + int(shown[a:b].argmax())] for a, b in zip(edges, ends, strict=True)])
+            np.concatenate(
+                [
+                    [a + int(shown[a:b].argmin()), a + int(shown[a:b].argmax())]
+                    for a, b in zip(edges, ends, strict=True)
+                ]
+            )
         )
         times, shown = times[picks], shown[picks]
         hole = max(hole, 2.5 * float(np.median(np.diff(times))))

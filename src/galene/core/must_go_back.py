@@ -5,14 +5,45 @@ from dataclasses import dataclass
 from datetime import datetime
 
 KINDS: tuple[str, ...] = (
-    "connector", "hose", "clamp", "fastener set", "cover", "tape", "sensor unplugged", "coolant low", "fuel line open",
-    "battery lead", "tool inside", "rag inside", "media inside", "cab tilted",
-)  # fmt: skip
-WORST_FIRST: tuple[str, ...] = ("rag inside", "tool inside", "media inside", "fuel line open", "coolant low", "hose", "clamp",
-                                "connector", "sensor unplugged", "fastener set", "battery lead", "tape", "cover", "cab tilted")  # fmt: skip
+    "connector",
+    "hose",
+    "clamp",
+    "fastener set",
+    "cover",
+    "tape",
+    "sensor unplugged",
+    "coolant low",
+    "fuel line open",
+    "battery lead",
+    "tool inside",
+    "rag inside",
+    "media inside",
+    "cab tilted",
+)
+WORST_FIRST: tuple[str, ...] = (
+    "rag inside",
+    "tool inside",
+    "media inside",
+    "fuel line open",
+    "coolant low",
+    "hose",
+    "clamp",
+    "connector",
+    "sensor unplugged",
+    "fastener set",
+    "battery lead",
+    "tape",
+    "cover",
+    "cab tilted",
+)
 INSIDE = frozenset({"rag inside", "tool inside", "media inside"})
 """Kinds that are inside the engine: looked for twice."""
-COUNTED: dict[str, str] = {"cloths": "Cloths", "caps": "Caps and plugs", "tape": "Strips of tape", "sockets": "Sockets and bits"}
+COUNTED: dict[str, str] = {
+    "cloths": "Cloths",
+    "caps": "Caps and plugs",
+    "tape": "Strips of tape",
+    "sockets": "Sockets and bits",
+}
 """What is counted in and out of the engine bay."""
 BEFORE: tuple[str, ...] = ("start", "road test", "handover")
 
@@ -51,11 +82,23 @@ class Blocker:
 
 def worst_first(items: Sequence[OpenItem]) -> list[OpenItem]:
     """Items inside the engine first, then what leaks, then what only looks wrong."""
-    return sorted(items, key=lambda i: (not i.dangerous, WORST_FIRST.index(i.kind) if i.kind in WORST_FIRST else 99, i.what))
+    return sorted(
+        items,
+        key=lambda i: (
+            not i.dangerous,
+            WORST_FIRST.index(i.kind) if i.kind in WORST_FIRST else 99,
+            i.what,
+        ),
+    )
 
 
 def blockers(
-    gate: str, items: Sequence[OpenItem], waits: Sequence[RunningWait], *, steps_left: Sequence[str], now: datetime
+    gate: str,
+    items: Sequence[OpenItem],
+    waits: Sequence[RunningWait],
+    *,
+    steps_left: Sequence[str],
+    now: datetime,
 ) -> tuple[Blocker, ...]:
     """Why `gate` (start, road test, handover) stays shut; empty when it may open.
 
@@ -63,7 +106,11 @@ def blockers(
     """
     held = BEFORE[: BEFORE.index(gate) + 1]
     found = [
-        Blocker("item", f"{i.what}{f' × {i.count}' if i.count > 1 else ''}", f"{i.kind}, opened by {i.opened_by}")
+        Blocker(
+            "item",
+            f"{i.what}{f' × {i.count}' if i.count > 1 else ''}",
+            f"{i.kind}, opened by {i.opened_by}",
+        )
         for i in worst_first(items)
         if i.before in held
     ]

@@ -1,4 +1,5 @@
-"""When to look again, and why. The growth model with its uncertainty needs a vehicle's history and comes on top of it."""
+"""When to look again, and why. The growth model with its uncertainty needs a vehicle's history and
+comes on top of it."""
 
 from dataclasses import dataclass
 
@@ -16,7 +17,14 @@ class Visit:
     reason: str
 
 
-def next_visit(distance_km: float, duty: tuple[str, ...], grade_found: int | None, *, km_since_cleaning: float | None, fed: bool) -> Visit:
+def next_visit(
+    distance_km: float,
+    duty: tuple[str, ...],
+    grade_found: int | None,
+    *,
+    km_since_cleaning: float | None,
+    fed: bool,
+) -> Visit:
     """Distance of the next look.
 
     Parameters
@@ -29,17 +37,28 @@ def next_visit(distance_km: float, duty: tuple[str, ...], grade_found: int | Non
 
     Notes
     -----
-    With an earlier cleaning the vehicle's own rate decides: the distance in which it grew to grade 2, linear from 0.
-    Without one, this project's usual distance for the hardest duty. Halved while the feed is not mended.
+    With an earlier cleaning the vehicle's own rate decides: the distance in which it grew to grade
+    2, linear from 0. Without one, this project's usual distance for the hardest duty. Halved while
+    the feed is not mended.
     """
     if km_since_cleaning and grade_found:
         interval = km_since_cleaning * 2 / grade_found
-        reason = f"it grew to grade {grade_found} in {km_since_cleaning:,.0f} km, so grade 2 is reached in about {interval:,.0f} km"
+        reason = (
+            f"it grew to grade {grade_found} in {km_since_cleaning:,.0f} km, so grade 2 is reached"
+            f" in about {interval:,.0f} km"
+        )
     else:
         hardest = min((d for d in duty if d in USUAL_KM), key=lambda d: USUAL_KM[d], default=None)
         interval = USUAL_KM[hardest] if hardest else NORMAL_KM
-        words = {"short_trips": "short trips", "long_idle_or_pto": "long idling", "dusty_use": "dusty use"}
-        reason = f"usual distance for {words[hardest] if hardest else 'mixed use'}, as this vehicle has no history of its own yet"
+        words = {
+            "short_trips": "short trips",
+            "long_idle_or_pto": "long idling",
+            "dusty_use": "dusty use",
+        }
+        reason = (
+            f"usual distance for {words[hardest] if hardest else 'mixed use'}, as this vehicle has"
+            " no history of its own yet"
+        )
     if fed:
         interval /= 2
         reason += "; halved, because what feeds the deposit is not mended"

@@ -1,4 +1,5 @@
-"""Ambient pressure, and whether the absolute sensors agree with it: `isa-pressure`, `key-on-agreement`."""
+"""Ambient pressure, and whether the absolute sensors agree with it: `isa-pressure`,
+`key-on-agreement`."""
 
 from dataclasses import dataclass, field
 from statistics import median
@@ -52,7 +53,10 @@ def isa_pressure(given: IsaPressureInput) -> IsaPressureResult:
     within("altitude_m", given.altitude_m, -430, high=11000, unit="m")
     kpa = standard_pressure_kpa(given.altitude_m)
     return IsaPressureResult(
-        kpa, "standard", f"Standard air at {given.altitude_m:.0f} m is {kpa:.1f} kPa; weather moves it by up to 3 kPa."
+        kpa,
+        "standard",
+        f"Standard air at {given.altitude_m:.0f} m is {kpa:.1f} kPa; weather moves it by up to 3"
+        " kPa.",
     )
 
 
@@ -100,7 +104,8 @@ class KeyOnResult:
 
 
 WEATHER_KPA = 3.0
-"""How far weather moves the air from the standard of its height (ISO 2533 is a mean; highs and lows at sea level)."""
+"""How far weather moves the air from the standard of its height (ISO 2533 is a mean; highs and lows
+at sea level)."""
 SPAN_SHARE = 0.01
 """Share of a sensor's span that its makers usually allow it to be off."""
 
@@ -122,7 +127,8 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     given.altitude_m : float, optional
         m; standard atmosphere.
     given.tolerance_kpa : float
-        Allowed deviation, kPa; 2.5 is this project's default, about one percent of a 250 kPa sensor's span.
+        Allowed deviation, kPa; 2.5 is this project's default, about one percent of a 250 kPa
+        sensor's span.
 
     Raises
     ------
@@ -131,8 +137,8 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
 
     Notes
     -----
-    Reference: barometer, else altitude, else the median of three or more readings. Two readings that
-    differ with no reference can not say which is wrong: undecided.
+    Reference: barometer, else altitude, else the median of three or more readings. Two readings
+    that differ with no reference can not say which is wrong: undecided.
     """
     need(len(given.readings) >= 1, "readings", len(given.readings), allowed="at least one reading")
     within("tolerance_kpa", given.tolerance_kpa, 0.1, high=20, unit="kPa")
@@ -154,7 +160,10 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
         within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
         reference, source = given.barometer_kpa, "barometer"
     elif given.altitude_m is not None:
-        reference, source = isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa, "altitude"
+        reference, source = (
+            isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa,
+            "altitude",
+        )
     elif len(values) >= 3:
         reference, source = median(values), "median"
     elif len(values) == 2 and abs(values[0] - values[1]) <= given.tolerance_kpa:
@@ -162,7 +171,11 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     else:
         reference, source = None, "none"
     if reference is None:
-        why = "Two sensors differ" if len(values) == 2 else "One sensor alone has nothing to agree with"
+        why = (
+            "Two sensors differ"
+            if len(values) == 2
+            else "One sensor alone has nothing to agree with"
+        )
         return KeyOnResult(
             reference_kpa=None,
             reference_source=source,
@@ -191,7 +204,10 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
             deviations=deviations,
             suspect=None,
             verdict="undecided",
-            sentence=f"Weather moves the air by up to {WEATHER_KPA:g} kPa from what the height gives: read a barometer.",
+            sentence=(
+                f"Weather moves the air by up to {WEATHER_KPA:g} kPa from what the height gives:"
+                " read a barometer."
+            ),
         )
     off = [d for d in deviations if not d.within]
     if not off:
@@ -200,10 +216,20 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     elif len(off) == 1:
         verdict, suspect = "one_off", off[0].component
         sentence = (
-            f"{suspect} reads {off[0].deviation_kpa:+.1f} kPa from {reference:.1f} kPa: look at its plug, hose and port "
-            "before the sensor is condemned."
+            f"{suspect} reads {off[0].deviation_kpa:+.1f} kPa from {reference:.1f} kPa: look at its"
+            " plug, hose and port before the sensor is condemned."
         )
     else:
         verdict, suspect = "several_off", None
-        sentence = f"{len(off)} sensors miss {reference:.1f} kPa: check the reference and their shared supply first."
-    return KeyOnResult(reference_kpa=reference, reference_source=source, deviations=deviations, suspect=suspect, verdict=verdict, sentence=sentence)
+        sentence = (
+            f"{len(off)} sensors miss {reference:.1f} kPa: check the reference and their shared"
+            " supply first."
+        )
+    return KeyOnResult(
+        reference_kpa=reference,
+        reference_source=source,
+        deviations=deviations,
+        suspect=suspect,
+        verdict=verdict,
+        sentence=sentence,
+    )

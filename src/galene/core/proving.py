@@ -1,4 +1,5 @@
-"""The gain, or its absence, with its uncertainty and only where the two sets may be compared: `before-after`."""
+"""The gain, or its absence, with its uncertainty and only where the two sets may be compared:
+`before-after`."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -15,8 +16,9 @@ STRICT: dict[str, Any] = {"extra": "forbid"}
 class Metric:
     """What is measured before and after.
 
-    `better` is lower, higher or toward; `target` is the value to be near for toward. `meaningful` is the smallest
-    change that a technician should call one, in the kept unit, and `ground` says where that size comes from.
+    `better` is lower, higher or toward; `target` is the value to be near for toward. `meaningful`
+    is the smallest change that a technician should call one, in the kept unit, and `ground` says
+    where that size comes from.
     """
 
     id: str
@@ -33,27 +35,159 @@ class Metric:
 METRICS: dict[str, Metric] = {
     m.id: m
     for m in (
-        Metric(id="idle_rpm", label="Idle speed", quantity="speed", better="toward", meaningful=25, ground="idle control holds 25 rpm on a healthy engine", target=None, low=200, high=3000),
-        Metric(id="idle_rpm_spread", label="Idle speed spread", quantity="speed", better="lower", meaningful=20, ground="under 20 rpm is not felt", target=None, low=0, high=2000),
-        Metric(id="idle_map_kpa", label="Manifold pressure at idle", quantity="pressure", better="lower", meaningful=1.0, ground="one step of a common sensor and display", target=None, low=10, high=110),
-        Metric(id="idle_airflow_g_s", label="Air at idle", quantity="airflow", better="lower", meaningful=0.15, ground="about 5 % of a small engine's idle air", target=None, low=0.1, high=60),
-        Metric(id="learned_throttle_percent", label="Throttle opening at idle", quantity="share", better="lower", meaningful=0.5, ground="two steps of a common display", target=None, low=0, high=60),
-        Metric(id="trim_idle_percent", label="Total fuel trim at idle", quantity="share", better="toward", meaningful=2.0, ground="trims wander by 2 % on a healthy engine", target=0.0, low=-60, high=100),
-        Metric(id="trim_cruise_percent", label="Total fuel trim at steady revs", quantity="share", better="toward", meaningful=2.0, ground="trims wander by 2 % on a healthy engine", target=0.0, low=-60, high=100),
-        Metric(id="meter_ratio_percent", label="Meter against expected air", quantity="share", better="toward", meaningful=4.0, ground="repeatability of speed-density with one engine", target=100.0, low=1, high=400),
-        Metric(id="open_area_percent", label="Open bore area", quantity="share", better="higher", meaningful=3.0, ground="bore gauge read to 0.2 mm on 50 mm", target=None, low=0, high=100),
-        Metric(id="egr_area_mm2", label="Open recirculation passage", quantity="area", better="higher", meaningful=1.0, ground="a fifth of a small orifice", target=None, low=0, high=5000),
-        Metric(id="full_load_airflow_g_s", label="Air at full load", quantity="airflow", better="higher", meaningful=2.0, ground="3 % of a small engine's full-load air", target=None, low=1, high=3000),
-        Metric(id="boost_kpa", label="Charge pressure", quantity="pressure", better="higher", meaningful=4.0, ground="repeatability of one road pull", target=None, low=50, high=600),
-        Metric(id="fuel_l_100km", label="Fuel economy", quantity="economy", better="lower", meaningful=0.3, ground="two tank fills on the same route", target=None, low=0.5, high=200),
+        Metric(
+            id="idle_rpm",
+            label="Idle speed",
+            quantity="speed",
+            better="toward",
+            meaningful=25,
+            ground="idle control holds 25 rpm on a healthy engine",
+            target=None,
+            low=200,
+            high=3000,
+        ),
+        Metric(
+            id="idle_rpm_spread",
+            label="Idle speed spread",
+            quantity="speed",
+            better="lower",
+            meaningful=20,
+            ground="under 20 rpm is not felt",
+            target=None,
+            low=0,
+            high=2000,
+        ),
+        Metric(
+            id="idle_map_kpa",
+            label="Manifold pressure at idle",
+            quantity="pressure",
+            better="lower",
+            meaningful=1.0,
+            ground="one step of a common sensor and display",
+            target=None,
+            low=10,
+            high=110,
+        ),
+        Metric(
+            id="idle_airflow_g_s",
+            label="Air at idle",
+            quantity="airflow",
+            better="lower",
+            meaningful=0.15,
+            ground="about 5 % of a small engine's idle air",
+            target=None,
+            low=0.1,
+            high=60,
+        ),
+        Metric(
+            id="learned_throttle_percent",
+            label="Throttle opening at idle",
+            quantity="share",
+            better="lower",
+            meaningful=0.5,
+            ground="two steps of a common display",
+            target=None,
+            low=0,
+            high=60,
+        ),
+        Metric(
+            id="trim_idle_percent",
+            label="Total fuel trim at idle",
+            quantity="share",
+            better="toward",
+            meaningful=2.0,
+            ground="trims wander by 2 % on a healthy engine",
+            target=0.0,
+            low=-60,
+            high=100,
+        ),
+        Metric(
+            id="trim_cruise_percent",
+            label="Total fuel trim at steady revs",
+            quantity="share",
+            better="toward",
+            meaningful=2.0,
+            ground="trims wander by 2 % on a healthy engine",
+            target=0.0,
+            low=-60,
+            high=100,
+        ),
+        Metric(
+            id="meter_ratio_percent",
+            label="Meter against expected air",
+            quantity="share",
+            better="toward",
+            meaningful=4.0,
+            ground="repeatability of speed-density with one engine",
+            target=100.0,
+            low=1,
+            high=400,
+        ),
+        Metric(
+            id="open_area_percent",
+            label="Open bore area",
+            quantity="share",
+            better="higher",
+            meaningful=3.0,
+            ground="bore gauge read to 0.2 mm on 50 mm",
+            target=None,
+            low=0,
+            high=100,
+        ),
+        Metric(
+            id="egr_area_mm2",
+            label="Open recirculation passage",
+            quantity="area",
+            better="higher",
+            meaningful=1.0,
+            ground="a fifth of a small orifice",
+            target=None,
+            low=0,
+            high=5000,
+        ),
+        Metric(
+            id="full_load_airflow_g_s",
+            label="Air at full load",
+            quantity="airflow",
+            better="higher",
+            meaningful=2.0,
+            ground="3 % of a small engine's full-load air",
+            target=None,
+            low=1,
+            high=3000,
+        ),
+        Metric(
+            id="boost_kpa",
+            label="Charge pressure",
+            quantity="pressure",
+            better="higher",
+            meaningful=4.0,
+            ground="repeatability of one road pull",
+            target=None,
+            low=50,
+            high=600,
+        ),
+        Metric(
+            id="fuel_l_100km",
+            label="Fuel economy",
+            quantity="economy",
+            better="lower",
+            meaningful=0.3,
+            ground="two tank fills on the same route",
+            target=None,
+            low=0.5,
+            high=200,
+        ),
     )
-}  # fmt: skip
-"""Every metric with its own meaningful size. Sizes are this project's defaults for small engines."""
+}
+"""Every metric with its own meaningful size. Sizes are this project's defaults for small
+engines."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class MetricValue:
-    """One metric: a single `value`, or repeated `samples`, in `unit` (the metric's own where not given)."""
+    """One metric: a single `value`, or repeated `samples`, in `unit` (the metric's own where not
+    given)."""
 
     metric: str
     value: float | None = None
@@ -86,7 +220,8 @@ class BothConditions:
 
 @dataclass(frozen=True, kw_only=True)
 class BeforeAfterInput:
-    """Two sets of metrics and their conditions; `targets` overrides what a toward-metric should be near."""
+    """Two sets of metrics and their conditions; `targets` overrides what a toward-metric should be
+    near."""
 
     before: list[MetricValue]
     after: list[MetricValue]
@@ -97,7 +232,8 @@ class BeforeAfterInput:
 
 @dataclass(frozen=True, kw_only=True)
 class MetricChange:
-    """Change of one metric in its kept unit; `low` and `high` are Welch's 95 % interval where samples were given."""
+    """Change of one metric in its kept unit; `low` and `high` are Welch's 95 % interval where
+    samples were given."""
 
     metric: str
     unit: str
@@ -125,16 +261,23 @@ class BeforeAfterResult:
 
 RPM_SHARE, COOLANT_GAP_C, WARM_C, INTAKE_NOTE_C = 0.05, 10.0, 70.0, 15.0
 PROTECTIVE_CODES = frozenset(
-    ["P0638", "P2135", "P2176"] + [f"P{n}" for n in range(2100, 2120)] + [f"P0{n}" for n in (*range(120, 125), *range(220, 225))]
+    ["P0638", "P2135", "P2176"]
+    + [f"P{n}" for n in range(2100, 2120)]
+    + [f"P0{n}" for n in (*range(120, 125), *range(220, 225))]
 )
-"""Throttle control and throttle position codes: with one active the control unit commonly limits the throttle."""
+"""Throttle control and throttle position codes: with one active the control unit commonly limits
+the throttle."""
 
 
 def _loads(load: list[str] | str | None) -> frozenset[str] | None:
     if load is None:
         return None
     names = load.replace(",", " ").split() if isinstance(load, str) else load
-    return frozenset(n.strip().casefold() for n in names if n.strip() and n.strip().casefold() not in {"none", "off"})
+    return frozenset(
+        n.strip().casefold()
+        for n in names
+        if n.strip() and n.strip().casefold() not in {"none", "off"}
+    )
 
 
 def _protective(conditions: Conditions) -> str | None:
@@ -151,10 +294,11 @@ def _protective(conditions: Conditions) -> str | None:
 
 
 def comparability(before: Conditions, after: Conditions) -> tuple[list[str], list[str]]:
-    """Reasons why two sets can not be compared (empty: they can), and notes that only weaken the comparison.
+    """Reasons why two sets can not be compared (empty: they can), and notes that only weaken the
+    comparison.
 
-    Speeds within 5 %, coolant within 10 degrees C and both above 70, the same load switches, no protective mode.
-    A condition that nobody recorded is a reason, as it can not be vouched for.
+    Speeds within 5 %, coolant within 10 degrees C and both above 70, the same load switches, no
+    protective mode. A condition that nobody recorded is a reason, as it can not be vouched for.
     """
     reasons: list[str] = []
     notes: list[str] = []
@@ -177,16 +321,28 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
     else:
         for name, coolant in (("before", before.coolant_c), ("after", after.coolant_c)):
             if coolant <= WARM_C:
-                reasons.append(f"{name}: coolant at {coolant:.0f} degC, it must be above {WARM_C:.0f}")
+                reasons.append(
+                    f"{name}: coolant at {coolant:.0f} degC, it must be above {WARM_C:.0f}"
+                )
         if abs(after.coolant_c - before.coolant_c) > COOLANT_GAP_C:
-            reasons.append(f"coolant differs by more than 10 degC: {before.coolant_c:.0f} and {after.coolant_c:.0f} degC")
+            reasons.append(
+                f"coolant differs by more than 10 degC: {before.coolant_c:.0f} and"
+                f" {after.coolant_c:.0f} degC"
+            )
     loads = _loads(before.load), _loads(after.load)
     if loads[0] is None or loads[1] is None:
         reasons.append("the load switches were not recorded for both sets")
     elif loads[0] != loads[1]:
         reasons.append(f"different loads were on: {', '.join(sorted(loads[0] ^ loads[1]))}")
-    if before.intake_c is not None and after.intake_c is not None and abs(after.intake_c - before.intake_c) > INTAKE_NOTE_C:
-        notes.append(f"intake air differs by {abs(after.intake_c - before.intake_c):.0f} degC: airflow shifts a little with it")
+    if (
+        before.intake_c is not None
+        and after.intake_c is not None
+        and abs(after.intake_c - before.intake_c) > INTAKE_NOTE_C
+    ):
+        notes.append(
+            f"intake air differs by {abs(after.intake_c - before.intake_c):.0f} degC: airflow"
+            " shifts a little with it"
+        )
     return reasons, notes
 
 
@@ -206,11 +362,19 @@ def _kept(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
     unit = given.unit or quantity.kept.id
     values = [convert(quantity, v, unit, target=quantity.kept.id) for v in raw]
     for value in values:
-        within(f"{where}.{'value' if given.samples is None else 'samples'}", value, metric.low, high=metric.high, unit=quantity.kept.id)
+        within(
+            f"{where}.{'value' if given.samples is None else 'samples'}",
+            value,
+            metric.low,
+            high=metric.high,
+            unit=quantity.kept.id,
+        )
     return metric, values
 
 
-def _judge(metric: Metric, target: float | None, before: list[float], *, after: list[float]) -> MetricChange:
+def _judge(
+    metric: Metric, target: float | None, before: list[float], *, after: list[float]
+) -> MetricChange:
     old, new = mean(before), mean(after)
     change = new - old
     low = high = None
@@ -226,17 +390,36 @@ def _judge(metric: Metric, target: float | None, before: list[float], *, after: 
     else:
         gain = -change
     if metric.better == "toward" and target is None:
-        verdict, reason = "unchanged", "no target is known for this engine, so a change is not judged"
+        verdict, reason = (
+            "unchanged",
+            "no target is known for this engine, so a change is not judged",
+        )
     elif not clear:
         verdict, reason = "unchanged", "the samples scatter as much as they changed"
     elif abs(gain) < metric.meaningful:
-        verdict, reason = "unchanged", f"less than {metric.meaningful:g}, the smallest change that counts ({metric.ground})"
+        verdict, reason = (
+            "unchanged",
+            f"less than {metric.meaningful:g}, the smallest change that counts ({metric.ground})",
+        )
     else:
         verdict = "improved" if gain > 0 else "worse"
-        reason = f"more than {metric.meaningful:g}, the smallest change that counts ({metric.ground})"
+        reason = (
+            f"more than {metric.meaningful:g}, the smallest change that counts ({metric.ground})"
+        )
     unit = QUANTITIES[metric.quantity].kept.id
     percent = change / abs(old) * 100 if old else None
-    return MetricChange(metric=metric.id, unit=unit, before=old, after=new, change=change, change_percent=percent, low=low, high=high, verdict=verdict, reason=reason)
+    return MetricChange(
+        metric=metric.id,
+        unit=unit,
+        before=old,
+        after=new,
+        change=change,
+        change_percent=percent,
+        low=low,
+        high=high,
+        verdict=verdict,
+        reason=reason,
+    )
 
 
 def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
@@ -255,15 +438,21 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
 
     Notes
     -----
-    A change counts above the metric's own meaningful size and, with two or more samples on both sides, where Welch's
-    95 % interval leaves zero out. Overall: worse beats all else; then improved; then unchanged.
+    A change counts above the metric's own meaningful size and, with two or more samples on both
+    sides, where Welch's 95 % interval leaves zero out. Overall: worse beats all else; then
+    improved; then unchanged.
     """
     sides: list[Mapping[str, tuple[Metric, list[float]]]] = []
     for name, values in (("before", given.before), ("after", given.after)):
         need(len(values) > 0, name, values, allowed="at least one metric")
         found: dict[str, tuple[Metric, list[float]]] = {}
         for i, value in enumerate(values):
-            need(value.metric not in found, f"{name}[{i}].metric", value.metric, allowed="each metric once")
+            need(
+                value.metric not in found,
+                f"{name}[{i}].metric",
+                value.metric,
+                allowed="each metric once",
+            )
             found[value.metric] = _kept(f"{name}[{i}]", value)
         sides.append(found)
     for metric_id in given.targets:
@@ -278,26 +467,55 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
             only = mean((old.get(metric_id) or new[metric_id])[1])
             changes.append(
                 MetricChange(
-                    metric=metric_id, unit=QUANTITIES[metric.quantity].kept.id, before=only if side == "after" else None,
-                    after=only if side == "before" else None, change=None, change_percent=None, low=None, high=None, verdict="not_comparable", reason=f"no {side} value",
+                    metric=metric_id,
+                    unit=QUANTITIES[metric.quantity].kept.id,
+                    before=only if side == "after" else None,
+                    after=only if side == "before" else None,
+                    change=None,
+                    change_percent=None,
+                    low=None,
+                    high=None,
+                    verdict="not_comparable",
+                    reason=f"no {side} value",
                 )
-            )  # fmt: skip
+            )
             continue
-        change = _judge(metric, given.targets.get(metric_id, metric.target), old[metric_id][1], after=new[metric_id][1])
+        change = _judge(
+            metric,
+            given.targets.get(metric_id, metric.target),
+            old[metric_id][1],
+            after=new[metric_id][1],
+        )
         if reasons:
-            change = MetricChange(**{**change.__dict__, "verdict": "not_comparable", "reason": reasons[0]})
+            change = MetricChange(
+                **{**change.__dict__, "verdict": "not_comparable", "reason": reasons[0]}
+            )
         changes.append(change)
     judged = [c.verdict for c in changes if c.verdict != "not_comparable"]
     if reasons or not judged:
         verdict = "not_comparable"
-        sentence = "The two sets can not be compared: " + (reasons[0] if reasons else "they share no metric") + "."
+        sentence = (
+            "The two sets can not be compared: "
+            + (reasons[0] if reasons else "they share no metric")
+            + "."
+        )
     elif "worse" in judged:
-        verdict, sentence = "worse", "Something got worse: " + _names(changes, "worse") + ". Find out why before handover."
+        verdict, sentence = (
+            "worse",
+            "Something got worse: " + _names(changes, "worse") + ". Find out why before handover.",
+        )
     elif "improved" in judged:
         verdict, sentence = "improved", "Proven better: " + _names(changes, "improved") + "."
     else:
         verdict, sentence = "unchanged", "No change that counts. The cause may lie elsewhere."
-    return BeforeAfterResult(metrics=changes, verdict=verdict, comparable=not reasons, reasons=reasons, notes=notes, sentence=sentence)
+    return BeforeAfterResult(
+        metrics=changes,
+        verdict=verdict,
+        comparable=not reasons,
+        reasons=reasons,
+        notes=notes,
+        sentence=sentence,
+    )
 
 
 def _names(changes: list[MetricChange], verdict: str) -> str:

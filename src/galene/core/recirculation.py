@@ -1,4 +1,5 @@
-"""How much exhaust gas comes back: `egr-flow-test` by manifold pressure, `egr-flow-crosscheck` by venturi against balance."""
+"""How much exhaust gas comes back: `egr-flow-test` by manifold pressure, `egr-flow-crosscheck` by
+venturi against balance."""
 
 import math
 from dataclasses import dataclass, replace
@@ -13,17 +14,20 @@ from galene.core.traces import in_time, read_columns
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 PLUGGED_BELOW, RESTRICTED_BELOW = 40.0, 75.0
-"""Percent of the clean passage under which it counts as plugged, as restricted (project defaults)."""
+"""Percent of the clean passage under which it counts as plugged, as restricted (project
+defaults)."""
 TOO_OPEN = 0.9
-"""Manifold over ambient from which the throttle's flow is no longer known: there Psi falls steeply to nothing, and one
-percent of pressure is a third of the flow (the orifice equation; Heywood, app. C). A diesel stands there always."""
+"""Manifold over ambient from which the throttle's flow is no longer known: there Psi falls steeply
+to nothing, and one percent of pressure is a third of the flow (the orifice equation; Heywood, app.
+C). A diesel stands there always."""
 NO_FLOW = 0.02
 """Recirculated share of the charge that a test can not tell from none."""
 
 
 @dataclass(frozen=True)
 class IdlePoint:
-    """Manifold pressure (kPa absolute) and engine speed (rpm) of one state of the valve; speed 0: the engine stalled."""
+    """Manifold pressure (kPa absolute) and engine speed (rpm) of one state of the valve; speed 0:
+    the engine stalled."""
 
     map_kpa: float
     rpm: float
@@ -34,8 +38,9 @@ class IdlePoint:
 class FlowTestInput:
     """A warm idle with the valve shut and commanded open; `exhaust_c` is the gas at the valve.
 
-    The two states as `closed` and `open`, or as the trace `csv`: time_s, map_kpa, rpm and, where it was logged, the
-    valve's command in percent. In a trace the plateaus are found; `closed_from_s` and its like set their ends by hand.
+    The two states as `closed` and `open`, or as the trace `csv`: time_s, map_kpa, rpm and, where it
+    was logged, the valve's command in percent. In a trace the plateaus are found; `closed_from_s`
+    and its like set their ends by hand.
     """
 
     displacement_l: float
@@ -59,7 +64,8 @@ class FlowTestInput:
 
 @dataclass(frozen=True, kw_only=True)
 class Plateau:
-    """A stretch of the trace with its means; the standard errors are those of means over half-seconds."""
+    """A stretch of the trace with its means; the standard errors are those of means over
+    half-seconds."""
 
     kind: str
     start_s: float
@@ -72,7 +78,8 @@ class Plateau:
 
 @dataclass(frozen=True, kw_only=True)
 class FlowTestResult:
-    """Flows in g/s, the passage that passes them in mm2 with its 95 % from a trace's scatter; None where the engine stalled first."""
+    """Flows in g/s, the passage that passes them in mm2 with its 95 % from a trace's scatter; None
+    where the engine stalled first."""
 
     fresh_g_s: float
     recirculated_g_s: float | None
@@ -112,11 +119,21 @@ def _plateau(trace: Trace, kind: str, start_s: float, *, end_s: float) -> Platea
     need(start_s < end_s <= last, f"{kind}_to_s", end_s, allowed=f"above {start_s:g} to {last:g} s")
     figures: list[tuple[float, float]] = []
     for name in ("map_kpa", "rpm"):
-        blocks = trace.block_means(name, start_s, end_s, blocks=max(1, round(2 * (end_s - start_s))))
+        blocks = trace.block_means(
+            name, start_s, end_s, blocks=max(1, round(2 * (end_s - start_s)))
+        )
         need(bool(blocks), f"{kind}_from_s", start_s, allowed="a stretch with rows in it")
         error = float(np.std(blocks, ddof=1) / math.sqrt(len(blocks))) if len(blocks) > 2 else 0.0
         figures.append((float(np.mean(blocks)), error))
-    return Plateau(kind=kind, start_s=start_s, end_s=end_s, map_kpa=figures[0][0], rpm=figures[1][0], map_error_kpa=figures[0][1], rpm_error=figures[1][1])
+    return Plateau(
+        kind=kind,
+        start_s=start_s,
+        end_s=end_s,
+        map_kpa=figures[0][0],
+        rpm=figures[1][0],
+        map_error_kpa=figures[0][1],
+        rpm_error=figures[1][1],
+    )
 
 
 def flow_plateaus(given: FlowTestInput) -> tuple[Plateau, Plateau]:
@@ -131,9 +148,21 @@ def flow_plateaus(given: FlowTestInput) -> tuple[Plateau, Plateau]:
     trace = read_flow_trace(given.csv)
     by_hand = (given.closed_from_s, given.closed_to_s, given.open_from_s, given.open_to_s)
     found = find_plateaus(trace) if any(x is None for x in by_hand) else None
-    ends = [x if x is not None else (f if found else 0.0) for x, f in zip(
-        by_hand, (found[0].start_s, found[0].end_s, found[1].start_s, found[1].end_s) if found else (0.0,) * 4, strict=True)]  # fmt: skip
-    return _plateau(trace, "closed", ends[0], end_s=ends[1]), _plateau(trace, "open", ends[2], end_s=ends[3])
+    ends = [
+        x if x is not None else (f if found else 0.0)
+        for x, f in zip(
+            by_hand,
+            (
+                (found[0].start_s, found[0].end_s, found[1].start_s, found[1].end_s)
+                if found
+                else (0.0,) * 4
+            ),
+            strict=True,
+        )
+    ]
+    return _plateau(trace, "closed", ends[0], end_s=ends[1]), _plateau(
+        trace, "open", ends[2], end_s=ends[3]
+    )
 
 
 def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
@@ -146,14 +175,16 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     Raises
     ------
     InputError
-        Pressures that can not be (manifold above ambient or exhaust), or a reading in which less gas goes in with the
-        valve open than the throttle alone lets through; both points and a trace, or neither.
+        Pressures that can not be (manifold above ambient or exhaust), or a reading in which less
+        gas goes in with the valve open than the throttle alone lets through; both points and a
+        trace, or neither.
 
     Notes
     -----
-    Shut: m1 = K1/Ta with K = VE p Vd N / (120 R). Open, throttle unmoved: m2 = m1 Psi(p2/amb)/Psi(p1/amb); mixing at
-    constant enthalpy gives the recirculated mass (K2 - m2 Ta)/Te, the orifice equation its area (Heywood, app. C). With
-    a trace, the area's interval follows from the standard errors of the four means, to first order.
+    Shut: m1 = K1/Ta with K = VE p Vd N / (120 R). Open, throttle unmoved: m2 = m1
+    Psi(p2/amb)/Psi(p1/amb); mixing at constant enthalpy gives the recirculated mass (K2 - m2
+    Ta)/Te, the orifice equation its area (Heywood, app. C). With a trace, the area's interval
+    follows from the standard errors of the four means, to first order.
     """
     within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
     within("volumetric_efficiency", given.volumetric_efficiency, 0.05, high=1.5)
@@ -165,9 +196,17 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
         within("reference_area_mm2", given.reference_area_mm2, 0.1, high=10_000, unit="mm2")
     plateaus: tuple[Plateau, ...] = ()
     if given.csv is not None:
-        need(given.closed is None and given.open is None, "csv", "with closed or open", allowed="either csv, or closed and open")
+        need(
+            given.closed is None and given.open is None,
+            "csv",
+            "with closed or open",
+            allowed="either csv, or closed and open",
+        )
         plateaus = flow_plateaus(given)
-        shut, opened = (IdlePoint(p.map_kpa, 0.0 if p.kind == "open" and p.rpm < STALLED_RPM else p.rpm) for p in plateaus)
+        shut, opened = (
+            IdlePoint(p.map_kpa, 0.0 if p.kind == "open" and p.rpm < STALLED_RPM else p.rpm)
+            for p in plateaus
+        )
     else:
         need(given.closed is not None, "closed", None, allowed="a value: this field is needed")
         need(given.open is not None, "open", None, allowed="a value: this field is needed")
@@ -176,72 +215,159 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     flows = _flows(given, shut, opened)
     fresh_closed, fresh, recirculated, area = flows
     if area is None or recirculated is None:
-        return FlowTestResult(fresh_g_s=fresh_closed, recirculated_g_s=None, passage_area_mm2=None, passage_area_low_mm2=None, passage_area_high_mm2=None, recirculated_fraction=None, percent_of_reference=None, plateaus=plateaus, verdict="stalled",
-                              sentence="The engine stalled with the valve open: the passage passes at least what an idle can not bear, so it is not plugged.")  # fmt: skip
+        return FlowTestResult(
+            fresh_g_s=fresh_closed,
+            recirculated_g_s=None,
+            passage_area_mm2=None,
+            passage_area_low_mm2=None,
+            passage_area_high_mm2=None,
+            recirculated_fraction=None,
+            percent_of_reference=None,
+            plateaus=plateaus,
+            verdict="stalled",
+            sentence=(
+                "The engine stalled with the valve open: the passage passes at least what an idle"
+                " can not bear, so it is not plugged."
+            ),
+        )
     low = high = None
     if plateaus:
         half = 1.96 * _area_error(given, shut, opened, plateaus=plateaus, area=area)
         low, high = max(0.0, area - half), area + half
     fraction = recirculated / (recirculated + fresh)
     percent = None if given.reference_area_mm2 is None else 100 * area / given.reference_area_mm2
-    held = "" if given.throttle_held else " The throttle was not held: this is the most that it can be."
+    held = (
+        ""
+        if given.throttle_held
+        else " The throttle was not held: this is the most that it can be."
+    )
     if percent is None:
         verdict = "plugged" if fraction < NO_FLOW else "no_reference"
         sentence = (
             "Opening the valve hardly moves the manifold: next to nothing comes through."
             if verdict == "plugged"
-            else f"{area:.1f} mm² is open. Keep it as this engine's reference, if the passage is known to be clean."
+            else (
+                f"{area:.1f} mm² is open. Keep it as this engine's reference, if the passage is"
+                " known to be clean."
+            )
         )
     else:
-        verdict = "plugged" if percent < PLUGGED_BELOW else "restricted" if percent < RESTRICTED_BELOW else "clear"
+        verdict = (
+            "plugged"
+            if percent < PLUGGED_BELOW
+            else "restricted"
+            if percent < RESTRICTED_BELOW
+            else "clear"
+        )
         sentence = f"{area:.1f} mm² is open, {percent:.0f} % of the clean passage."
         if not given.throttle_held and verdict == "clear":
             verdict = "no_reference"
-    return FlowTestResult(fresh_g_s=fresh, recirculated_g_s=recirculated, passage_area_mm2=area, passage_area_low_mm2=low, passage_area_high_mm2=high, recirculated_fraction=fraction, percent_of_reference=percent, plateaus=plateaus, verdict=verdict, sentence=sentence + held)
+    return FlowTestResult(
+        fresh_g_s=fresh,
+        recirculated_g_s=recirculated,
+        passage_area_mm2=area,
+        passage_area_low_mm2=low,
+        passage_area_high_mm2=high,
+        recirculated_fraction=fraction,
+        percent_of_reference=percent,
+        plateaus=plateaus,
+        verdict=verdict,
+        sentence=sentence + held,
+    )
 
 
-def _flows(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint) -> tuple[float, float, float | None, float | None]:
-    """Fresh air shut and open, recirculated gas (g/s) and the passage (mm2); the last two None for a stall."""
+def _flows(
+    given: FlowTestInput, shut: IdlePoint, opened: IdlePoint
+) -> tuple[float, float, float | None, float | None]:
+    """Fresh air shut and open, recirculated gas (g/s) and the passage (mm2); the last two None for
+    a stall."""
     most = TOO_OPEN * given.ambient_kpa
     need(
         0 < shut.map_kpa < most,
         "closed.map_kpa",
         shut.map_kpa,
-        allowed=f"above 0 and below {most:.1f} kPa: without a drop across the throttle no flow can be told from it",
+        allowed=(
+            f"above 0 and below {most:.1f} kPa: without a drop across the throttle no flow can be"
+            " told from it"
+        ),
     )
     within("closed.rpm", shut.rpm, 100, high=6000, unit="rpm")
     charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
 
     def pumped(point: IdlePoint) -> float:
-        return charge_flow_g_s(given.displacement_l, point.rpm, point.map_kpa, charge_c=given.intake_c, volumetric_efficiency=given.volumetric_efficiency) * charge_k
+        return (
+            charge_flow_g_s(
+                given.displacement_l,
+                point.rpm,
+                point.map_kpa,
+                charge_c=given.intake_c,
+                volumetric_efficiency=given.volumetric_efficiency,
+            )
+            * charge_k
+        )
 
     fresh_closed = pumped(shut) / charge_k
     if opened.rpm == 0:
         return fresh_closed, fresh_closed, None, None
     within("open.rpm", opened.rpm, 100, high=6000, unit="rpm")
-    need(0 < opened.map_kpa < most, "open.map_kpa", opened.map_kpa, allowed=f"above 0 and below {most:.1f} kPa, as for closed")
-    need(opened.map_kpa < given.exhaust_kpa, "exhaust_kpa", given.exhaust_kpa, allowed=f"above the manifold, {opened.map_kpa:g} kPa")
-    fresh = fresh_closed * psi(opened.map_kpa / given.ambient_kpa) / psi(shut.map_kpa / given.ambient_kpa)
+    need(
+        0 < opened.map_kpa < most,
+        "open.map_kpa",
+        opened.map_kpa,
+        allowed=f"above 0 and below {most:.1f} kPa, as for closed",
+    )
+    need(
+        opened.map_kpa < given.exhaust_kpa,
+        "exhaust_kpa",
+        given.exhaust_kpa,
+        allowed=f"above the manifold, {opened.map_kpa:g} kPa",
+    )
+    fresh = (
+        fresh_closed
+        * psi(opened.map_kpa / given.ambient_kpa)
+        / psi(shut.map_kpa / given.ambient_kpa)
+    )
     rest = pumped(opened) - fresh * charge_k
-    need(rest > -0.05 * fresh * charge_k, "open", opened.rpm, allowed="a pressure and speed at which at least the throttle's air goes in")
+    need(
+        rest > -0.05 * fresh * charge_k,
+        "open",
+        opened.rpm,
+        allowed="a pressure and speed at which at least the throttle's air goes in",
+    )
     recirculated = max(0.0, rest / exhaust_k)
     area = (
-        orifice_area_mm2(recirculated, given.exhaust_kpa, opened.map_kpa, up_c=given.exhaust_c, discharge_coefficient=given.discharge_coefficient)
+        orifice_area_mm2(
+            recirculated,
+            given.exhaust_kpa,
+            opened.map_kpa,
+            up_c=given.exhaust_c,
+            discharge_coefficient=given.discharge_coefficient,
+        )
         if recirculated
         else 0.0
     )
     return fresh_closed, fresh, recirculated, area
 
 
-def _area_error(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint, *, plateaus: tuple[Plateau, ...], area: float) -> float:
-    """Standard error of the passage's area: each mean moved by its own error, the changes added in squares."""
+def _area_error(
+    given: FlowTestInput,
+    shut: IdlePoint,
+    opened: IdlePoint,
+    *,
+    plateaus: tuple[Plateau, ...],
+    area: float,
+) -> float:
+    """Standard error of the passage's area: each mean moved by its own error, the changes added in
+    squares."""
     total = 0.0
     for plateau in plateaus:
         for name, error in (("map_kpa", plateau.map_error_kpa), ("rpm", plateau.rpm_error)):
             if error == 0:
                 continue
             points = {"closed": shut, "open": opened}
-            points[plateau.kind] = replace(points[plateau.kind], **{name: getattr(points[plateau.kind], name) + error})
+            points[plateau.kind] = replace(
+                points[plateau.kind], **{name: getattr(points[plateau.kind], name) + error}
+            )
             try:
                 moved = _flows(given, points["closed"], points["open"])[3]
             except InputError:
@@ -252,7 +378,8 @@ def _area_error(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint, *, pla
 
 @dataclass(frozen=True, kw_only=True)
 class CrosscheckInput:
-    """A steady load: speed-density and meter for the balance, differential pressure for the venturi. Tolerances are shares, one sigma."""
+    """A steady load: speed-density and meter for the balance, differential pressure for the
+    venturi. Tolerances are shares, one sigma."""
 
     displacement_l: float
     volumetric_efficiency: float
@@ -293,8 +420,8 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
 
     Notes
     -----
-    Balance = speed-density minus meter; venturi m = C A2 sqrt(2 rho dp/(1 - beta^4)) (ISO 5167-4). A gap of two sigma
-    decides, within one the two agree, between them nothing is said.
+    Balance = speed-density minus meter; venturi m = C A2 sqrt(2 rho dp/(1 - beta^4)) (ISO 5167-4).
+    A gap of two sigma decides, within one the two agree, between them nothing is said.
     """
     within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
     within("volumetric_efficiency", given.volumetric_efficiency, 0.05, high=1.5)
@@ -306,36 +433,75 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
     within("gas_kpa", given.gas_kpa, 10, high=800, unit="kPa")
     within("gas_c", given.gas_c, -50, high=900, unit="degrees C")
     within("pipe_mm", given.pipe_mm, 3, high=300, unit="mm")
-    need(1 <= given.throat_mm < given.pipe_mm, "throat_mm", given.throat_mm, allowed=f"1 to below the pipe, {given.pipe_mm:g} mm")
+    need(
+        1 <= given.throat_mm < given.pipe_mm,
+        "throat_mm",
+        given.throat_mm,
+        allowed=f"1 to below the pipe, {given.pipe_mm:g} mm",
+    )
     within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, high=0.5)
     within("maf_tolerance", given.maf_tolerance, 0, high=0.5)
     within("throat_coefficient", given.throat_coefficient, 0.5, high=1)
-    pumped = charge_flow_g_s(given.displacement_l, given.rpm, given.map_kpa, charge_c=given.charge_c, volumetric_efficiency=given.volumetric_efficiency)
+    pumped = charge_flow_g_s(
+        given.displacement_l,
+        given.rpm,
+        given.map_kpa,
+        charge_c=given.charge_c,
+        volumetric_efficiency=given.volumetric_efficiency,
+    )
     balance = pumped - given.maf_g_s
-    sigma = math.hypot(pumped * given.volumetric_efficiency_tolerance, given.maf_g_s * given.maf_tolerance)
+    sigma = math.hypot(
+        pumped * given.volumetric_efficiency_tolerance, given.maf_g_s * given.maf_tolerance
+    )
     density = given.gas_kpa * 1e3 / (R_AIR * (given.gas_c + KELVIN))
     throat = math.pi / 4 * (given.throat_mm * 1e-3) ** 2
     beta = given.throat_mm / given.pipe_mm
-    seen = given.throat_coefficient * throat * math.sqrt(2 * density * given.dp_pa / (1 - beta**4)) * 1e3
+    seen = (
+        given.throat_coefficient
+        * throat
+        * math.sqrt(2 * density * given.dp_pa / (1 - beta**4))
+        * 1e3
+    )
     gap = balance - seen
     low = given.expected_g_s is not None and max(balance + sigma, seen) < 0.75 * given.expected_g_s
     if gap >= 2 * sigma:
-        verdict, sentence = "ports_blocked", f"{balance:.1f} g/s must come by balance, the sensor sees {seen:.1f}: its ports are blocked."
+        verdict, sentence = (
+            "ports_blocked",
+            (
+                f"{balance:.1f} g/s must come by balance, the sensor sees {seen:.1f}: its ports are"
+                " blocked."
+            ),
+        )
     elif gap <= -2 * sigma:
         verdict, sentence = (
             "sensor_high",
-            f"The sensor shows {seen:.1f} g/s where the balance leaves {balance:.1f}: it reads high, or one port only is open.",
+            (
+                f"The sensor shows {seen:.1f} g/s where the balance leaves {balance:.1f}: it reads"
+                " high, or one port only is open."
+            ),
         )
     elif low:
         verdict, sentence = (
             "true_low_flow",
-            f"Both say little: {seen:.1f} and {balance:.1f} g/s where {given.expected_g_s:.1f} are due. Cooler or passage.",
+            (
+                f"Both say little: {seen:.1f} and {balance:.1f} g/s where {given.expected_g_s:.1f}"
+                " are due. Cooler or passage."
+            ),
         )
     elif abs(gap) <= sigma:
         verdict, sentence = "agree", f"Sensor and balance agree: {seen:.1f} and {balance:.1f} g/s."
     else:
         verdict, sentence = (
             "inconclusive",
-            f"{seen:.1f} against {balance:.1f} g/s: the gap is within what the figures can be off. Test at a larger flow.",
+            (
+                f"{seen:.1f} against {balance:.1f} g/s: the gap is within what the figures can be"
+                " off. Test at a larger flow."
+            ),
         )
-    return CrosscheckResult(balance_g_s=balance, balance_sigma_g_s=sigma, dp_flow_g_s=seen, verdict=verdict, sentence=sentence)
+    return CrosscheckResult(
+        balance_g_s=balance,
+        balance_sigma_g_s=sigma,
+        dp_flow_g_s=seen,
+        verdict=verdict,
+        sentence=sentence,
+    )

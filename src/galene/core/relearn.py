@@ -17,7 +17,8 @@ class Guard:
 
 @dataclass(frozen=True, kw_only=True)
 class Phase:
-    """One instruction with its hold. `normal` is what is normal meanwhile; `engine_on` asks for the start gate.
+    """One instruction with its hold. `normal` is what is normal meanwhile; `engine_on` asks for the
+    start gate.
 
     Somebody stands by while it is `attended`; the rest waits by itself and costs nobody's time.
     """
@@ -35,7 +36,8 @@ class Phase:
 class RelearnTemplate:
     """A relearn: conditions to confirm, phases in order, what success is and what failure means.
 
-    `needs` are words of the car's state in which it may begin, `ends` those in which it leaves the car.
+    `needs` are words of the car's state in which it may begin, `ends` those in which it leaves the
+    car.
     """
 
     id: str
@@ -64,7 +66,8 @@ class Restart:
 
 @dataclass(frozen=True, kw_only=True)
 class RelearnState:
-    """Where a relearn stands. `phase` is the index into the phases; `outcome` is running, learned or failed."""
+    """Where a relearn stands. `phase` is the index into the phases; `outcome` is running, learned
+    or failed."""
 
     phase: int
     phase_began: datetime
@@ -81,7 +84,12 @@ def begin(template: RelearnTemplate, confirmed: Mapping[str, bool], now: datetim
         Naming the first condition that is not.
     """
     for condition, text in template.conditions:
-        need(bool(confirmed.get(condition)), condition, confirmed.get(condition, False), allowed=f"confirmed: {text}")
+        need(
+            bool(confirmed.get(condition)),
+            condition,
+            confirmed.get(condition, False),
+            allowed=f"confirmed: {text}",
+        )
     return RelearnState(phase=0, phase_began=now)
 
 
@@ -93,11 +101,20 @@ def seconds_left(template: RelearnTemplate, state: RelearnState, now: datetime) 
     return max(0.0, (end - now).total_seconds())
 
 
-def guard_broken(template: RelearnTemplate, state: RelearnState, guard_id: str, *, now: datetime) -> RelearnState:
+def guard_broken(
+    template: RelearnTemplate, state: RelearnState, guard_id: str, *, now: datetime
+) -> RelearnState:
     """The hold begins again, and the break is kept."""
     phase = template.phases[state.phase]
-    need(guard_id in {g.id for g in phase.guards}, "guard", guard_id, allowed=", ".join(g.id for g in phase.guards))
-    return replace(state, phase_began=now, restarts=(*state.restarts, Restart(phase.id, guard_id, now)))
+    need(
+        guard_id in {g.id for g in phase.guards},
+        "guard",
+        guard_id,
+        allowed=", ".join(g.id for g in phase.guards),
+    )
+    return replace(
+        state, phase_began=now, restarts=(*state.restarts, Restart(phase.id, guard_id, now))
+    )
 
 
 def advance(template: RelearnTemplate, state: RelearnState, now: datetime) -> RelearnState:
@@ -119,5 +136,10 @@ def advance(template: RelearnTemplate, state: RelearnState, now: datetime) -> Re
 
 def finish(state: RelearnState, learned: bool) -> RelearnState:
     """Close with the success test's answer."""
-    need(state.outcome == "testing", "outcome", state.outcome, allowed="a relearn whose holds are all done")
+    need(
+        state.outcome == "testing",
+        "outcome",
+        state.outcome,
+        allowed="a relearn whose holds are all done",
+    )
     return replace(state, outcome="learned" if learned else "failed")

@@ -1,4 +1,5 @@
-"""Small-sample intervals. Student's t comes from scipy.special, loaded late because start-up is felt."""
+"""Small-sample intervals. Student's t comes from scipy.special, loaded late because start-up is
+felt."""
 
 import math
 from collections.abc import Sequence
@@ -57,7 +58,8 @@ def welch(before: Sequence[float], after: Sequence[float]) -> Difference:
 
 @dataclass(frozen=True, kw_only=True)
 class Line:
-    """Least-squares line y = intercept + slope x with the half widths of the 95 % intervals (None: no spare point)."""
+    """Least-squares line y = intercept + slope x with the half widths of the 95 % intervals (None:
+    no spare point)."""
 
     intercept: float
     slope: float
@@ -74,7 +76,9 @@ def fit_line(x: Sequence[float], y: Sequence[float]) -> Line:
     intercept = y0 - slope * x0
     if n < 3:
         return Line(intercept=intercept, slope=slope, intercept_half=None, slope_half=None)
-    residual = math.fsum((b - intercept - slope * a) ** 2 for a, b in zip(x, y, strict=True)) / (n - 2)
+    residual = math.fsum((b - intercept - slope * a) ** 2 for a, b in zip(x, y, strict=True)) / (
+        n - 2
+    )
     t = t_quantile(n - 2)
     return Line(
         intercept=intercept,

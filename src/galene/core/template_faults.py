@@ -44,7 +44,8 @@ class VariantLike(Protocol):
 
 @dataclass(frozen=True, kw_only=True)
 class TemplateWords:
-    """What the words of a template may be: agent classes, drying classes, cautions, tags of variants."""
+    """What the words of a template may be: agent classes, drying classes, cautions, tags of
+    variants."""
 
     agents: Collection[str]
     drying: Collection[str]
@@ -62,7 +63,8 @@ def _said(place: str, text: str, least: int, *, most: int) -> Iterator[Fault]:
 def procedure_faults(
     procedure: PartProcedure, variants: Iterable[VariantLike], words: TemplateWords
 ) -> list[Fault]:
-    """Everything that is wrong with a procedure; empty when every variant of it can be worked through.
+    """Everything that is wrong with a procedure; empty when every variant of it can be worked
+    through.
 
     Parameters
     ----------
@@ -73,7 +75,8 @@ def procedure_faults(
     Returns
     -------
     list of Fault
-        Words first; opening and closing are judged, variant by variant, only when every word is known.
+        Words first; opening and closing are judged, variant by variant, only when every word is
+        known.
     """
     faults = list(_said("title", procedure.title, 3, most=80))
     if not procedure.steps:
@@ -95,7 +98,8 @@ def procedure_faults(
 def _words(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]:
     if not ID.fullmatch(step.key):
         yield Fault(
-            f"{at}.key", f"{step.key!r} is no id: small letters, figures and underscores, a letter first"
+            f"{at}.key",
+            f"{step.key!r} is no id: small letters, figures and underscores, a letter first",
         )
     yield from _said(f"{at}.text", step.text, 5, most=300)
     yield from _said(f"{at}.why", step.why, 0, most=300)
@@ -156,7 +160,8 @@ def _record(at: str, record: Record) -> Iterator[Fault]:
     yield from _said(f"{at}.records", record.label, 3, most=120)
     if record.kind not in RECORDS or not ID.fullmatch(record.id):
         yield Fault(
-            f"{at}.records", "a grade, a reading, words, or a question that is answered by yes or no"
+            f"{at}.records",
+            "a grade, a reading, words, or a question that is answered by yes or no",
         )
     elif (record.kind == "reading") != (record.quantity in QUANTITIES):
         yield Fault(f"{at}.records", "a reading says of what: a quantity, which nothing else has")
@@ -171,9 +176,7 @@ def _record(at: str, record: Record) -> Iterator[Fault]:
             yield Fault(f"{at}.records", "the bad answer is yes or no")
 
 
-def in_variant(
-    procedure: PartProcedure, variant: VariantLike
-) -> list[tuple[int, StepTemplate]]:
+def in_variant(procedure: PartProcedure, variant: VariantLike) -> list[tuple[int, StepTemplate]]:
     """The steps that stand in a variant with their places in the template, in the card's order."""
     held = [
         (i, s)

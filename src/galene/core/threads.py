@@ -24,7 +24,8 @@ THREADS: dict[str, Thread] = {
         Thread(size="M10", class_8_8_nm=54.0, class_10_9_nm=79.0),
     )
 }
-"""Assembly torques at a friction of 0.14 (VDI 2230 sheet 1, table A1): above them the bolt is past its yield point."""
+"""Assembly torques at a friction of 0.14 (VDI 2230 sheet 1, table A1): above them the bolt is past
+its yield point."""
 HEADS: dict[str, str] = {
     "7 mm nut driver": "M4",
     "8 mm nut driver": "M5",
@@ -42,7 +43,8 @@ HEADS: dict[str, str] = {
     "4 mm hex": "M5",
     "5 mm hex": "M6",
 }
-"""Head to the usual thread under it (ISO 4014, 4762 and 14579; 12 mm where small flanges are usual)."""
+"""Head to the usual thread under it (ISO 4014, 4762 and 14579; 12 mm where small flanges are
+usual)."""
 BOLTED = frozenset(
     {"bolt", "bolts", "nut", "nuts", "screw", "screws", "V-clamp", "hose clamp", "clamp"}
 )
@@ -50,6 +52,7 @@ BOLTED = frozenset(
 
 
 def most_torque_nm(fastener: Fastener) -> float | None:
-    """What the thread under a fastener's head bears in class 8.8, N m; None where the head does not tell."""
+    """What the thread under a fastener's head bears in class 8.8, N m; None where the head does not
+    tell."""
     size = HEADS.get(fastener.driver)
     return THREADS[size].class_8_8_nm if size and fastener.what in BOLTED else None

@@ -1,7 +1,8 @@
-"""Units at the edges. Inside, every quantity has one unit (the contract's); pint does the arithmetic of the rest.
+"""Units at the edges. Inside, every quantity has one unit (the contract's); pint does the
+arithmetic of the rest.
 
-Pint takes a second to import, so it is loaded at the first real conversion, and each pair of units is asked of it
-once: all units here are straight lines of one another.
+Pint takes a second to import, so it is loaded at the first real conversion, and each pair of units
+is asked of it once: all units here are straight lines of one another.
 """
 
 import re
@@ -15,7 +16,8 @@ from galene.core.errors import InputError
 
 @dataclass(frozen=True)
 class Unit:
-    """A unit as the technician reads it: `id` for forms, `pint` for the arithmetic, `decimals` for showing."""
+    """A unit as the technician reads it: `id` for forms, `pint` for the arithmetic, `decimals` for
+    showing."""
 
     id: str
     pint: str
@@ -24,7 +26,8 @@ class Unit:
 
 @dataclass(frozen=True, kw_only=True)
 class Quantity:
-    """A physical quantity: the first unit is the one kept inside; `metric` and `imperial` are the workshop's choices."""
+    """A physical quantity: the first unit is the one kept inside; `metric` and `imperial` are the
+    workshop's choices."""
 
     id: str
     units: tuple[Unit, ...]
@@ -37,7 +40,8 @@ class Quantity:
         return self.units[0]
 
     def unit(self, unit_id: str) -> Unit:
-        """The unit named `unit_id`; spaces and case do not matter where no two units differ by case alone."""
+        """The unit named `unit_id`; spaces and case do not matter where no two units differ by case
+        alone."""
         wanted = unit_id.strip().replace(" ", "").replace("°", "deg").casefold()
         for unit in self.units:
             if unit.id.replace(" ", "").casefold() == wanted:
@@ -53,11 +57,22 @@ QUANTITIES: dict[str, Quantity] = {
     q.id: q
     for q in (
         _quantity(
-            "pressure", "kPa", "inHg",
-            ("kPa", "kilopascal", 1), ("bar", "bar", 3), ("mbar", "millibar", 0), ("inHg", "inch_Hg_32F", 2), ("psi", "psi", 2),
+            "pressure",
+            "kPa",
+            "inHg",
+            ("kPa", "kilopascal", 1),
+            ("bar", "bar", 3),
+            ("mbar", "millibar", 0),
+            ("inHg", "inch_Hg_32F", 2),
+            ("psi", "psi", 2),
         ),
         _quantity(
-            "airflow", "g/s", "lb/min", ("g/s", "gram/second", 2), ("kg/h", "kilogram/hour", 1), ("lb/min", "pound/minute", 3)
+            "airflow",
+            "g/s",
+            "lb/min",
+            ("g/s", "gram/second", 2),
+            ("kg/h", "kilogram/hour", 1),
+            ("lb/min", "pound/minute", 3),
         ),
         _quantity("temperature", "degC", "degF", ("degC", "degC", 0), ("degF", "degF", 0)),
         _quantity("speed", "rpm", "rpm", ("rpm", "rpm", 0)),
@@ -67,18 +82,33 @@ QUANTITIES: dict[str, Quantity] = {
         _quantity("area", "mm2", "mm2", ("mm2", "millimeter**2", 1)),
         _quantity("distance", "km", "mi", ("km", "kilometer", 0), ("mi", "mile", 0)),
         _quantity("height", "m", "ft", ("m", "meter", 0), ("ft", "foot", 0)),
-        _quantity("torque", "N m", "lb ft", ("N m", "newton*meter", 1), ("lb ft", "pound_force*foot", 1)),
+        _quantity(
+            "torque", "N m", "lb ft", ("N m", "newton*meter", 1), ("lb ft", "pound_force*foot", 1)
+        ),
         _quantity("voltage", "V", "V", ("V", "volt", 2), ("mV", "millivolt", 0)),
         _quantity(
-            "pressure_drop", "Pa", "inH2O",
-            ("Pa", "pascal", 0), ("kPa", "kilopascal", 2), ("mbar", "millibar", 1), ("inH2O", "inch_H2O_4C", 2),
+            "pressure_drop",
+            "Pa",
+            "inH2O",
+            ("Pa", "pascal", 0),
+            ("kPa", "kilopascal", 2),
+            ("mbar", "millibar", 1),
+            ("inH2O", "inch_H2O_4C", 2),
         ),
-        _quantity("road_speed", "km/h", "mph", ("km/h", "kilometer/hour", 0), ("mph", "mile/hour", 0)),
+        _quantity(
+            "road_speed", "km/h", "mph", ("km/h", "kilometer/hour", 0), ("mph", "mile/hour", 0)
+        ),
         _quantity("volume", "ml", "fl oz", ("ml", "milliliter", 0), ("fl oz", "US_fluid_ounce", 1)),
         _quantity("engine_size", "l", "l", ("l", "liter", 2)),
-        _quantity("economy", "l/100km", "mpg", ("l/100km", "liter/(100*kilometer)", 1), ("mpg", "mile/gallon", 1)),
+        _quantity(
+            "economy",
+            "l/100km",
+            "mpg",
+            ("l/100km", "liter/(100*kilometer)", 1),
+            ("mpg", "mile/gallon", 1),
+        ),
     )
-}  # fmt: skip
+}
 
 FIELD_SUFFIXES = {
     "_kpa": "pressure",
@@ -143,10 +173,14 @@ def shown(quantity_id: str, value: float, system: str = "metric") -> str:
     """`value` (kept unit) as text with its unit in the workshop's choice."""
     quantity = QUANTITIES[quantity_id]
     unit = in_system(quantity, system)
-    number = round(convert(quantity, value, quantity.kept.id, target=unit.id), unit.decimals) + 0.0  # no minus before a zero
+    number = (
+        round(convert(quantity, value, quantity.kept.id, target=unit.id), unit.decimals) + 0.0
+    )  # no minus before a zero
     label = {"degC": "°C", "degF": "°F", "rpm": "rpm", "deg": "°"}.get(unit.id, unit.id)
     space = "" if label == "°" else "\u202f"
-    return f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label
+    return (
+        f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label
+    )
 
 
 NUMBER = re.compile(r"^\s*([+\-\u2212]?(?:\d+(?:[.,]\d+)?|[.,]\d+)(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
@@ -176,7 +210,11 @@ def parse_quantity(field: str, text: str, quantity: Quantity, *, default_unit: s
     """
     found = NUMBER.match(text)
     if not found:
-        raise InputError(field, text, f"a number, with or without one of {', '.join(u.id for u in quantity.units)}")
+        raise InputError(
+            field,
+            text,
+            f"a number, with or without one of {', '.join(u.id for u in quantity.units)}",
+        )
     value = float(found[1].replace(",", ".").replace("\u2212", "-"))
     try:
         return convert(quantity, value, found[2] or default_unit, target=quantity.kept.id)
@@ -185,7 +223,8 @@ def parse_quantity(field: str, text: str, quantity: Quantity, *, default_unit: s
 
 
 def quantity_of_field(name: str) -> Quantity | None:
-    """The quantity that a contract field's ending stands for, longest ending first; None where it has none."""
+    """The quantity that a contract field's ending stands for, longest ending first; None where it
+    has none."""
     for suffix in sorted(FIELD_SUFFIXES, key=len, reverse=True):
         if name.endswith(suffix):
             return QUANTITIES[FIELD_SUFFIXES[suffix]]
@@ -193,7 +232,8 @@ def quantity_of_field(name: str) -> Quantity | None:
 
 
 def with_contract_units(given: Any, path: str = "") -> Any:
-    """Replace texts with a unit (``"29.9 inHg"``) in contract fields by numbers in the field's own unit, at any depth."""
+    """Replace texts with a unit (``"29.9 inHg"``) in contract fields by numbers in the field's own
+    unit, at any depth."""
     if isinstance(given, Mapping):
         done = {}
         for name, value in given.items():

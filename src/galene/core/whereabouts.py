@@ -1,4 +1,5 @@
-"""Where is it? A part found by what a technician types, told apart from its namesakes, with the way to reach it."""
+"""Where is it? A part found by what a technician types, told apart from its namesakes, with the way
+to reach it."""
 
 import re
 from collections.abc import Iterable, Mapping
@@ -21,7 +22,8 @@ class Namesake:
 
 @dataclass(frozen=True, kw_only=True)
 class Found:
-    """A part, what it is, how it is held, what comes off to reach it (None: no way is known), and its namesakes."""
+    """A part, what it is, how it is held, what comes off to reach it (None: no way is known), and
+    its namesakes."""
 
     part: Part
     what: str
@@ -40,14 +42,21 @@ def _rank(part: Part, title: str, what: str, *, wanted: list[str], whole: str) -
     number = re.sub(r"[^a-z0-9]", "", part.part_number.lower())
     if number and whole and number.startswith(whole):
         return 6
-    for rank, text in ((5, part.label), (4, title), (3, part.id.replace("_", " ")), (1, what + " " + part.where)):
+    for rank, text in (
+        (5, part.label),
+        (4, title),
+        (3, part.id.replace("_", " ")),
+        (1, what + " " + part.where),
+    ):
         there = _words(text)
         if wanted and all(any(t.startswith(w) for t in there) for w in wanted):
             return rank
     return 0
 
 
-def find_parts(family: EngineFamily, typed: str, kinds: Mapping[str, tuple[str, str]]) -> list[Part]:
+def find_parts(
+    family: EngineFamily, typed: str, kinds: Mapping[str, tuple[str, str]]
+) -> list[Part]:
     """Parts that answer to what was typed, the best first.
 
     Parameters
@@ -57,11 +66,20 @@ def find_parts(family: EngineFamily, typed: str, kinds: Mapping[str, tuple[str, 
     kinds : component id to its title and the sentence that says what it is
     """
     wanted, whole = _words(typed), "".join(_words(typed))
-    ranked = [(_rank(p, *kinds[p.component], wanted=wanted, whole=whole), -i, p) for i, p in enumerate(family.parts)]
+    ranked = [
+        (_rank(p, *kinds[p.component], wanted=wanted, whole=whole), -i, p)
+        for i, p in enumerate(family.parts)
+    ]
     return [p for rank, _, p in sorted(ranked, key=lambda r: r[:2], reverse=True) if rank]
 
 
-def whereabouts(family: EngineFamily, part_id: str, kinds: Mapping[str, tuple[str, str]], *, done: Iterable[str] = ()) -> Found:
+def whereabouts(
+    family: EngineFamily,
+    part_id: str,
+    kinds: Mapping[str, tuple[str, str]],
+    *,
+    done: Iterable[str] = (),
+) -> Found:
     """All that leads to a part.
 
     Raises
@@ -75,8 +93,16 @@ def whereabouts(family: EngineFamily, part_id: str, kinds: Mapping[str, tuple[st
     alike = tuple(
         Namesake(p, kinds[p.component][1])
         for p in family.parts
-        if p.id != part.id and {w for w in mine & set(_words(p.label + " " + kinds[p.component][0])) if len(w) > 4}
+        if p.id != part.id
+        and {w for w in mine & set(_words(p.label + " " + kinds[p.component][0])) if len(w) > 4}
     )
     reachable = any(part.id in o.reaches for o in family.operations)
     operations = operations_for(family, [part.id], done) if reachable else None
-    return Found(part=part, what=what, fasteners=family.fasteners_of(part.id), operations=operations, minutes=minutes_of(operations or ()), namesakes=alike)
+    return Found(
+        part=part,
+        what=what,
+        fasteners=family.fasteners_of(part.id),
+        operations=operations,
+        minutes=minutes_of(operations or ()),
+        namesakes=alike,
+    )

@@ -1,4 +1,5 @@
-"""The shed's shelf: cans with invented names, bought over the years so that the jobs' use can be booked."""
+"""The shed's shelf: cans with invented names, bought over the years so that the jobs' use can be
+booked."""
 
 from datetime import datetime, timedelta
 
@@ -10,16 +11,143 @@ from galene.store.models import Person
 
 AEROSOL = ("GHS02", "GHS07")
 CANS: tuple[tuple[shelf.ProductForm, float, int], ...] = (
-    (shelf.ProductForm(name="Plover meter spray", class_id="maf_cleaner", size_ml=200, price=11.5, place="red cabinet, top", least_ml=400, note="", properties={}, pictograms=AEROSOL, statements="H222 H229 H336 P210 P251"), 5, 500),
-    (shelf.ProductForm(name="Gannet contact spray", class_id="contact_cleaner", size_ml=400, price=9.8, place="red cabinet, top", least_ml=400, note="", properties={}, pictograms=AEROSOL, statements="H222 H229 H315 P210"), 3, 260),
-    (shelf.ProductForm(name="Dunlin throttle spray", class_id="throttle_cleaner", size_ml=500, price=8.4, place="red cabinet, middle", least_ml=500, note="for cloth and brush", properties={"coating_safe": True}, pictograms=AEROSOL, statements="H222 H229 H319 H336 P210 P280"), 4, 700),
-    (shelf.ProductForm(name="Skerry soot remover", class_id="egr_cleaner", size_ml=500, price=7.9, place="red cabinet, middle", least_ml=1000, note="", properties={}, pictograms=(*AEROSOL, "GHS08"), statements="H222 H229 H304 P260 P280"), 6, 420),
-    (shelf.ProductForm(name="Harbour soap", class_id="soap_and_water", size_ml=5000, price=12.0, place="wash place", least_ml=1000), 1, 0),
-    (shelf.ProductForm(name="Tern brake spray, plastic-safe", class_id="brake_cleaner_flammable", size_ml=600, price=5.6, place="red cabinet, bottom", least_ml=600, note="", properties={"plastic_safe": True, "ketones": False}, pictograms=AEROSOL, statements="H222 H229 H336 H411 P210 P273"), 2, 300),
-    (shelf.ProductForm(name="Petrel carburettor spray", class_id="carburettor_cleaner", size_ml=400, price=6.1, place="red cabinet, bottom", least_ml=0, note="strong: not near sensors", properties={}, pictograms=(*AEROSOL, "GHS08"), statements="H222 H229 H319 H361 P210 P280"), 1, 45),
-    (shelf.ProductForm(name="Fulmar valve aerosol", class_id="intake_valve_aerosol", size_ml=350, price=13.9, place="red cabinet, bottom", least_ml=350, note="", properties={"oxygen_sensor_safe": True}, pictograms=(*AEROSOL, "GHS05"), statements="H222 H229 H318 P260"), 1, 800),
-    (shelf.ProductForm(name="Walnut grit, fine", class_id="blast_walnut", size_ml=20_000, price=38.0, place="loft", least_ml=5000), 1, 0),
-)  # fmt: skip
+    (
+        shelf.ProductForm(
+            name="Plover meter spray",
+            class_id="maf_cleaner",
+            size_ml=200,
+            price=11.5,
+            place="red cabinet, top",
+            least_ml=400,
+            note="",
+            properties={},
+            pictograms=AEROSOL,
+            statements="H222 H229 H336 P210 P251",
+        ),
+        5,
+        500,
+    ),
+    (
+        shelf.ProductForm(
+            name="Gannet contact spray",
+            class_id="contact_cleaner",
+            size_ml=400,
+            price=9.8,
+            place="red cabinet, top",
+            least_ml=400,
+            note="",
+            properties={},
+            pictograms=AEROSOL,
+            statements="H222 H229 H315 P210",
+        ),
+        3,
+        260,
+    ),
+    (
+        shelf.ProductForm(
+            name="Dunlin throttle spray",
+            class_id="throttle_cleaner",
+            size_ml=500,
+            price=8.4,
+            place="red cabinet, middle",
+            least_ml=500,
+            note="for cloth and brush",
+            properties={"coating_safe": True},
+            pictograms=AEROSOL,
+            statements="H222 H229 H319 H336 P210 P280",
+        ),
+        4,
+        700,
+    ),
+    (
+        shelf.ProductForm(
+            name="Skerry soot remover",
+            class_id="egr_cleaner",
+            size_ml=500,
+            price=7.9,
+            place="red cabinet, middle",
+            least_ml=1000,
+            note="",
+            properties={},
+            pictograms=(*AEROSOL, "GHS08"),
+            statements="H222 H229 H304 P260 P280",
+        ),
+        6,
+        420,
+    ),
+    (
+        shelf.ProductForm(
+            name="Harbour soap",
+            class_id="soap_and_water",
+            size_ml=5000,
+            price=12.0,
+            place="wash place",
+            least_ml=1000,
+        ),
+        1,
+        0,
+    ),
+    (
+        shelf.ProductForm(
+            name="Tern brake spray, plastic-safe",
+            class_id="brake_cleaner_flammable",
+            size_ml=600,
+            price=5.6,
+            place="red cabinet, bottom",
+            least_ml=600,
+            note="",
+            properties={"plastic_safe": True, "ketones": False},
+            pictograms=AEROSOL,
+            statements="H222 H229 H336 H411 P210 P273",
+        ),
+        2,
+        300,
+    ),
+    (
+        shelf.ProductForm(
+            name="Petrel carburettor spray",
+            class_id="carburettor_cleaner",
+            size_ml=400,
+            price=6.1,
+            place="red cabinet, bottom",
+            least_ml=0,
+            note="strong: not near sensors",
+            properties={},
+            pictograms=(*AEROSOL, "GHS08"),
+            statements="H222 H229 H319 H361 P210 P280",
+        ),
+        1,
+        45,
+    ),
+    (
+        shelf.ProductForm(
+            name="Fulmar valve aerosol",
+            class_id="intake_valve_aerosol",
+            size_ml=350,
+            price=13.9,
+            place="red cabinet, bottom",
+            least_ml=350,
+            note="",
+            properties={"oxygen_sensor_safe": True},
+            pictograms=(*AEROSOL, "GHS05"),
+            statements="H222 H229 H318 P260",
+        ),
+        1,
+        800,
+    ),
+    (
+        shelf.ProductForm(
+            name="Walnut grit, fine",
+            class_id="blast_walnut",
+            size_ml=20_000,
+            price=38.0,
+            place="loft",
+            least_ml=5000,
+        ),
+        1,
+        0,
+    ),
+)
 
 PARTS: tuple[tuple[str, str, int, str, int], ...] = (
     ("SK-1651", "Throttle body seal", 4, "drawer 3", 2),
@@ -38,7 +166,8 @@ PARTS: tuple[tuple[str, str, int, str, int], ...] = (
 
 
 def stock(db: Session, foreman: Person, now: datetime) -> None:
-    """Put the shelf in order, three years ago and again last month, so that the jobs find their cans."""
+    """Put the shelf in order, three years ago and again last month, so that the jobs find their
+    cans."""
     for form, cans, days in CANS:
         act = Act(db=db, person=foreman, now=now - timedelta(days=1100))
         product = shelf.save_product(act, None, form, seen=0)

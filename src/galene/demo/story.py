@@ -7,7 +7,20 @@ from sqlalchemy.orm import Session
 
 from galene.core.planning.records import Step
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
-from galene.jobs import card, checks, diagnosis, evidence, gates, handover, intake, logs, plan, prove, stages, work
+from galene.jobs import (
+    card,
+    checks,
+    diagnosis,
+    evidence,
+    gates,
+    handover,
+    intake,
+    logs,
+    plan,
+    prove,
+    stages,
+    work,
+)
 from galene.jobs.act import Act, family_of, find_job
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job, Person, StepRow, Vehicle
@@ -20,10 +33,19 @@ class Story:
     """A job and the person who does it; `now` moves on as they work."""
 
     def __init__(
-        self, db: Session, person: Person, start: datetime, *, vehicle: Vehicle, form: intake.IntakeForm, due: datetime | None = None
+        self,
+        db: Session,
+        person: Person,
+        start: datetime,
+        *,
+        vehicle: Vehicle,
+        form: intake.IntakeForm,
+        due: datetime | None = None,
     ) -> None:
         self.act = Act(db=db, person=person, now=start)
-        self.number = intake.open_job(self.act, vehicle, form.complaint, bay=person.bay, due_at=due).number
+        self.number = intake.open_job(
+            self.act, vehicle, form.complaint, bay=person.bay, due_at=due
+        ).number
         intake.save_intake(self.act, self.number, form, seen=0)
 
     @property
@@ -38,7 +60,9 @@ class Story:
         self.act.now += timedelta(minutes=minutes)
         return self
 
-    def told(self, present: Sequence[str] = (), absent: Sequence[str] = (), codes: str = "") -> "Story":
+    def told(
+        self, present: Sequence[str] = (), absent: Sequence[str] = (), codes: str = ""
+    ) -> "Story":
         """Symptoms and history tapped, codes typed."""
         for name in present:
             intake.tap(self.act, self.number, name, was="unknown", state="present")
@@ -48,14 +72,29 @@ class Story:
             intake.add_codes(self.act, self.number, codes)
         return self
 
-    def measured(self, phase: str, state: EngineState, seed: int, *, rpm: float, coolant_c: float = 91.0) -> "Story":
+    def measured(
+        self, phase: str, state: EngineState, seed: int, *, rpm: float, coolant_c: float = 91.0
+    ) -> "Story":
         """Idle and, where the engine trims, three and more points of trim."""
         family = family_of(self.job)
-        warm = evidence.SetConditions(coolant_c=coolant_c, intake_c=state.intake_c, load=(), protective_mode=False)
-        for kind, values in (("idle", idle_samples(family, state, seed, rpm=rpm)), ("trim", trim_samples(family, state, seed + 1))):
+        warm = evidence.SetConditions(
+            coolant_c=coolant_c, intake_c=state.intake_c, load=(), protective_mode=False
+        )
+        for kind, values in (
+            ("idle", idle_samples(family, state, seed, rpm=rpm)),
+            ("trim", trim_samples(family, state, seed + 1)),
+        ):
             channels = {c.id for c in evidence.channels_of(family, kind)}
             if kind == "idle" or evidence.has_trims(family):
-                evidence.save_readings(self.act, self.number, phase, kind=kind, values={k: v for k, v in values.items() if k in channels}, conditions=warm, seen=0)
+                evidence.save_readings(
+                    self.act,
+                    self.number,
+                    phase,
+                    kind=kind,
+                    values={k: v for k, v in values.items() if k in channels},
+                    conditions=warm,
+                    seen=0,
+                )
         return self
 
     def logged(self, name: str, text: str, *kinds: str) -> "Story":
@@ -63,10 +102,21 @@ class Story:
         log = logs.take_in(self.act, self.number, name, data=text.encode())
         logs.save_mapping(self.act, self.number, log.id, mapping=log.mapping, seen=0)
         for kind in kinds:
-            logs.take_readings(self.act, self.number, log.id, phase="before", kind=kind, load=(), protective_mode=False, seen=0)
+            logs.take_readings(
+                self.act,
+                self.number,
+                log.id,
+                phase="before",
+                kind=kind,
+                load=(),
+                protective_mode=False,
+                seen=0,
+            )
         return self
 
-    def flow_tested(self, exhaust_kpa: float, exhaust_c: float, intake_c: float, *, barometer_kpa: float) -> "Story":
+    def flow_tested(
+        self, exhaust_kpa: float, exhaust_c: float, intake_c: float, *, barometer_kpa: float
+    ) -> "Story":
         """The recirculation's flow test, read from the newest log."""
         job = self.job
         family = family_of(job)
@@ -84,19 +134,44 @@ class Story:
 
     def key_on(self, barometer_kpa: float, **pressures: float) -> "Story":
         """Absolute sensors with the ignition on."""
-        evidence.save_key_on(self.act, self.number, dict(pressures), barometer_kpa=barometer_kpa, seen=0)
+        evidence.save_key_on(
+            self.act, self.number, dict(pressures), barometer_kpa=barometer_kpa, seen=0
+        )
         return self
 
     def saw(self, part: str, deposit: str, grade: int, *, note: str = "") -> "Story":
         """A look before the work."""
-        evidence.save_look(self.act, self.number, "before", part_id=part, deposit=deposit, grade=grade, note=note)
+        evidence.save_look(
+            self.act, self.number, "before", part_id=part, deposit=deposit, grade=grade, note=note
+        )
         return self
 
-    def gauged(self, phase: str, part: str, deposit: str, *, bores: Sequence[tuple[str, float, float]], seed: int, points: int = 8) -> "Story":
+    def gauged(
+        self,
+        phase: str,
+        part: str,
+        deposit: str,
+        *,
+        bores: Sequence[tuple[str, float, float]],
+        seed: int,
+        points: int = 8,
+    ) -> "Story":
         """Bores measured round the clock: name, thickest and thinnest deposit in mm."""
         clean = family_of(self.job).part(part).bore_mm or 40.0
-        measured = [evidence.MeasuredBore(n, clean, deposit_profile(a, b, points, seed=seed + k)) for k, (n, a, b) in enumerate(bores)]
-        evidence.save_bores(self.act, self.number, phase, part_id=part, bores=measured, deposit=deposit, note="", seen=0)
+        measured = [
+            evidence.MeasuredBore(n, clean, deposit_profile(a, b, points, seed=seed + k))
+            for k, (n, a, b) in enumerate(bores)
+        ]
+        evidence.save_bores(
+            self.act,
+            self.number,
+            phase,
+            part_id=part,
+            bores=measured,
+            deposit=deposit,
+            note="",
+            seen=0,
+        )
         return self
 
     def checked(self, check: str, **results: str) -> "Story":
@@ -116,11 +191,19 @@ class Story:
         parts: Sequence[str],
         who: str,
         new_parts: Sequence[str] = (),
-        *, kinds: Mapping[str, str] | None = None,
+        *,
+        kinds: Mapping[str, str] | None = None,
     ) -> "Story":
         """Plan saved; approved where somebody agreed."""
         self.reached("plan")
-        plan.save_plan(self.act, self.number, list(parts), extra_spares=list(new_parts), seen=0, kinds=kinds or {})
+        plan.save_plan(
+            self.act,
+            self.number,
+            list(parts),
+            extra_spares=list(new_parts),
+            seen=0,
+            kinds=kinds or {},
+        )
         if who:
             plan.approve_plan(self.act, self.number, self.job.plans[0].version, who=who)
             self.reached("work")
@@ -131,7 +214,8 @@ class Story:
         found: Found,
         until: str = "",
         left: int = 0,
-        *, bay: tuple[float, float] = (14.0, 0.68),
+        *,
+        bay: tuple[float, float] = (14.0, 0.68),
         answers: Mapping[str, str] | None = None,
     ) -> "Story":
         """The card ticked at its own pace, waits kept, up to and including the step `until`."""
@@ -140,9 +224,7 @@ class Story:
         self._ticked(found, until, left, answers=answers or {})
         return self
 
-    def _ticked(
-        self, found: Found, until: str, left: int, *, answers: Mapping[str, str]
-    ) -> None:
+    def _ticked(self, found: Found, until: str, left: int, *, answers: Mapping[str, str]) -> None:
         """Ticks in the card's order as far as ticks go."""
         for _ in range(400):
             row = work.current_step(self.job)
@@ -157,7 +239,9 @@ class Story:
         """What was found costs more than was agreed: the keeper is rung up."""
         job = self.job
         if card.waits_for_approval(job):
-            plan.approve_plan(self.act, self.number, job.plans[0].version, who="the keeper, by phone")
+            plan.approve_plan(
+                self.act, self.number, job.plans[0].version, who="the keeper, by phone"
+            )
 
     def _tick(self, row: StepRow, given: Mapping[str, str]) -> None:
         act, step = self.act, row.document
@@ -204,7 +288,9 @@ class Story:
     def driven(self, km: float, notes: str, complaint: str = "gone", *, codes: str = "") -> "Story":
         """What is driven on the card, the road test, pending codes, and what is looked at cold."""
         self._ticked({}, "", 0, answers={})
-        prove.save_road_test(self.act, self.number, km, notes=notes, complaint_gone=complaint, seen=0)
+        prove.save_road_test(
+            self.act, self.number, km, notes=notes, complaint_gone=complaint, seen=0
+        )
         prove.read_pending(self.act, self.number, codes, seen=0)
         self._ticked({}, "", 0, answers={})
         return self

@@ -16,26 +16,115 @@ from galene.jobs.planning import planned
 from galene.knowledge.schools import DEFAULT_POLICY
 from galene.store.models import Person, Vehicle, Workshop
 
-SIGN_INS = (("maren", "foreman", "slipway-maren"), ("odd", "technician", "slipway-odd"), ("pia", "technician", "slipway-pia"))
+SIGN_INS = (
+    ("maren", "foreman", "slipway-maren"),
+    ("odd", "technician", "slipway-odd"),
+    ("pia", "technician", "slipway-pia"),
+)
 LISTED = ("maker's bulletin list", "none open")
 FLEET = (
-    intake.NewVehicle(plate="QN-114", maker="Brinewell", model="Causeway 12-seat", year="2017", family="A", keeper="Quillness school run"),
-    intake.NewVehicle(plate="QN-207", maker="Hollinvar", model="Drayman van", year="2015", family="A", keeper="Slipside bakery"),
-    intake.NewVehicle(plate="QN-331", maker="Brinewell", model="Curlstone", year="2016", family="A", keeper="District nurse"),
-    intake.NewVehicle(plate="QN-088", maker="Hollinvar", model="Tarnback pickup", year="2009", family="B", keeper="Harbour office"),
-    intake.NewVehicle(plate="QN-152", maker="Hollinvar", model="Tarnback estate", year="2011", family="B", keeper="Lighthouse keepers' trust"),
-    intake.NewVehicle(plate="QN-412", maker="Osterlane", model="Meridel 20T", year="2018", family="C", keeper="Island doctor"),
-    intake.NewVehicle(plate="QN-260", maker="Brinewell", model="Lugger van", year="2016", family="D", keeper="Quillness parcels"),
-    intake.NewVehicle(plate="QN-266", maker="Brinewell", model="Lugger minibus", year="2019", family="D", keeper="Quillness school run"),
-    intake.NewVehicle(plate="QN-501", maker="Grundvik", model="Hauler 78", year="2014", family="E", keeper="Island roads and ferries"),
-    intake.NewVehicle(plate="QN-F3", maker="Sandpiper", model="Beach 250", year="2020", family="F", keeper="Beach patrol"),
+    intake.NewVehicle(
+        plate="QN-114",
+        maker="Brinewell",
+        model="Causeway 12-seat",
+        year="2017",
+        family="A",
+        keeper="Quillness school run",
+    ),
+    intake.NewVehicle(
+        plate="QN-207",
+        maker="Hollinvar",
+        model="Drayman van",
+        year="2015",
+        family="A",
+        keeper="Slipside bakery",
+    ),
+    intake.NewVehicle(
+        plate="QN-331",
+        maker="Brinewell",
+        model="Curlstone",
+        year="2016",
+        family="A",
+        keeper="District nurse",
+    ),
+    intake.NewVehicle(
+        plate="QN-088",
+        maker="Hollinvar",
+        model="Tarnback pickup",
+        year="2009",
+        family="B",
+        keeper="Harbour office",
+    ),
+    intake.NewVehicle(
+        plate="QN-152",
+        maker="Hollinvar",
+        model="Tarnback estate",
+        year="2011",
+        family="B",
+        keeper="Lighthouse keepers' trust",
+    ),
+    intake.NewVehicle(
+        plate="QN-412",
+        maker="Osterlane",
+        model="Meridel 20T",
+        year="2018",
+        family="C",
+        keeper="Island doctor",
+    ),
+    intake.NewVehicle(
+        plate="QN-260",
+        maker="Brinewell",
+        model="Lugger van",
+        year="2016",
+        family="D",
+        keeper="Quillness parcels",
+    ),
+    intake.NewVehicle(
+        plate="QN-266",
+        maker="Brinewell",
+        model="Lugger minibus",
+        year="2019",
+        family="D",
+        keeper="Quillness school run",
+    ),
+    intake.NewVehicle(
+        plate="QN-501",
+        maker="Grundvik",
+        model="Hauler 78",
+        year="2014",
+        family="E",
+        keeper="Island roads and ferries",
+    ),
+    intake.NewVehicle(
+        plate="QN-F3",
+        maker="Sandpiper",
+        model="Beach 250",
+        year="2020",
+        family="F",
+        keeper="Beach patrol",
+    ),
 )
 
 
 def _said(
-    words: str, km: float | None, hours: float | None = None, *, coolant: str = "ok", oil: str = "ok", bulletins: tuple[str, str] = LISTED
+    words: str,
+    km: float | None,
+    hours: float | None = None,
+    *,
+    coolant: str = "ok",
+    oil: str = "ok",
+    bulletins: tuple[str, str] = LISTED,
 ) -> intake.IntakeForm:
-    return intake.IntakeForm(complaint=words, recent_work="", distance_km=km, hours=hours, coolant=coolant, oil=oil, bulletins_source=bulletins[0], bulletins_outcome=bulletins[1])
+    return intake.IntakeForm(
+        complaint=words,
+        recent_work="",
+        distance_km=km,
+        hours=hours,
+        coolant=coolant,
+        oil=oil,
+        bulletins_source=bulletins[0],
+        bulletins_outcome=bulletins[1],
+    )
 
 
 def is_empty(db: Session) -> bool:
@@ -46,11 +135,27 @@ def is_empty(db: Session) -> bool:
 def set_up_workshop(db: Session) -> dict[str, Person]:
     """The co-operative and its people."""
     db.add(
-        Workshop(id=1, name="Quillness Transport Co-operative, ferry-slip shed", currency="mk", hourly_rate=72.0, altitude_m=12.0,
-                 bay_temperature_c=14.0, bay_humidity=0.68, bays=["slip bay", "yard bay"], policy=dict(DEFAULT_POLICY))
-    )  # fmt: skip
-    names = {"maren": ("Maren Tolk", ""), "odd": ("Odd Hessel", "slip bay"), "pia": ("Pia Skarn", "yard bay")}
-    people = {name: add_person(db, name, names[name][0], role=role, password=password, bay=names[name][1]) for name, role, password in SIGN_INS}
+        Workshop(
+            id=1,
+            name="Quillness Transport Co-operative, ferry-slip shed",
+            currency="mk",
+            hourly_rate=72.0,
+            altitude_m=12.0,
+            bay_temperature_c=14.0,
+            bay_humidity=0.68,
+            bays=["slip bay", "yard bay"],
+            policy=dict(DEFAULT_POLICY),
+        )
+    )
+    names = {
+        "maren": ("Maren Tolk", ""),
+        "odd": ("Odd Hessel", "slip bay"),
+        "pia": ("Pia Skarn", "yard bay"),
+    }
+    people = {
+        name: add_person(db, name, names[name][0], role=role, password=password, bay=names[name][1])
+        for name, role, password in SIGN_INS
+    }
     db.flush()
     return people
 
@@ -61,8 +166,14 @@ def load(db: Session, now: datetime) -> None:
     families.install_shipped(db, now - timedelta(days=1200))
     act = Act(db=db, person=people["maren"], now=now - timedelta(days=1150))
     fleet = {v.plate: intake.add_vehicle(act, v) for v in FLEET}
-    families.add_bulletin(act, "bulletin", "Idle after battery work: relearn before any part is replaced", source="maker's bulletin list, letter of March",
-                          outcome="known in the shed, followed", family_id="A")  # fmt: skip
+    families.add_bulletin(
+        act,
+        "bulletin",
+        "Idle after battery work: relearn before any part is replaced",
+        source="maker's bulletin list, letter of March",
+        outcome="known in the shed, followed",
+        family_id="A",
+    )
     families.add_bulletin(
         act,
         "bulletin",
@@ -95,113 +206,300 @@ def load(db: Session, now: datetime) -> None:
     _arriving(db, people["pia"], fleet["QN-114"], now=now)
 
 
-def _history(db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], *, now: datetime) -> None:
-    """Finished visits over three years: the same van's throttle three times, a diesel's charge pressure sensor, a V6's idle valve."""
+def _history(
+    db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], *, now: datetime
+) -> None:
+    """Finished visits over three years: the same van's throttle three times, a diesel's charge
+    pressure sensor, a V6's idle valve."""
     odd, pia, maren = people["odd"], people["pia"], people["maren"]
     for days, km, deposit, grade in ((1050, 61_300, 0.05, 2), (690, 79_900, 0.06, 2)):
         (
-            Story(db, odd, now - timedelta(days=days), vehicle=fleet["QN-114"], form=_said("Shakes at the stops, worst when cold.", km))
+            Story(
+                db,
+                odd,
+                now - timedelta(days=days),
+                vehicle=fleet["QN-114"],
+                form=_said("Shakes at the stops, worst when cold.", km),
+            )
             .told(("rough_idle", "short_trips"), ("hesitation",), "p0506")
-            .later(20).measured("before", EngineState(deposit_mm=deposit, roughness_rpm=15), days, rpm=720)
-            .saw("throttle_body", "varnish", grade).planned(["throttle_body", "intake_tube"], "school run office, by phone")
-            .worked({"throttle_body": (grade, "varnish")}, left=0).relearned().later(5)
-            .measured("after", EngineState(roughness_rpm=7), days + 7, rpm=741).driven(11, "Even idle at every stop.")
+            .later(20)
+            .measured("before", EngineState(deposit_mm=deposit, roughness_rpm=15), days, rpm=720)
+            .saw("throttle_body", "varnish", grade)
+            .planned(["throttle_body", "intake_tube"], "school run office, by phone")
+            .worked({"throttle_body": (grade, "varnish")}, left=0)
+            .relearned()
+            .later(5)
+            .measured("after", EngineState(roughness_rpm=7), days + 7, rpm=741)
+            .driven(11, "Even idle at every stop.")
             .handed_over(maren, "throttle_deposit", "", fed=False)
-        )  # fmt: skip
+        )
     (
-        Story(db, pia, now - timedelta(days=520), vehicle=fleet["QN-266"], form=_said("Warning light, no power on the hill.", 88_400))
-        .told(("reduced_power_mode", "low_power_all_range", "short_trips"), ("coolant_loss",), "P0236 P2101")
-        .later(15).measured("before", EngineState(roughness_rpm=9), 51, rpm=812).key_on(101.0, boost_sensor=96.2, barometric_sensor=101.1)
-        .saw("boost_sensor", "soot", 3, note="snout caked, tab whole").planned(["boost_sensor", "charge_air_pipe"], "school run office, by phone")
-        .worked({"boost_sensor": (3, "soot"), "charge_air_pipe": (2, "oil_film")}).relearned().later(5)
-        .measured("after", EngineState(roughness_rpm=8), 52, rpm=810).driven(18, "Full power on the hill, light stays off.")
-        .handed_over(maren, "boost_sensor_fouled", "Oil film in the charge pipe: look at the breather separator next time.", fed=True)
-    )  # fmt: skip
+        Story(
+            db,
+            pia,
+            now - timedelta(days=520),
+            vehicle=fleet["QN-266"],
+            form=_said("Warning light, no power on the hill.", 88_400),
+        )
+        .told(
+            ("reduced_power_mode", "low_power_all_range", "short_trips"),
+            ("coolant_loss",),
+            "P0236 P2101",
+        )
+        .later(15)
+        .measured("before", EngineState(roughness_rpm=9), 51, rpm=812)
+        .key_on(101.0, boost_sensor=96.2, barometric_sensor=101.1)
+        .saw("boost_sensor", "soot", 3, note="snout caked, tab whole")
+        .planned(["boost_sensor", "charge_air_pipe"], "school run office, by phone")
+        .worked({"boost_sensor": (3, "soot"), "charge_air_pipe": (2, "oil_film")})
+        .relearned()
+        .later(5)
+        .measured("after", EngineState(roughness_rpm=8), 52, rpm=810)
+        .driven(18, "Full power on the hill, light stays off.")
+        .handed_over(
+            maren,
+            "boost_sensor_fouled",
+            "Oil film in the charge pipe: look at the breather separator next time.",
+            fed=True,
+        )
+    )
     (
-        Story(db, odd, now - timedelta(days=338, hours=6), vehicle=fleet["QN-114"],
-              form=_said("Dies at the ferry ramp when I roll to a stop, starts again at once.", 96_400, bulletins=("maker's bulletin list, letter of March", "none open")))
+        Story(
+            db,
+            odd,
+            now - timedelta(days=338, hours=6),
+            vehicle=fleet["QN-114"],
+            form=_said(
+                "Dies at the ferry ramp when I roll to a stop, starts again at once.",
+                96_400,
+                bulletins=("maker's bulletin list, letter of March", "none open"),
+            ),
+        )
         .told(("rough_idle", "stalls_coming_to_stop", "short_trips"), ("whistle_or_hiss",), "p0506")
-        .later(22).measured("before", EngineState(deposit_mm=0.085, roughness_rpm=19), 11, rpm=716).key_on(101.1, map_sensor=100.8, barometric_sensor=101.2)
+        .later(22)
+        .measured("before", EngineState(deposit_mm=0.085, roughness_rpm=19), 11, rpm=716)
+        .key_on(101.1, map_sensor=100.8, barometric_sensor=101.2)
         .saw("throttle_body", "varnish", 3, note="brown band all round at the closed plate")
-        .later(25).planned(["throttle_body", "intake_tube", "air_filter"], "school run office, by phone")
-        .worked({"throttle_body": (3, "varnish"), "intake_tube": (2, "oil_film"), "air_filter": (1, "")}).relearned().later(6)
-        .measured("after", EngineState(roughness_rpm=7), 12, rpm=741).driven(14, "No stall in nine stops on the ramp.")
-        .handed_over(maren, "throttle_deposit", "Oil film in the breather hose: look at the breather valve next time.", fed=True)
-    )  # fmt: skip
+        .later(25)
+        .planned(["throttle_body", "intake_tube", "air_filter"], "school run office, by phone")
+        .worked(
+            {"throttle_body": (3, "varnish"), "intake_tube": (2, "oil_film"), "air_filter": (1, "")}
+        )
+        .relearned()
+        .later(6)
+        .measured("after", EngineState(roughness_rpm=7), 12, rpm=741)
+        .driven(14, "No stall in nine stops on the ramp.")
+        .handed_over(
+            maren,
+            "throttle_deposit",
+            "Oil film in the breather hose: look at the breather valve next time.",
+            fed=True,
+        )
+    )
 
 
 def _proving(db: Session, pia: Person, vehicle: Vehicle, *, start: datetime) -> None:
     (
-        Story(db, pia, start, vehicle=vehicle, form=_said("Idle shakes at the lights, worse since autumn. Almost stalls with the lamps on.", 118_250), due=start + timedelta(hours=30))
-        .told(("rough_idle", "stalls_coming_to_stop", "short_trips"), ("hesitation",), "P0506 pending")
-        .later(18).measured("before", EngineState(deposit_mm=0.06, roughness_rpm=16, intake_c=18), 21, rpm=722)
-        .saw("throttle_body", "oil_carbon", 2).later(15).planned(["throttle_body", "intake_tube"], "district nurse, in person")
-        .worked({"throttle_body": (2, "oil_carbon"), "intake_tube": (2, "oil_film")}, left=1).relearned().later(5)
+        Story(
+            db,
+            pia,
+            start,
+            vehicle=vehicle,
+            form=_said(
+                "Idle shakes at the lights, worse since autumn. Almost stalls with the lamps on.",
+                118_250,
+            ),
+            due=start + timedelta(hours=30),
+        )
+        .told(
+            ("rough_idle", "stalls_coming_to_stop", "short_trips"), ("hesitation",), "P0506 pending"
+        )
+        .later(18)
+        .measured(
+            "before", EngineState(deposit_mm=0.06, roughness_rpm=16, intake_c=18), 21, rpm=722
+        )
+        .saw("throttle_body", "oil_carbon", 2)
+        .later(15)
+        .planned(["throttle_body", "intake_tube"], "district nurse, in person")
+        .worked({"throttle_body": (2, "oil_carbon"), "intake_tube": (2, "oil_film")}, left=1)
+        .relearned()
+        .later(5)
         .measured("after", EngineState(roughness_rpm=7, intake_c=19), 22, rpm=742)
-    )  # fmt: skip
+    )
 
 
 def _cooler_away(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> None:
     """The light diesel waits for its cooler, which is at the bath over night."""
     story = (
-        Story(db, pia, now - timedelta(hours=9), vehicle=vehicle, form=_said("Black smoke up the quay road and no pull. It was at the dealer's, the valve is new.", 164_700),
-              due=now + timedelta(hours=20))
-        .told(("black_smoke", "low_power_all_range", "valve_already_replaced", "short_trips"), ("coolant_loss",), "P0401 P2457")
-        .later(15).measured("before", EngineState(roughness_rpm=14, recirculated=0.06), 61, rpm=805)
-        .checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
-        .saw("egr_cooler", "hard_carbon", 4, note="three tubes in four shut at the inlet").saw("egr_passage", "oil_carbon", 3)
+        Story(
+            db,
+            pia,
+            now - timedelta(hours=9),
+            vehicle=vehicle,
+            form=_said(
+                "Black smoke up the quay road and no pull. It was at the dealer's, the valve is"
+                " new.",
+                164_700,
+            ),
+            due=now + timedelta(hours=20),
+        )
+        .told(
+            ("black_smoke", "low_power_all_range", "valve_already_replaced", "short_trips"),
+            ("coolant_loss",),
+            "P0401 P2457",
+        )
+        .later(15)
+        .measured("before", EngineState(roughness_rpm=14, recirculated=0.06), 61, rpm=805)
+        .checked(
+            "egr_position_sweep",
+            egr_position_follows="present",
+            egr_position_reaches_zero="present",
+        )
+        .saw("egr_cooler", "hard_carbon", 4, note="three tubes in four shut at the inlet")
+        .saw("egr_passage", "oil_carbon", 3)
         .gauged("before", "egr_passage", "oil_carbon", bores=(("passage", 5.4, 2.6),), seed=5)
-        .later(12).planned(["egr_cooler", "egr_valve", "egr_passage"], "parcels office, by phone")
-    )  # fmt: skip
+        .later(12)
+        .planned(["egr_cooler", "egr_valve", "egr_passage"], "parcels office, by phone")
+    )
     story.worked(
-        {"egr_cooler": (4, "hard_carbon"), "egr_valve": (2, "soot"), "egr_passage": (3, "oil_carbon")}, "egr_cooler:send", bay=(13.0, 0.7)
+        {
+            "egr_cooler": (4, "hard_carbon"),
+            "egr_valve": (2, "soot"),
+            "egr_passage": (3, "oil_carbon"),
+        },
+        "egr_cooler:send",
+        bay=(13.0, 0.7),
     )
 
 
 def _came_back(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> None:
     """The after test failed: the idle is worse, so the job went back from proof to evidence."""
     story = (
-        Story(db, pia, now - timedelta(days=1, hours=7), vehicle=vehicle, form=_said("Hunts at the lights and hisses under the bonnet.", 141_800),
-              due=now + timedelta(hours=9))
+        Story(
+            db,
+            pia,
+            now - timedelta(days=1, hours=7),
+            vehicle=vehicle,
+            form=_said("Hunts at the lights and hisses under the bonnet.", 141_800),
+            due=now + timedelta(hours=9),
+        )
         .told(("hunting_idle", "rough_idle"), ("stalls_coming_to_stop",), "P0505")
-        .later(20).measured("before", EngineState(roughness_rpm=17, leak_g_s=0.5), 71, rpm=672)
-        .saw("idle_air_valve", "varnish", 2).planned(["idle_air_valve", "throttle_body"], "keepers' trust, by phone")
-        .worked({"idle_air_valve": (2, "varnish"), "throttle_body": (2, "varnish")}).relearned().later(5)
-        .measured("after", EngineState(roughness_rpm=16, leak_g_s=0.6), 72, rpm=676).driven(6, "Still hunts at the lights; the hiss is at the plenum.", "there", codes="P0171 pending")
-    )  # fmt: skip
-    stages.go_back(story.act, story.number, "evidence", reason="the after test shows no gain and a hiss at the plenum: look for a leak")
+        .later(20)
+        .measured("before", EngineState(roughness_rpm=17, leak_g_s=0.5), 71, rpm=672)
+        .saw("idle_air_valve", "varnish", 2)
+        .planned(["idle_air_valve", "throttle_body"], "keepers' trust, by phone")
+        .worked({"idle_air_valve": (2, "varnish"), "throttle_body": (2, "varnish")})
+        .relearned()
+        .later(5)
+        .measured("after", EngineState(roughness_rpm=16, leak_g_s=0.6), 72, rpm=676)
+        .driven(
+            6,
+            "Still hunts at the lights; the hiss is at the plenum.",
+            "there",
+            codes="P0171 pending",
+        )
+    )
+    stages.go_back(
+        story.act,
+        story.number,
+        "evidence",
+        reason="the after test shows no gain and a hiss at the plenum: look for a leak",
+    )
 
 
 def _coked_ports(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None:
     """Direct injection: ports measured side by side, planned, waits for the doctor's yes."""
     (
-        Story(db, odd, now - timedelta(hours=5), vehicle=vehicle, form=_said("Cold it stumbles and the light blinks, warm it is only weak.", 132_600),
-              due=now + timedelta(days=1))
-        .told(("rough_idle", "weak_low_end", "high_distance_never_cleaned"), ("whistle_or_hiss",), "P0300 P0303")
-        .later(25).measured("before", EngineState(roughness_rpm=21), 81, rpm=748).key_on(101.2, map_sensor=101.0, boost_sensor=101.4, barometric_sensor=101.1)
-        .gauged("before", "intake_ports", "hard_carbon",
-                bores=(("cylinder 1", 4.1, 1.6), ("cylinder 2", 4.8, 1.9), ("cylinder 3", 6.9, 2.8), ("cylinder 4", 3.9, 1.5)), seed=15)
-        .saw("intake_manifold", "oil_carbon", 2).later(20)
+        Story(
+            db,
+            odd,
+            now - timedelta(hours=5),
+            vehicle=vehicle,
+            form=_said("Cold it stumbles and the light blinks, warm it is only weak.", 132_600),
+            due=now + timedelta(days=1),
+        )
+        .told(
+            ("rough_idle", "weak_low_end", "high_distance_never_cleaned"),
+            ("whistle_or_hiss",),
+            "P0300 P0303",
+        )
+        .later(25)
+        .measured("before", EngineState(roughness_rpm=21), 81, rpm=748)
+        .key_on(101.2, map_sensor=101.0, boost_sensor=101.4, barometric_sensor=101.1)
+        .gauged(
+            "before",
+            "intake_ports",
+            "hard_carbon",
+            bores=(
+                ("cylinder 1", 4.1, 1.6),
+                ("cylinder 2", 4.8, 1.9),
+                ("cylinder 3", 6.9, 2.8),
+                ("cylinder 4", 3.9, 1.5),
+            ),
+            seed=15,
+        )
+        .saw("intake_manifold", "oil_carbon", 2)
+        .later(20)
         .planned(["intake_ports", "intake_manifold", "runner_flaps"], "")
-    )  # fmt: skip
+    )
 
 
 def _heavy_service(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> None:
-    """Heavy diesel past its usual distance: the pressure sensor pulled first, caked, so everything behind it is asked."""
+    """Heavy diesel past its usual distance: the pressure sensor pulled first, caked, so everything
+    behind it is asked."""
     (
-        Story(db, pia, now - timedelta(hours=3), vehicle=vehicle, form=_said("Weak with the gravel on, and it burns off the filter every second day.", 412_000, 9_850.0),
-              due=now + timedelta(days=2))
-        .told(("low_power_all_range", "frequent_regeneration", "fuel_economy_flat", "long_idle_or_pto", "high_distance_never_cleaned"), ("coolant_loss",), "P0401 P2002")
-        .later(25).measured("before", EngineState(roughness_rpm=9, recirculated=0.03), 91, rpm=652, coolant_c=84.0)
-        .key_on(101.2, map_sensor=98.1, boost_sensor=101.0, barometric_sensor=101.1, exhaust_pressure_sensor=101.6)
-        .saw("map_sensor", "oil_carbon", 4, note="caked over the cage, the port behind it half shut")
-        .gauged("before", "egr_dp_ports", "hard_carbon", bores=(("upstream", 0.9, 0.5), ("downstream", 1.3, 0.8)), seed=25, points=4)
+        Story(
+            db,
+            pia,
+            now - timedelta(hours=3),
+            vehicle=vehicle,
+            form=_said(
+                "Weak with the gravel on, and it burns off the filter every second day.",
+                412_000,
+                9_850.0,
+            ),
+            due=now + timedelta(days=2),
+        )
+        .told(
+            (
+                "low_power_all_range",
+                "frequent_regeneration",
+                "fuel_economy_flat",
+                "long_idle_or_pto",
+                "high_distance_never_cleaned",
+            ),
+            ("coolant_loss",),
+            "P0401 P2002",
+        )
+        .later(25)
+        .measured(
+            "before", EngineState(roughness_rpm=9, recirculated=0.03), 91, rpm=652, coolant_c=84.0
+        )
+        .key_on(
+            101.2,
+            map_sensor=98.1,
+            boost_sensor=101.0,
+            barometric_sensor=101.1,
+            exhaust_pressure_sensor=101.6,
+        )
+        .saw(
+            "map_sensor", "oil_carbon", 4, note="caked over the cage, the port behind it half shut"
+        )
+        .gauged(
+            "before",
+            "egr_dp_ports",
+            "hard_carbon",
+            bores=(("upstream", 0.9, 0.5), ("downstream", 1.3, 0.8)),
+            seed=25,
+            points=4,
+        )
         .reached("diagnosis")
-    )  # fmt: skip
+    )
 
 
 def _plugged_passage(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None:
-    """V6: flow low, valve new, position follows: the passage is planned, the harbour has agreed, work can begin."""
+    """V6: flow low, valve new, position follows: the passage is planned, the harbour has agreed,
+    work can begin."""
     state = EngineState(roughness_rpm=8)
     story = Story(
         db,
@@ -213,22 +511,55 @@ def _plugged_passage(db: Session, odd: Person, vehicle: Vehicle, *, now: datetim
     )
     (
         story.told(("valve_already_replaced", "short_trips"), ("rough_idle",), "P0401")
-        .later(18).logged("idle-2500-valve.csv", recorded(family_of(story.job), state, 101, idle_rpm=688, passage_mm2=7.0), "idle", "trim")
-        .later(6).flow_tested(EXHAUST_KPA, EXHAUST_C, state.intake_c + 12, barometer_kpa=state.barometer_kpa)
-        .checked("egr_position_sweep", egr_position_follows="present", egr_position_reaches_zero="present")
-        .saw("egr_passage", "hard_carbon", 4, note="wire stops a finger deep").planned(["egr_passage", "egr_valve", "throttle_body"], "harbour office, in person")
-    )  # fmt: skip
+        .later(18)
+        .logged(
+            "idle-2500-valve.csv",
+            recorded(family_of(story.job), state, 101, idle_rpm=688, passage_mm2=7.0),
+            "idle",
+            "trim",
+        )
+        .later(6)
+        .flow_tested(EXHAUST_KPA, EXHAUST_C, state.intake_c + 12, barometer_kpa=state.barometer_kpa)
+        .checked(
+            "egr_position_sweep",
+            egr_position_follows="present",
+            egr_position_reaches_zero="present",
+        )
+        .saw("egr_passage", "hard_carbon", 4, note="wire stops a finger deep")
+        .planned(["egr_passage", "egr_valve", "throttle_body"], "harbour office, in person")
+    )
 
 
 def _working(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None:
     """The van whose air meter was sprayed four minutes ago."""
     story = (
-        Story(db, odd, now - timedelta(hours=2), vehicle=vehicle, form=_said("No pull up the hill to the bakery, and it drinks more than it did.", 171_900),
-              due=now + timedelta(hours=3))
-        .told(("hesitation", "low_power_all_range", "fuel_economy_down", "oiled_filter_fitted", "dusty_use"), ("rough_idle",), "p0171c;P0101")
-        .later(20).measured("before", EngineState(meter_gain=0.82, roughness_rpm=8), 31, rpm=739).key_on(101.2, map_sensor=101.0, barometric_sensor=101.3)
-        .saw("maf_sensor", "oil_film", 2, note="shines at a slant, dust stuck to it").planned(["maf_sensor"], "bakery, by phone")
-    )  # fmt: skip
+        Story(
+            db,
+            odd,
+            now - timedelta(hours=2),
+            vehicle=vehicle,
+            form=_said(
+                "No pull up the hill to the bakery, and it drinks more than it did.", 171_900
+            ),
+            due=now + timedelta(hours=3),
+        )
+        .told(
+            (
+                "hesitation",
+                "low_power_all_range",
+                "fuel_economy_down",
+                "oiled_filter_fitted",
+                "dusty_use",
+            ),
+            ("rough_idle",),
+            "p0171c;P0101",
+        )
+        .later(20)
+        .measured("before", EngineState(meter_gain=0.82, roughness_rpm=8), 31, rpm=739)
+        .key_on(101.2, map_sensor=101.0, barometric_sensor=101.3)
+        .saw("maf_sensor", "oil_film", 2, note="shines at a slant, dust stuck to it")
+        .planned(["maf_sensor"], "bakery, by phone")
+    )
     shop = db.get_one(Workshop, 1)
     steps = planned(story.job, story.job.plans[0].document.works, shop).plan.steps
     upto = next(i for i, s in enumerate(steps) if s.id == "maf_sensor:spray")
@@ -239,16 +570,42 @@ def _working(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> No
 def _beach(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None:
     """The two-stroke of the beach patrol: bogs at high revs, the crankcase hose is asked next."""
     (
-        Story(db, odd, now - timedelta(hours=1), vehicle=vehicle, form=_said("Dies away when I open it along the beach, idles fine.", None, 1_240.0, coolant=""), due=now + timedelta(hours=8))
+        Story(
+            db,
+            odd,
+            now - timedelta(hours=1),
+            vehicle=vehicle,
+            form=_said(
+                "Dies away when I open it along the beach, idles fine.", None, 1_240.0, coolant=""
+            ),
+            due=now + timedelta(hours=8),
+        )
         .told(("bogs_high_rpm", "dusty_use"), ("hard_start",), "P051B")
-        .later(10).measured("before", EngineState(roughness_rpm=30), 111, rpm=1440, coolant_c=76.0).key_on(101.1, crankcase_pressure_sensor=100.9, barometric_sensor=101.2)
-    )  # fmt: skip
+        .later(10)
+        .measured("before", EngineState(roughness_rpm=30), 111, rpm=1440, coolant_c=76.0)
+        .key_on(101.1, crankcase_pressure_sensor=100.9, barometric_sensor=101.2)
+    )
 
 
 def _arriving(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> None:
-    Story(db, pia, now - timedelta(minutes=35), vehicle=vehicle, form=_said("It hums high after start, then drops and shakes at every stop. The kettle light came on yesterday.",
-          114_800, oil="high", bulletins=("", "")), due=now + timedelta(hours=5)).told(
-        ("rough_idle", "hunting_idle", "whistle_or_hiss", "short_trips", "cleaned_before_helped"), (), "P0171, p0507 pending")  # fmt: skip
+    Story(
+        db,
+        pia,
+        now - timedelta(minutes=35),
+        vehicle=vehicle,
+        form=_said(
+            "It hums high after start, then drops and shakes at every stop. The kettle light came"
+            " on yesterday.",
+            114_800,
+            oil="high",
+            bulletins=("", ""),
+        ),
+        due=now + timedelta(hours=5),
+    ).told(
+        ("rough_idle", "hunting_idle", "whistle_or_hiss", "short_trips", "cleaned_before_helped"),
+        (),
+        "P0171, p0507 pending",
+    )
 
 
 def _held(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None:

@@ -1,4 +1,5 @@
-"""The JSON contracts of calculations, assessments, scopes and judgements: checked for shape here, judged in the core."""
+"""The JSON contracts of calculations, assessments, scopes and judgements: checked for shape here,
+judged in the core."""
 
 from collections.abc import Mapping
 from functools import lru_cache
@@ -107,7 +108,9 @@ def _first_fault(fault: ValidationError) -> InputError:
             place += f"[{step}]"
         elif not (step[:1].isupper() or step.startswith("literal")):
             place += ("." if place else "") + step
-    allowed = {"missing": "a value: this field is needed", "extra_forbidden": "no such field"}.get(error["type"], error["msg"])
+    allowed = {"missing": "a value: this field is needed", "extra_forbidden": "no such field"}.get(
+        error["type"], error["msg"]
+    )
     value = None if error["type"] == "missing" else error["input"]
     return InputError(place or "(input)", value, allowed)
 
@@ -121,7 +124,8 @@ def shaped(model: type[M], given: Any) -> M:
     Raises
     ------
     InputError
-        No JSON object, a figure that is not finite, a field that is missing, unknown or of another kind.
+        No JSON object, a figure that is not finite, a field that is missing, unknown or of another
+        kind.
     """
     if not isinstance(given, dict):
         raise InputError("(input)", type(given).__name__, "a JSON object")
@@ -149,7 +153,8 @@ def _finite(value: Any, path: str = "") -> None:
 
 
 def calculate(name: str, given: Any) -> Any:
-    """Run the calculation `name` on plain data, quantities as numbers in the field's unit or as texts with a unit.
+    """Run the calculation `name` on plain data, quantities as numbers in the field's unit or as
+    texts with a unit.
 
     Raises
     ------
@@ -181,11 +186,18 @@ def assess_case(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> 
         raise InputError("engine", given.get("engine"), "either a family or a list of components")
     family = families.get(case.engine.family or "")
     ways = ways_in(family, case.access_open) if family else None
-    result = assess(case_from(case.model_dump(), {i: outline_of(f) for i, f in families.items()}), KNOWLEDGE, access=ways)
+    result = assess(
+        case_from(case.model_dump(), {i: outline_of(f) for i, f in families.items()}),
+        KNOWLEDGE,
+        access=ways,
+    )
     plain = as_plain(result)
     for check in plain["next_checks"]:
         for side in ("if_positive", "if_negative"):
-            check[side] = {"probability": check[side]["probability"], "causes": check[side]["causes"]}
+            check[side] = {
+                "probability": check[side]["probability"],
+                "causes": check[side]["causes"],
+            }
     return plain
 
 
@@ -214,12 +226,15 @@ def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any
         ],
         "hands_on_minutes": found.hands_on_minutes,
         "marginal": dict(found.marginal),
-        "suggested": [{"component": s.component, "minutes": s.minutes, "why": s.why} for s in found.suggested],
+        "suggested": [
+            {"component": s.component, "minutes": s.minutes, "why": s.why} for s in found.suggested
+        ],
     }
 
 
 def _engine_judged(wanted: JudgementFile, families: Mapping[str, EngineFamily]) -> EngineFacts:
-    """What the file says of the engine: its family's facts, and what is told of the engine itself."""
+    """What the file says of the engine: its family's facts, and what is told of the engine
+    itself."""
     told = wanted.engine or JudgedEngine()
     if wanted.family is not None and told.family is not None and wanted.family != told.family:
         raise InputError("family", wanted.family, f"one family: the engine names {told.family}")
@@ -238,9 +253,7 @@ def _engine_judged(wanted: JudgementFile, families: Mapping[str, EngineFamily]) 
         if component not in COMPONENTS:
             raise InputError("engine.components", component, ", ".join(COMPONENTS))
         charged = True if charged is None and component in CHARGED_BY else charged
-    return EngineFacts(
-        fuel=told.fuel, injection=told.injection, cycle=told.cycle, charged=charged
-    )
+    return EngineFacts(fuel=told.fuel, injection=told.injection, cycle=told.cycle, charged=charged)
 
 
 def judgement_of(
@@ -248,8 +261,8 @@ def judgement_of(
     products: Mapping[str, Agent] = MappingProxyType({}),
     families: Mapping[str, EngineFamily] = FAMILIES,
 ) -> Any:
-    """Whether an agent may touch a part, this way, in this state; `products` are the shelf's own by id,
-    `families` those that may be named.
+    """Whether an agent may touch a part, this way, in this state; `products` are the shelf's own by
+    id, `families` those that may be named.
 
     Raises
     ------
@@ -268,7 +281,11 @@ def judgement_of(
         agent = AGENTS[wanted.class_].agent
     elif wanted.product is not None:
         if str(wanted.product) not in products:
-            raise InputError("product", wanted.product, ", ".join(products) or "a product of the workshop's shelf")
+            raise InputError(
+                "product",
+                wanted.product,
+                ", ".join(products) or "a product of the workshop's shelf",
+            )
         agent = products[str(wanted.product)]
     if agent is not None and wanted.properties:
         agent = refined(agent, wanted.properties)
@@ -283,6 +300,9 @@ def judgement_of(
         engine=engine,
     )
     return {
-        "verdict": found.verdict, "reasons": [{"rule": r.rule, "text": r.text} for r in found.reasons], "conditions": list(found.conditions),
-        "protective_equipment": list(found.protective_equipment), "drying_minutes": found.drying_minutes,
-    }  # fmt: skip
+        "verdict": found.verdict,
+        "reasons": [{"rule": r.rule, "text": r.text} for r in found.reasons],
+        "conditions": list(found.conditions),
+        "protective_equipment": list(found.protective_equipment),
+        "drying_minutes": found.drying_minutes,
+    }

@@ -1,4 +1,5 @@
-"""Typed records as plain JSON data and back without loss: a slip in a name or a kind of value is named with its place."""
+"""Typed records as plain JSON data and back without loss: a slip in a name or a kind of value is
+named with its place."""
 
 import json
 from functools import lru_cache
@@ -29,10 +30,13 @@ def typed(kind: type[T], document: Any, name: str) -> T:
     Raises
     ------
     InputError
-        Naming the place in the data and what is wrong there: a missing or unknown field, a value of the wrong kind.
+        Naming the place in the data and what is wrong there: a missing or unknown field, a value of
+        the wrong kind.
     """
     try:
-        record: T = adapter(cast(Any, kind)).validate_json(json.dumps(document, allow_nan=False), strict=True)
+        record: T = adapter(cast(Any, kind)).validate_json(
+            json.dumps(document, allow_nan=False), strict=True
+        )
     except ValidationError as fault:
         first = fault.errors()[0]
         missing = first["type"] in ("missing", "missing_argument")
@@ -42,7 +46,9 @@ def typed(kind: type[T], document: Any, name: str) -> T:
             "a value: this field is needed" if missing else first["msg"],
         ) from fault
     except (TypeError, ValueError, RecursionError) as fault:
-        raise InputError(name, type(document).__name__, "plain JSON values, every number finite") from fault
+        raise InputError(
+            name, type(document).__name__, "plain JSON values, every number finite"
+        ) from fault
     _unknown(document, plain(kind, record), "")
     return record
 

@@ -27,7 +27,8 @@ def family_of_document(document: Any) -> EngineFamily:
     Raises
     ------
     InputError
-        Naming the place in the data and what is wrong there: a missing or unknown field, a value of the wrong kind.
+        Naming the place in the data and what is wrong there: a missing or unknown field, a value of
+        the wrong kind.
     """
     return typed(EngineFamily, document, "family")
 
@@ -53,18 +54,25 @@ def from_file(text: bytes) -> tuple[EngineFamily, dict[str, bytes]]:
     Raises
     ------
     InputError
-        No JSON (with line and column), another format or version, or whatever is wrong with the family.
+        No JSON (with line and column), another format or version, or whatever is wrong with the
+        family.
     """
     try:
         whole = json.loads(text.decode("utf-8-sig"))
     except UnicodeDecodeError as fault:
         raise InputError("file", f"byte {fault.start}", "text in UTF-8") from fault
     except json.JSONDecodeError as fault:
-        raise InputError("file", f"line {fault.lineno}, column {fault.colno}", f"JSON; found: {fault.msg}") from fault
+        raise InputError(
+            "file", f"line {fault.lineno}, column {fault.colno}", f"JSON; found: {fault.msg}"
+        ) from fault
     except RecursionError as fault:
         raise InputError("file", "too deep", f"at most {MAX_DEPTH} levels") from fault
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
-        raise InputError("format", whole.get("format") if isinstance(whole, dict) else type(whole).__name__, FORMAT)
+        raise InputError(
+            "format",
+            whole.get("format") if isinstance(whole, dict) else type(whole).__name__,
+            FORMAT,
+        )
     if whole.get("format_version") != VERSION:
         raise InputError("format_version", whole.get("format_version"), str(VERSION))
     extra = set(whole) - {"format", "format_version", "family", "pictures"}
@@ -94,8 +102,11 @@ def schema() -> dict[str, Any]:
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Galene engine family",
-        "description": "One engine family with its parts, air path, access operations and reference values. Lengths in mm, "
-        "pressures in kPa, airflow in g/s, temperatures in degrees C, torque in N m, times in minutes.",
+        "description": (
+            "One engine family with its parts, air path, access operations and reference values."
+            " Lengths in mm, pressures in kPa, airflow in g/s, temperatures in degrees C, torque in"
+            " N m, times in minutes."
+        ),
         "type": "object",
         "properties": {
             "format": {"const": FORMAT},
@@ -103,7 +114,11 @@ def schema() -> dict[str, Any]:
             "family": {"$ref": "#/$defs/EngineFamily"},
             "pictures": {
                 "type": "object",
-                "additionalProperties": {"type": "string", "contentEncoding": "base64", "contentMediaType": "image/jpeg"},
+                "additionalProperties": {
+                    "type": "string",
+                    "contentEncoding": "base64",
+                    "contentMediaType": "image/jpeg",
+                },
             },
         },
         "required": ["format", "format_version", "family"],

@@ -1,6 +1,8 @@
-"""Reads one ASAM MDF 4 file from standard input: a line of JSON, then the columns as doubles, on standard output.
+"""Reads one ASAM MDF 4 file from standard input: a line of JSON, then the columns as doubles, on
+standard output.
 
-Run as ``python -m galene.exchange.measurement_file`` by `logs.read_log`, so that a broken file can take down nothing else.
+Run as ``python -m galene.exchange.measurement_file`` by `logs.read_log`, so that a broken file can
+take down nothing else.
 """
 
 import json
@@ -46,7 +48,9 @@ def _channels_of(file: Any) -> ReadLog:
             groups.append((np.asarray(master, np.float64), found))
             total += len(found)
     if not groups:
-        raise InputError("file", "no channel of numbers over time", "a measurement file with samples in it")
+        raise InputError(
+            "file", "no channel of numbers over time", "a measurement file with samples in it"
+        )
     if total > MAX_COLUMNS:
         raise InputError("file", f"{total} channels", f"at most {MAX_COLUMNS} channels")
     time = max(groups, key=lambda g: len(g[0]))[0]
@@ -55,12 +59,19 @@ def _channels_of(file: Any) -> ReadLog:
     columns = [LogColumn("time", "s", time)]
     for master, found in groups:
         for name, unit, values in found:
-            if master is not time and not (len(master) == len(time) and np.array_equal(master, time)):
+            if master is not time and not (
+                len(master) == len(time) and np.array_equal(master, time)
+            ):
                 values = np.interp(time, master, values, left=np.nan, right=np.nan)
             columns.append(LogColumn(name, unit, values))
     remarks = [f"{len(groups)} groups of channels were set on one time."] if len(groups) > 1 else []
     if words:
-        remarks.append("Channels without numbers were left out: " + ", ".join(words[:8]) + ("…" if len(words) > 8 else "") + ".")
+        remarks.append(
+            "Channels without numbers were left out: "
+            + ", ".join(words[:8])
+            + ("…" if len(words) > 8 else "")
+            + "."
+        )
     return ReadLog(kind="mdf", columns=tuple(columns), time_column=0, remarks=tuple(remarks))
 
 
@@ -78,13 +89,26 @@ def main() -> None:
         with MDF(BytesIO(data), raise_on_multiple_occurrences=False) as file:
             read = _channels_of(file)
     except InputError as fault:
-        out.write(json.dumps({"field": fault.field, "value": str(fault.value), "allowed": fault.allowed}).encode() + b"\n")
+        out.write(
+            json.dumps(
+                {"field": fault.field, "value": str(fault.value), "allowed": fault.allowed}
+            ).encode()
+            + b"\n"
+        )
         return
     except Exception as fault:  # whatever a broken file makes of its blocks
-        told = {"field": "file", "value": "a broken measurement file", "allowed": f"a whole MDF 4 file ({type(fault).__name__} on reading)"}
+        told = {
+            "field": "file",
+            "value": "a broken measurement file",
+            "allowed": f"a whole MDF 4 file ({type(fault).__name__} on reading)",
+        }
         out.write(json.dumps(told).encode() + b"\n")
         return
-    head = {"names": [c.name for c in read.columns], "units": [c.unit for c in read.columns], "remarks": list(read.remarks)}
+    head = {
+        "names": [c.name for c in read.columns],
+        "units": [c.unit for c in read.columns],
+        "remarks": list(read.remarks),
+    }
     out.write(json.dumps(head).encode() + b"\n")
     for column in read.columns:
         out.write(column.values.astype(np.float64).tobytes())

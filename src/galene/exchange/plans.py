@@ -1,4 +1,5 @@
-"""The JSON contract of plans: a case in, steps, relearns, proof, minutes, pick list and price out."""
+"""The JSON contract of plans: a case in, steps, relearns, proof, minutes, pick list and price
+out."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -236,7 +237,9 @@ def _case(wanted: PlanFile, families: Mapping[str, EngineFamily]) -> tuple[Case,
     for part_id in wanted.start.place:
         family.part(part_id)
     if any(where != "mounted" for where in wanted.start.place.values()):
-        raise InputError("start.place", "off", "parts that are mounted: a plan begins at the whole car")
+        raise InputError(
+            "start.place", "off", "parts that are mounted: a plan begins at the whole car"
+        )
     case = Case(
         family=family,
         works=tuple(
@@ -374,15 +377,17 @@ def _step(step: Step) -> dict[str, Any]:
         ],
         "wait": {"id": wait.id, "minutes": wait.minutes, "why": wait.why} if wait else None,
         "waits_for": list(step.waits_for),
-        "agent": {
-            "class": agent.class_id,
-            "way": agent.way,
-            "ml": agent.ml,
-            "properties": list(agent.properties),
-            "label": list(agent.label),
-        }
-        if agent
-        else None,
+        "agent": (
+            {
+                "class": agent.class_id,
+                "way": agent.way,
+                "ml": agent.ml,
+                "properties": list(agent.properties),
+                "label": list(agent.label),
+            }
+            if agent
+            else None
+        ),
         "records": [_record(r) for r in step.records],
         "cautions": list(step.cautions),
         "tools": list(step.tools),
@@ -390,5 +395,3 @@ def _step(step: Step) -> dict[str, Any]:
         "consumes": list(step.consumes),
         "note": step.note,
     }
-
-

@@ -25,7 +25,9 @@ def pdf_of(html: str) -> bytes:
                 raise ValueError(f"the report may not read {url}")
             kinds = {".css": "text/css", ".woff2": "font/woff2"}
             return URLFetcherResponse(
-                url, body=path.read_bytes(), headers={"Content-Type": kinds.get(path.suffix, "application/octet-stream")}
+                url,
+                body=path.read_bytes(),
+                headers={"Content-Type": kinds.get(path.suffix, "application/octet-stream")},
             )
 
     done: bytes = HTML(string=html, base_url="http://report/", url_fetcher=Own()).write_pdf()

@@ -10,7 +10,8 @@ from galene.core.units import QUANTITIES, parse_quantity
 
 @dataclass(frozen=True, kw_only=True)
 class Column:
-    """A column that may come: its channel, quantity, unit where the header names none, and words of its heading."""
+    """A column that may come: its channel, quantity, unit where the header names none, and words of
+    its heading."""
 
     channel: str
     quantity: str
@@ -24,8 +25,16 @@ MAX_ROWS = 500
 def _cells(line: str) -> list[str]:
     separator = "\t" if "\t" in line else ";" if ";" in line else None
     if separator is None:
-        # A comma parts columns only where no decimal comma is meant: "750, 33,1" stays ambiguous and is refused below.
-        return [c.strip() for c in (re.split(r",\s+|\s+", line.strip()) if ", " in line or "," not in line else line.split(","))]
+        # A comma parts columns only where no decimal comma is meant: "750, 33,1" stays ambiguous
+        # and is refused below.
+        return [
+            c.strip()
+            for c in (
+                re.split(r",\s+|\s+", line.strip())
+                if ", " in line or "," not in line
+                else line.split(",")
+            )
+        ]
     return [c.strip() for c in line.split(separator)]
 
 
@@ -40,8 +49,9 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
     Parameters
     ----------
     text : str
-        Tab, semicolon, comma or blanks between cells; decimal comma or point; an optional heading row whose words
-        choose the columns and whose brackets may name units. Without headings the columns come in the given order.
+        Tab, semicolon, comma or blanks between cells; decimal comma or point; an optional heading
+        row whose words choose the columns and whose brackets may name units. Without headings the
+        columns come in the given order.
     columns : sequence of Column
 
     Raises
@@ -54,22 +64,32 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
         raise InputError("rows", "", "rows copied from a spreadsheet")
     first = _cells(lines[0])
     chosen: list[tuple[int, Column, str]]
-    if any(re.search(r"[A-Za-z]{2}", c) for c in first) and not any(re.match(r"^[-+\d]", c) for c in first):
+    if any(re.search(r"[A-Za-z]{2}", c) for c in first) and not any(
+        re.match(r"^[-+\d]", c) for c in first
+    ):
         chosen = []
         for i, heading in enumerate(first):
             for column in columns:
-                if _matches(column, heading) and column.channel not in {c.channel for _, c, _ in chosen}:
+                if _matches(column, heading) and column.channel not in {
+                    c.channel for _, c, _ in chosen
+                }:
                     bracket = re.search(r"[(\[]\s*([^)\]]+?)\s*[)\]]", heading)
                     unit = column.unit
                     if bracket:
                         try:
                             unit = QUANTITIES[column.quantity].unit(bracket[1]).id
                         except InputError as fault:
-                            raise InputError(f"line 1, column {i + 1}", heading, f"a unit of {fault.allowed}") from fault
+                            raise InputError(
+                                f"line 1, column {i + 1}", heading, f"a unit of {fault.allowed}"
+                            ) from fault
                     chosen.append((i, column, unit))
                     break
         if not chosen:
-            raise InputError("line 1", lines[0], "headings with the words " + ", ".join(c.words[0] for c in columns))
+            raise InputError(
+                "line 1",
+                lines[0],
+                "headings with the words " + ", ".join(c.words[0] for c in columns),
+            )
         body, offset = lines[1:], 2
     else:
         chosen = [(i, c, c.unit) for i, c in enumerate(columns[: len(first)])]
@@ -77,11 +97,20 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
     if not body:
         raise InputError("rows", lines[0], "at least one row of numbers below the headings")
     if len(body) > MAX_ROWS:
-        raise InputError("rows", len(body), f"at most {MAX_ROWS} rows; longer logs come in as files")
+        raise InputError(
+            "rows", len(body), f"at most {MAX_ROWS} rows; longer logs come in as files"
+        )
     found: dict[str, list[float]] = {c.channel: [] for _, c, _ in chosen}
     for number, line in enumerate(body, offset):
         cells = _cells(line)
         for i, column, unit in chosen:
             cell = cells[i] if i < len(cells) else ""
-            found[column.channel].append(parse_quantity(f"line {number}, column {i + 1}", cell, QUANTITIES[column.quantity], default_unit=unit))
+            found[column.channel].append(
+                parse_quantity(
+                    f"line {number}, column {i + 1}",
+                    cell,
+                    QUANTITIES[column.quantity],
+                    default_unit=unit,
+                )
+            )
     return found

@@ -92,6 +92,4 @@ def templates_with(own: Mapping[str, Mapping[str, Any]]) -> TemplateSet:
     if not any(own.values()):
         return SHIPPED_TEMPLATES
     read = {kind: {i: template_of(kind, d) for i, d in own.get(kind, {}).items()} for kind in KINDS}
-    return TemplateSet(
-        {**PROCEDURES, **read["procedure"]}, {**RELEARNS, **read["relearn"]}, own
-    )
+    return TemplateSet({**PROCEDURES, **read["procedure"]}, {**RELEARNS, **read["relearn"]}, own)

@@ -1,1 +1,2 @@
-"""The use cases, one module per stage. Each write takes an `Act`: who, when, and the database's session."""
+"""The use cases, one module per stage. Each write takes an `Act`: who, when, and the database's
+session."""

@@ -1,4 +1,5 @@
-"""Who acts, when, and the guards that every write passes: once only, newest version only, traced."""
+"""Who acts, when, and the guards that every write passes: once only, newest version only,
+traced."""
 
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -25,7 +26,15 @@ class Act:
 
     def trace(self, job: Job | None, action: str, **detail: Any) -> None:
         """Append to the record of who did what when."""
-        self.db.add(Trace(at=self.now, person_id=self.person.id, job_id=job.id if job else None, action=action, detail=detail))
+        self.db.add(
+            Trace(
+                at=self.now,
+                person_id=self.person.id,
+                job_id=job.id if job else None,
+                action=action,
+                detail=detail,
+            )
+        )
 
     def once(self, token: str, location: str) -> None:
         """Claim a form's token.
@@ -60,7 +69,9 @@ class Act:
             Naming who saved the newer one and when.
         """
         self.db.execute(
-            insert(Section).values(job_id=job.id, name=section, revision=0, at=self.now, person_id=self.person.id).on_conflict_do_nothing()
+            insert(Section)
+            .values(job_id=job.id, name=section, revision=0, at=self.now, person_id=self.person.id)
+            .on_conflict_do_nothing()
         )
         row = self.db.execute(
             select(Section)
@@ -74,7 +85,8 @@ class Act:
         row.revision, row.at, row.person_id = seen + 1, self.now, self.person.id
 
     def job(self, number: str, finished: bool = False) -> Job:
-        """The job, locked for this write; a use case that calls another within one write gets the same row.
+        """The job, locked for this write; a use case that calls another within one write gets the
+        same row.
 
         Raises
         ------
@@ -87,7 +99,12 @@ class Act:
                 raise ReadOnly(number)
             return held
         job = (
-            self.db.execute(select(Job).where(Job.number == number).with_for_update(of=Job).execution_options(populate_existing=True))
+            self.db.execute(
+                select(Job)
+                .where(Job.number == number)
+                .with_for_update(of=Job)
+                .execution_options(populate_existing=True)
+            )
             .unique()
             .scalar_one_or_none()
         )
@@ -126,7 +143,8 @@ _FAMILIES: dict[str, EngineFamily] = {}
 
 
 def family_in(version: FamilyVersion) -> EngineFamily:
-    """The family of a version. Versions never change and their digest names the content, so each is read once."""
+    """The family of a version. Versions never change and their digest names the content, so each is
+    read once."""
     family = _FAMILIES.get(version.digest)
     if family is None:
         if len(_FAMILIES) >= 200:

@@ -41,7 +41,9 @@ def case_of(job: Job) -> Case:
     document, card = job.plans[0].document, job.card
     works = {w.part: w for w in (*card.works, *card.joined)}
     hand = frozenset(
-        i.kind for i in job.items if i.key.startswith("hand:") and i.kind in ("coolant low", "fuel line open")
+        i.kind
+        for i in job.items
+        if i.key.startswith("hand:") and i.kind in ("coolant low", "fuel line open")
     )
     return Case(
         family=family_of(job),
@@ -112,9 +114,7 @@ def lay_out(act: Act, job: Job, steps: Sequence[Step]) -> None:
         kept.position = position
         was = kept.document.was
         if was:
-            step = replace(
-                step, text=kept.document.text, minutes=kept.document.minutes, was=was
-            )
+            step = replace(step, text=kept.document.text, minutes=kept.document.minutes, was=was)
         if kept.document != step:
             kept.document = step
     act.db.flush()
@@ -136,7 +136,8 @@ def replan(act: Act, job: Job, *, why: str = "", find: FindNote | None = None) -
     done = done_steps(job)
     try:
         if any(d.left_out for d in done) or job.gates.get("start"):
-            # What was left out or overridden is on record with its reason; it is not held against the rest.
+            # What was left out or overridden is on record with its reason; it is not held against
+            # the rest.
             from galene.core.planning.planner import make_plan
 
             plan = make_plan(case, trade, done)
@@ -154,7 +155,8 @@ def _next_version(
     act: Act,
     job: Job,
     case: Case,
-    *, trade: Trade,
+    *,
+    trade: Trade,
     plan: CorePlan,
     why: str,
     find: FindNote | None,
@@ -181,13 +183,11 @@ def _next_version(
     before = {w.part: w.work for w in old.document.works}
     changed = tuple(w.part for w in document.works if before.get(w.part) != w.work)
     found = (*old.document.found, *((find,) if find else ()))
-    document = replace(document, changed=changed, found=found, why=why, sources=old.document.sources)
-    limit = old.document.price if plan.held else old.agreed_up_to
-    within = (
-        limit is not None
-        and document.price <= limit + 0.005
-        and old.approved_at is not None
+    document = replace(
+        document, changed=changed, found=found, why=why, sources=old.document.sources
     )
+    limit = old.document.price if plan.held else old.agreed_up_to
+    within = limit is not None and document.price <= limit + 0.005 and old.approved_at is not None
     version = old.version + 1
     act.db.add(
         Plan(
@@ -206,12 +206,18 @@ def _next_version(
     act.db.flush()
     act.db.expire(job, ["plans"])
     act.trace(
-        job, "plan_changed", version=version, why=why, price=round(document.price, 2), approved=within
+        job,
+        "plan_changed",
+        version=version,
+        why=why,
+        price=round(document.price, 2),
+        approved=within,
     )
 
 
 def waits_for_approval(job: Job) -> bool:
-    """Whether the card's newest plan costs more than was agreed, and nobody has agreed to it yet."""
+    """Whether the card's newest plan costs more than was agreed, and nobody has agreed to it
+    yet."""
     if not job.plans or not job.work_began_at:
         return False
     newest = job.plans[0]
@@ -281,15 +287,17 @@ def refuse_held(job: Job, step: Step) -> None:
     if held is None:
         return
     stopped = next(
-        (r.document for r in rows_of_round(job) if any(x.id == held.record for x in r.document.records)),
+        (
+            r.document
+            for r in rows_of_round(job)
+            if any(x.id == held.record for x in r.document.records)
+        ),
         None,
     )
     starts = step.does.engine in ("running", "ignition") or step.act != "tick"
     same = stopped is not None and step.part == stopped.part
     if starts or same or step.phase not in ("open", "clean"):
-        raise Refused(
-            "This job is held", [held.why, "a foreman or a new plan resolves it"]
-        )
+        raise Refused("This job is held", [held.why, "a foreman or a new plan resolves it"])
 
 
 def mark_done(act: Act, row: StepRow) -> None:

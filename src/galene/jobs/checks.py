@@ -53,7 +53,11 @@ def why_not(check: Check, family: EngineFamily) -> str:
     if lacking:
         return "this engine has no " + " and no ".join(lacking)
     if not check.possible_on(outline_of(family)):
-        return "it works on " + ", ".join(f"{v.replace('_', ' ')} engines" for v in check.only.values()) + " only"
+        return (
+            "it works on "
+            + ", ".join(f"{v.replace('_', ' ')} engines" for v in check.only.values())
+            + " only"
+        )
     if not is_offered(check, outline_of(family), KNOWLEDGE):
         return "what it shows says nothing about this engine"
     return ""
@@ -63,7 +67,9 @@ def results_of(db: Session, job: Job, check_id: str) -> list[CheckResult]:
     """Kept results of a check on a job, newest first."""
     return list(
         db.scalars(
-            select(CheckResult).where(CheckResult.job_id == job.id, CheckResult.check_id == check_id).order_by(CheckResult.id.desc())
+            select(CheckResult)
+            .where(CheckResult.job_id == job.id, CheckResult.check_id == check_id)
+            .order_by(CheckResult.id.desc())
         )
     )
 
@@ -80,7 +86,9 @@ def jumper_allowed(db: Session, job: Job) -> bool:
     return bool(newest and newest.result.get("jumper_allowed"))
 
 
-def keep_check(act: Act, number: str, check_id: str, *, given: Mapping[str, Any], form: str = "") -> Job:
+def keep_check(
+    act: Act, number: str, check_id: str, *, given: Mapping[str, Any], form: str = ""
+) -> Job:
     """Read a check's figures by its calculation and keep what it says as evidence.
 
     Parameters
@@ -92,7 +100,8 @@ def keep_check(act: Act, number: str, check_id: str, *, given: Mapping[str, Any]
     ------
     Missing, ReadOnly
     Invalid
-        A figure that can not be, by its contract name; a jumper before the drive side is worked out.
+        A figure that can not be, by its contract name; a jumper before the drive side is worked
+        out.
     """
     job = act.job(number)
     check, reading = find_check(check_id), READINGS.get(check_id)
@@ -102,32 +111,60 @@ def keep_check(act: Act, number: str, check_id: str, *, given: Mapping[str, Any]
     if reason:
         raise Invalid({"check": f"Not on this engine: {reason}."})
     if form == "jumper" and not jumper_allowed(act.db, job):
-        raise Invalid({"form": "No jumper yet: work out the drive side and the current first, on the check “Trace the drive side”."})
+        raise Invalid(
+            {
+                "form": (
+                    "No jumper yet: work out the drive side and the current first, on the check"
+                    " “Trace the drive side”."
+                )
+            }
+        )
     try:
         result = calculate(reading.calculation, dict(given))
     except InputError as fault:
         raise Invalid({fault.field: f"{fault.field}: allowed is {fault.allowed}."}) from fault
     said = {
-        e: s for e, s in reading.says.get(result["verdict"], {}).items() if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components
+        e: s
+        for e, s in reading.says.get(result["verdict"], {}).items()
+        if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components
     }
     for evidence in sorted(reading.speaks_of):
         # What an earlier run said and this one does not say again no longer stands.
-        if evidence not in said and any(o.evidence == evidence and o.source == "check" for o in job.observations):
+        if evidence not in said and any(
+            o.evidence == evidence and o.source == "check" for o in job.observations
+        ):
             observe(act, job, evidence, state="unknown", source="check")
     for evidence, (state, confidence) in said.items():
         observe(act, job, evidence, state=state, source="check", confidence=confidence)
     if check_id not in job.done_checks:
         job.done_checks = [*job.done_checks, check_id]
-    act.db.add(CheckResult(job_id=job.id, check_id=check_id, given={**given, "form": form} if form else dict(given), result=result,
-                           said={e: list(s) for e, s in said.items()}, at=act.now, person_id=act.person.id))  # fmt: skip
-    act.trace(job, "check_read", check=check_id, verdict=result["verdict"], said={e: s[0] for e, s in said.items()})
+    act.db.add(
+        CheckResult(
+            job_id=job.id,
+            check_id=check_id,
+            given={**given, "form": form} if form else dict(given),
+            result=result,
+            said={e: list(s) for e, s in said.items()},
+            at=act.now,
+            person_id=act.person.id,
+        )
+    )
+    act.trace(
+        job,
+        "check_read",
+        check=check_id,
+        verdict=result["verdict"],
+        said={e: s[0] for e, s in said.items()},
+    )
     act.db.flush()
     return job
 
 
 def listed_for(job: Job, check_id: str) -> bool:
     """Whether what this check opens stands on the must-go-back list."""
-    return any(i.key.startswith(f"hand:check:{check_id}:") and i.closed_at is None for i in job.items)
+    return any(
+        i.key.startswith(f"hand:check:{check_id}:") and i.closed_at is None for i in job.items
+    )
 
 
 def open_for(act: Act, number: str, check_id: str) -> Job:
@@ -141,7 +178,11 @@ def open_for(act: Act, number: str, check_id: str) -> Job:
     job = act.job(number)
     find_check(check_id)
     held = {i.key for i in job.items if i.closed_at is None}
-    items = [i for i in items_of(check_id, family_of(job), opened_of(job)) if f"hand:check:{check_id}:{i.id}" not in held]
+    items = [
+        i
+        for i in items_of(check_id, family_of(job), opened_of(job))
+        if f"hand:check:{check_id}:{i.id}" not in held
+    ]
     for item in items:
         act.db.add(
             MustGoBack(
@@ -171,12 +212,14 @@ ISOLATION_MINUTES = 10.0
 
 
 def begin_isolation(act: Act, number: str, part_id: str) -> Job:
-    """Unplug a sensor for a timed test: it goes on the must-go-back list before the road and the handover, and a wait runs.
+    """Unplug a sensor for a timed test: it goes on the must-go-back list before the road and the
+    handover, and a wait runs.
 
     Raises
     ------
     Invalid
-        A part that the family does not name as safe to unplug, one that is unplugged already, or a shop that does not do it.
+        A part that the family does not name as safe to unplug, one that is unplugged already, or a
+        shop that does not do it.
     """
     job = act.job(number)
     part = next((p for p in family_of(job).parts if p.id == part_id and p.may_be_unplugged), None)
@@ -185,20 +228,39 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     if policy_of(job, act.db.get_one(Workshop, 1)).get("Q") != "timed":
         raise Invalid(
             {
-                "part": "School Q: this shop does not isolate by unplugging. Follow another school on this job, with a reason, to do it as a timed test."
+                "part": (
+                    "School Q: this shop does not isolate by unplugging. Follow another school on"
+                    " this job, with a reason, to do it as a timed test."
+                )
             }
         )
     key = f"hand:isolation:{part.id}"
     if any(i.key == key and i.closed_at is None for i in job.items):
         raise Invalid({"part": f"{part.label} is unplugged already."})
     act.db.add(
-        MustGoBack(job_id=job.id, key=key, what=f"{part.label} plug, off for a test", kind="sensor unplugged", part=part.id, before="road test",
-                   opened_at=act.now, opened_by_id=act.person.id, closed_at=None, closed_by_id=None)
-    )  # fmt: skip
+        MustGoBack(
+            job_id=job.id,
+            key=key,
+            what=f"{part.label} plug, off for a test",
+            kind="sensor unplugged",
+            part=part.id,
+            before="road test",
+            opened_at=act.now,
+            opened_by_id=act.person.id,
+            closed_at=None,
+            closed_by_id=None,
+        )
+    )
     act.db.add(
-        WaitRow(job_id=job.id, name=f"{part.label} unplugged", reason="A test, not a repair: plug it in when the time is over", started_at=act.now,
-                ends_at=act.now + timedelta(minutes=ISOLATION_MINUTES), person_id=act.person.id)
-    )  # fmt: skip
+        WaitRow(
+            job_id=job.id,
+            name=f"{part.label} unplugged",
+            reason="A test, not a repair: plug it in when the time is over",
+            started_at=act.now,
+            ends_at=act.now + timedelta(minutes=ISOLATION_MINUTES),
+            person_id=act.person.id,
+        )
+    )
     act.trace(job, "isolation_began", part=part.id)
     act.db.flush()
     act.db.expire(job, ["items", "waits"])
@@ -213,6 +275,11 @@ def what_it_changed(job: Job, check: Check, hourly_rate: float) -> list[Changed]
     if not mine:
         return []
     bare = replace(case, evidence={e: o for e, o in case.evidence.items() if e not in mine})
-    now, without = ({c.id: c.probability for c in assess(k, KNOWLEDGE, hourly_rate).causes} for k in (case, bare))
+    now, without = (
+        {c.id: c.probability for c in assess(k, KNOWLEDGE, hourly_rate).causes}
+        for k in (case, bare)
+    )
     moved = [Changed(c, without.get(c, 0.0), now.get(c, 0.0)) for c in now | without]
-    return sorted((m for m in moved if abs(m.now - m.without) >= 0.02), key=lambda m: -abs(m.now - m.without))[:5]
+    return sorted(
+        (m for m in moved if abs(m.now - m.without) >= 0.02), key=lambda m: -abs(m.now - m.without)
+    )[:5]

@@ -28,11 +28,17 @@ def case_of(job: Job) -> Case:
     """What is known of a job as a case. Steps that are ticked have opened their access."""
     return Case(
         engine=outline_of(family_of(job)),
-        evidence={o.evidence: Observation(o.state, o.confidence) for o in job.observations if o.evidence in KNOWLEDGE.evidence},
+        evidence={
+            o.evidence: Observation(o.state, o.confidence)
+            for o in job.observations
+            if o.evidence in KNOWLEDGE.evidence
+        },
         codes=tuple(c.code for c in job.codes if c.phase == "before"),
         distance_km=job.distance_km,
         hours=job.hours,
-        duty=tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"),
+        duty=tuple(
+            o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"
+        ),
         access_open=opened_of(job),
         done_checks=tuple(job.done_checks),
     )
@@ -43,15 +49,25 @@ def assess_job(job: Job, hourly_rate: float) -> Assessment:
     case = case_of(job)
     digest = job.family_version.digest if job.family_version else ""
     key = (
-        digest, case.engine, tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
-        case.distance_km, case.hours, case.access_open, case.done_checks, hourly_rate,
-    )  # fmt: skip
+        digest,
+        case.engine,
+        tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
+        case.distance_km,
+        case.hours,
+        case.access_open,
+        case.done_checks,
+        hourly_rate,
+    )
     found = _WEIGHED.get(key)
     if found is None:
         if len(_WEIGHED) >= 500:
             _WEIGHED.clear()
         found = _WEIGHED[key] = assess(
-            case, KNOWLEDGE, hourly_rate, access=ways_in(family_of(job), case.access_open), work_minutes=minutes_of(family_of(job), digest)
+            case,
+            KNOWLEDGE,
+            hourly_rate,
+            access=ways_in(family_of(job), case.access_open),
+            work_minutes=minutes_of(family_of(job), digest),
         )
     return found
 
@@ -69,13 +85,16 @@ def minutes_of(family: EngineFamily, digest: str) -> dict[str, float]:
 
 
 MOST_COMPARED = 4
-"""Causes that are weighed against new parts: with a new part beside each, the order is still exact."""
+"""Causes that are weighed against new parts: with a new part beside each, the order is still
+exact."""
 
 
 def against_new_parts(job: Job, ranking: Assessment, hourly_rate: float) -> RepairResult | None:
-    """The order of repair among mending and replacing, against new parts first; None where no part of the leading causes has a price.
+    """The order of repair among mending and replacing, against new parts first; None where no part
+    of the leading causes has a price.
 
-    Ids are cause ids for what mends a cause, ``new:<part>`` for a new part, which mends all causes of its kind.
+    Ids are cause ids for what mends a cause, ``new:<part>`` for a new part, which mends all causes
+    of its kind.
     """
     family, ways = family_of(job), ways_in(family_of(job), opened_of(job))
     chances = {c.id: c.probability for c in ranking.causes}
@@ -86,24 +105,59 @@ def against_new_parts(job: Job, ranking: Assessment, hourly_rate: float) -> Repa
     for repair in leading:
         cause = KNOWLEDGE.causes[repair.cause]
         way = list(ways.get(cause.component, ()))
-        actions.append(Action(id=cause.id, mends=[cause.id], success=1.0, minutes=taken.get(cause.id, cause.minutes), parts_cost=cause.cost, access=way))
+        actions.append(
+            Action(
+                id=cause.id,
+                mends=[cause.id],
+                success=1.0,
+                minutes=taken.get(cause.id, cause.minutes),
+                parts_cost=cause.cost,
+                access=way,
+            )
+        )
         part = next((p for p in family.parts if p.component == cause.component), None)
-        if part is not None and part.id in priced and all(a.id != f"new:{part.id}" for a in actions):
-            mends = [r.cause for r in leading if KNOWLEDGE.causes[r.cause].component == cause.component]
-            actions.append(Action(id=f"new:{part.id}", mends=mends, success=1.0, minutes=cause.minutes, parts_cost=priced[part.id], access=way, replaces=True))
+        if (
+            part is not None
+            and part.id in priced
+            and all(a.id != f"new:{part.id}" for a in actions)
+        ):
+            mends = [
+                r.cause for r in leading if KNOWLEDGE.causes[r.cause].component == cause.component
+            ]
+            actions.append(
+                Action(
+                    id=f"new:{part.id}",
+                    mends=mends,
+                    success=1.0,
+                    minutes=cause.minutes,
+                    parts_cost=priced[part.id],
+                    access=way,
+                    replaces=True,
+                )
+            )
     if not any(a.id.startswith("new:") for a in actions):
         return None
     minutes = {operation: m for way in ways.values() for operation, m in way.items()}
-    return repair_sequence(RepairInput(actions=actions, posterior={r.cause: chances[r.cause] for r in leading}, hourly_rate=hourly_rate, access_minutes=minutes))
+    return repair_sequence(
+        RepairInput(
+            actions=actions,
+            posterior={r.cause: chances[r.cause] for r in leading},
+            hourly_rate=hourly_rate,
+            access_minutes=minutes,
+        )
+    )
 
 
 def record_check(act: Act, number: str, check_id: str, *, results: dict[str, str]) -> Job:
-    """Results of a check by hand: evidence id to present, absent or unknown. Setting the same again changes nothing."""
+    """Results of a check by hand: evidence id to present, absent or unknown. Setting the same again
+    changes nothing."""
     job = act.job(number)
     check = KNOWLEDGE.checks.get(check_id)
     if check is None:
         raise Missing(f"check {check_id}")
-    wrong = [e for e in results if e not in check.yields] + [s for s in results.values() if s not in STATES]
+    wrong = [e for e in results if e not in check.yields] + [
+        s for s in results.values() if s not in STATES
+    ]
     if wrong:
         raise Invalid({"result": f"{wrong[0]} is no result of this check."})
     if all(s == "unknown" for s in results.values()):

@@ -1,7 +1,9 @@
-"""What a job card sends: ticks, cautions read, items, looks, counts, waits; each is taken once, in order, with its own answer.
+"""What a job card sends: ticks, cautions read, items, looks, counts, waits; each is taken once, in
+order, with its own answer.
 
-A card that could not reach the server keeps its entries and sends them later. Each carries the moment at which it was
-made, so that a wait that began at the car has not begun anew when the network came back.
+A card that could not reach the server keeps its entries and sends them later. Each carries the
+moment at which it was made, so that a wait that began at the car has not begun anew when the
+network came back.
 """
 
 from collections.abc import Callable, Mapping
@@ -39,8 +41,9 @@ class Entry:
 class Taken:
     """What became of an entry.
 
-    `outcome`: ``done``; ``before`` (sent twice, taken once); ``same`` (somebody had done it already: what was recorded
-    stands, `lines` say by whom); ``refused`` (not taken: title, reasons, and faults by field).
+    `outcome`: ``done``; ``before`` (sent twice, taken once); ``same`` (somebody had done it
+    already: what was recorded stands, `lines` say by whom); ``refused`` (not taken: title, reasons,
+    and faults by field).
     """
 
     id: str
@@ -78,20 +81,36 @@ def _whole(data: Mapping[str, Any], name: str) -> int:
 
 
 def _tick(act: Act, number: str, data: Mapping[str, Any], _: str) -> tuple[str, ...]:
-    given = {k.removeprefix("record:"): str(v)[:200] for k, v in data.items() if k.startswith("record:")}
+    given = {
+        k.removeprefix("record:"): str(v)[:200] for k, v in data.items() if k.startswith("record:")
+    }
     step = _whole(data, "step")
-    job, fresh = work.tick(act, number, step, records=given, early_reason=_text(data, "early_reason"))
+    job, fresh = work.tick(
+        act, number, step, records=given, early_reason=_text(data, "early_reason")
+    )
     if fresh:
         return ()
     row = next(s for s in job.steps if s.id == step)
     who = row.done_by.name if row.done_by else "somebody"
-    stands = [(g, given.get(g.record, given.get(g.record.rpartition("/")[2], ""))) for g in row.records.given]
-    differs = [(g.record.rpartition("/")[2].replace("_", " "), g.answer, v) for g, v in stands if v and v != g.answer]
+    stands = [
+        (g, given.get(g.record, given.get(g.record.rpartition("/")[2], "")))
+        for g in row.records.given
+    ]
+    differs = [
+        (g.record.rpartition("/")[2].replace("_", " "), g.answer, v)
+        for g, v in stands
+        if v and v != g.answer
+    ]
     recorded = ", ".join(f"{name} {answer} (here {v})" for name, answer, v in differs)
-    return (f"{who} had ticked it already: {row.document.text}", *([f"What stands: {recorded}"] if recorded else []))
+    return (
+        f"{who} had ticked it already: {row.document.text}",
+        *([f"What stands: {recorded}"] if recorded else []),
+    )
 
 
-def _with(do: Callable[[Act, str, Mapping[str, Any], str], object]) -> Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]:
+def _with(
+    do: Callable[[Act, str, Mapping[str, Any], str], object],
+) -> Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]:
     def run(act: Act, number: str, data: Mapping[str, Any], entry_id: str) -> tuple[str, ...]:
         do(act, number, data, entry_id)
         return ()
@@ -103,18 +122,62 @@ KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] 
     "tick": _tick,
     "untick": _with(lambda a, n, d, _: work.untick(a, n, _whole(d, "step"))),
     "caution": _with(lambda a, n, d, _: work.acknowledge(a, n, _text(d, "caution", 40))),
-    "item": _with(lambda a, n, d, i: gates.add_item(a, n, _text(d, "what", 200), kind=_text(d, "kind", 40), before=_text(d, "before", 20) or "start", key=i)),
+    "item": _with(
+        lambda a, n, d, i: gates.add_item(
+            a,
+            n,
+            _text(d, "what", 200),
+            kind=_text(d, "kind", 40),
+            before=_text(d, "before", 20) or "start",
+            key=i,
+        )
+    ),
     "close": _with(lambda a, n, d, _: gates.close_item(a, n, _text(d, "key", 200))),
-    "count": _with(lambda a, n, d, _: gates.count(a, n, _text(d, "what", 20), way=_text(d, "way", 3), pieces=_whole(d, "pieces"))),
-    "wait": _with(lambda a, n, d, _: waits.start_wait(a, n, _text(d, "wait_name"), minutes=_number(d, "wait_minutes"), reason=_text(d, "wait_reason"))),
-    "extend": _with(lambda a, n, d, _: waits.extend_wait(a, n, _text(d, "wait_name"), minutes=_number(d, "wait_minutes"), reason=_text(d, "wait_reason"))),
-    "stop": _with(lambda a, n, d, _: waits.stop_wait(a, n, _text(d, "wait_name"), reason=_text(d, "wait_reason"))),
-    "pick": _with(lambda a, n, d, _: work.check_pick(a, n, {k.removeprefix("missing:"): str(v) for k, v in d.items() if k.startswith("missing:") and str(v).strip()})),
-}  # fmt: skip
+    "count": _with(
+        lambda a, n, d, _: gates.count(
+            a, n, _text(d, "what", 20), way=_text(d, "way", 3), pieces=_whole(d, "pieces")
+        )
+    ),
+    "wait": _with(
+        lambda a, n, d, _: waits.start_wait(
+            a,
+            n,
+            _text(d, "wait_name"),
+            minutes=_number(d, "wait_minutes"),
+            reason=_text(d, "wait_reason"),
+        )
+    ),
+    "extend": _with(
+        lambda a, n, d, _: waits.extend_wait(
+            a,
+            n,
+            _text(d, "wait_name"),
+            minutes=_number(d, "wait_minutes"),
+            reason=_text(d, "wait_reason"),
+        )
+    ),
+    "stop": _with(
+        lambda a, n, d, _: waits.stop_wait(
+            a, n, _text(d, "wait_name"), reason=_text(d, "wait_reason")
+        )
+    ),
+    "pick": _with(
+        lambda a, n, d, _: work.check_pick(
+            a,
+            n,
+            {
+                k.removeprefix("missing:"): str(v)
+                for k, v in d.items()
+                if k.startswith("missing:") and str(v).strip()
+            },
+        )
+    ),
+}
 
 
 def take(db: Session, person: Person, now: datetime, *, number: str, entry: Entry) -> Taken:
-    """Take one entry in a transaction of its own; durable when this returns ``done``, ``before`` or ``same``."""
+    """Take one entry in a transaction of its own; durable when this returns ``done``, ``before`` or
+    ``same``."""
     act = Act(db=db, person=person, now=min(max(entry.at, now - OLDEST), now))
     try:
         do = KINDS.get(entry.kind)
@@ -123,17 +186,36 @@ def take(db: Session, person: Person, now: datetime, *, number: str, entry: Entr
         act.once(f"entry:{entry.id}", f"/jobs/{number}/work")
         lines = do(act, number, entry.data, entry.id)
         db.commit()
-        return Taken(id=entry.id, outcome="same" if lines else "done", title="Somebody was faster" if lines else "", lines=lines)
+        return Taken(
+            id=entry.id,
+            outcome="same" if lines else "done",
+            title="Somebody was faster" if lines else "",
+            lines=lines,
+        )
     except (OperationalError, PoolTimeout):
         raise
-    except (AlreadyDone, Invalid, Refused, Stale, ReadOnly, NotAllowed, Missing, InputError) as fault:
+    except (
+        AlreadyDone,
+        Invalid,
+        Refused,
+        Stale,
+        ReadOnly,
+        NotAllowed,
+        Missing,
+        InputError,
+    ) as fault:
         db.rollback()
         return _answer(entry.id, fault)
     except Exception as fault:
         # One entry that breaks must not hold up all that was made after it.
         db.rollback()
         log.error("entry", kind=entry.kind, fault=repr(fault)[:400])
-        return Taken(id=entry.id, outcome="refused", title="This went wrong on our side", lines=("The fault is in the server's log.",))
+        return Taken(
+            id=entry.id,
+            outcome="refused",
+            title="This went wrong on our side",
+            lines=("The fault is in the server's log.",),
+        )
 
 
 def _answer(entry_id: str, fault: Exception) -> Taken:
@@ -141,14 +223,39 @@ def _answer(entry_id: str, fault: Exception) -> Taken:
         case AlreadyDone():
             return Taken(id=entry_id, outcome="before")
         case Invalid(fields=fields):
-            return Taken(id=entry_id, outcome="refused", title="Something is missing", lines=tuple(fields.values()), faults=fields)
+            return Taken(
+                id=entry_id,
+                outcome="refused",
+                title="Something is missing",
+                lines=tuple(fields.values()),
+                faults=fields,
+            )
         case Refused(title=title, reasons=reasons, override=override):
-            return Taken(id=entry_id, outcome="refused", title=title, lines=tuple(reasons), faults={}, override=override)
+            return Taken(
+                id=entry_id,
+                outcome="refused",
+                title=title,
+                lines=tuple(reasons),
+                faults={},
+                override=override,
+            )
         case Stale(what=what, who=who):
-            return Taken(id=entry_id, outcome="refused", title="Somebody was faster", lines=(f"{who} changed {what}",))
+            return Taken(
+                id=entry_id,
+                outcome="refused",
+                title="Somebody was faster",
+                lines=(f"{who} changed {what}",),
+            )
         case ReadOnly():
-            return Taken(id=entry_id, outcome="refused", title="This job is finished", lines=("It is read-only.",))
+            return Taken(
+                id=entry_id,
+                outcome="refused",
+                title="This job is finished",
+                lines=("It is read-only.",),
+            )
         case NotAllowed():
             return Taken(id=entry_id, outcome="refused", title="A foreman does this", lines=())
         case _:
-            return Taken(id=entry_id, outcome="refused", title="This can not be", lines=(str(fault),))
+            return Taken(
+                id=entry_id, outcome="refused", title="This can not be", lines=(str(fault),)
+            )

@@ -1,4 +1,5 @@
-"""What a use case may refuse with. The web shows each in its own way; nothing is written when one is raised."""
+"""What a use case may refuse with. The web shows each in its own way; nothing is written when one
+is raised."""
 
 from datetime import datetime
 

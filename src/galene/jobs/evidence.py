@@ -1,4 +1,5 @@
-"""Stage 2, and the after set of stage 6: readings, looks, and what the calculations make of them."""
+"""Stage 2, and the after set of stage 6: readings, looks, and what the calculations make of
+them."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -31,7 +32,8 @@ from galene.store.models import Job, Look, Reading, ReadingSet, Workshop
 
 @dataclass(frozen=True, kw_only=True)
 class Channel:
-    """A column of a reading set: its quantity and the figures that an engine can show, kept units."""
+    """A column of a reading set: its quantity and the figures that an engine can show, kept
+    units."""
 
     id: str
     label: str
@@ -43,28 +45,100 @@ class Channel:
 
 
 IDLE: tuple[Channel, ...] = (
-    Channel(id="idle_rpm", label="Speed", quantity="speed", low=200, high=3000, words=("rpm", "speed", "rev"), required=True),
-    Channel(id="idle_airflow_g_s", label="Air meter", quantity="airflow", low=0.1, high=60, words=("maf", "air", "flow", "meter")),
-    Channel(id="idle_map_kpa", label="Manifold", quantity="pressure", low=10, high=110, words=("map", "manifold", "pressure")),
-    Channel(id="learned_throttle_percent", label="Throttle", quantity="share", low=0, high=60, words=("throttle", "opening", "tps")),
-    Channel(id="trim_idle_percent", label="Total trim", quantity="share", low=-60, high=100, words=("trim", "fuel")),
+    Channel(
+        id="idle_rpm",
+        label="Speed",
+        quantity="speed",
+        low=200,
+        high=3000,
+        words=("rpm", "speed", "rev"),
+        required=True,
+    ),
+    Channel(
+        id="idle_airflow_g_s",
+        label="Air meter",
+        quantity="airflow",
+        low=0.1,
+        high=60,
+        words=("maf", "air", "flow", "meter"),
+    ),
+    Channel(
+        id="idle_map_kpa",
+        label="Manifold",
+        quantity="pressure",
+        low=10,
+        high=110,
+        words=("map", "manifold", "pressure"),
+    ),
+    Channel(
+        id="learned_throttle_percent",
+        label="Throttle",
+        quantity="share",
+        low=0,
+        high=60,
+        words=("throttle", "opening", "tps"),
+    ),
+    Channel(
+        id="trim_idle_percent",
+        label="Total trim",
+        quantity="share",
+        low=-60,
+        high=100,
+        words=("trim", "fuel"),
+    ),
 )
 TRIM: tuple[Channel, ...] = (
-    Channel(id="rpm", label="Speed", quantity="speed", low=200, high=8000, words=("rpm", "speed", "rev")),
-    Channel(id="airflow_g_s", label="Air meter", quantity="airflow", low=0.1, high=2000, words=("maf", "air", "flow", "meter"), required=True),
-    Channel(id="trim_percent", label="Total trim", quantity="share", low=-60, high=100, words=("trim", "fuel"), required=True),
-    Channel(id="trim_bank_2_percent", label="Bank 2 trim", quantity="share", low=-60, high=100, words=("bank 2", "b2")),
-    Channel(id="map_kpa", label="Manifold", quantity="pressure", low=10, high=110, words=("map", "manifold", "pressure")),
+    Channel(
+        id="rpm", label="Speed", quantity="speed", low=200, high=8000, words=("rpm", "speed", "rev")
+    ),
+    Channel(
+        id="airflow_g_s",
+        label="Air meter",
+        quantity="airflow",
+        low=0.1,
+        high=2000,
+        words=("maf", "air", "flow", "meter"),
+        required=True,
+    ),
+    Channel(
+        id="trim_percent",
+        label="Total trim",
+        quantity="share",
+        low=-60,
+        high=100,
+        words=("trim", "fuel"),
+        required=True,
+    ),
+    Channel(
+        id="trim_bank_2_percent",
+        label="Bank 2 trim",
+        quantity="share",
+        low=-60,
+        high=100,
+        words=("bank 2", "b2"),
+    ),
+    Channel(
+        id="map_kpa",
+        label="Manifold",
+        quantity="pressure",
+        low=10,
+        high=110,
+        words=("map", "manifold", "pressure"),
+    ),
 )
 CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
 NEEDS: dict[str, tuple[str, ...]] = {
-    "idle_airflow_g_s": ("maf_sensor",), "airflow_g_s": ("maf_sensor",), "idle_map_kpa": ("map_sensor", "boost_sensor"), "map_kpa": ("map_sensor", "boost_sensor"),
-}  # fmt: skip
+    "idle_airflow_g_s": ("maf_sensor",),
+    "airflow_g_s": ("maf_sensor",),
+    "idle_map_kpa": ("map_sensor", "boost_sensor"),
+    "map_kpa": ("map_sensor", "boost_sensor"),
+}
 """Channels that only an engine with one of these parts can show."""
 
 
 def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
-    """The columns of a set that this engine can fill: no trims on a diesel or two-stroke, no learned opening without a learning throttle."""
+    """The columns of a set that this engine can fill: no trims on a diesel or two-stroke, no
+    learned opening without a learning throttle."""
 
     def has(channel: Channel) -> bool:
         if channel.id in ("trim_idle_percent", "trim_percent"):
@@ -80,15 +154,25 @@ def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
 
 def has_trims(family: EngineFamily) -> bool:
     """Whether the control unit trims its mixture by an oxygen sensor."""
-    return family.fuel == "petrol" and family.cycle == "four_stroke" and "oxygen_sensor" in family.components
+    return (
+        family.fuel == "petrol"
+        and family.cycle == "four_stroke"
+        and "oxygen_sensor" in family.components
+    )
 
 
-LOADS = {"lamps": "Headlamps", "rear_heater": "Rear heater", "fan": "Fan", "air_conditioning": "Air conditioning"}
+LOADS = {
+    "lamps": "Headlamps",
+    "rear_heater": "Rear heater",
+    "fan": "Fan",
+    "air_conditioning": "Air conditioning",
+}
 
 
 @dataclass(frozen=True)
 class MeasuredBore:
-    """One bore: its name on the part (cylinder or end), its clean diameter, thickness clockwise from 12 along the flow, mm."""
+    """One bore: its name on the part (cylinder or end), its clean diameter, thickness clockwise
+    from 12 along the flow, mm."""
 
     name: str
     bore_mm: float
@@ -106,7 +190,12 @@ class SetConditions:
 
     def document(self) -> dict[str, object]:
         """As kept."""
-        return {"coolant_c": self.coolant_c, "intake_c": self.intake_c, "load": list(self.load), "protective_mode": self.protective_mode}
+        return {
+            "coolant_c": self.coolant_c,
+            "intake_c": self.intake_c,
+            "load": list(self.load),
+            "protective_mode": self.protective_mode,
+        }
 
 
 def _check_conditions(conditions: SetConditions) -> dict[str, str]:
@@ -120,7 +209,9 @@ def _check_conditions(conditions: SetConditions) -> dict[str, str]:
     return faults
 
 
-def read_pasted(family: EngineFamily, kind: str, text: str, *, units: Mapping[str, str]) -> Mapping[str, list[float]]:
+def read_pasted(
+    family: EngineFamily, kind: str, text: str, *, units: Mapping[str, str]
+) -> Mapping[str, list[float]]:
     """Rows pasted for a set, by channel.
 
     Raises
@@ -128,19 +219,30 @@ def read_pasted(family: EngineFamily, kind: str, text: str, *, units: Mapping[st
     Invalid
         Naming line and column.
     """
-    columns = [Column(channel=c.id, quantity=c.quantity, unit=units.get(c.id, QUANTITIES[c.quantity].kept.id), words=c.words) for c in channels_of(family, kind)]
+    columns = [
+        Column(
+            channel=c.id,
+            quantity=c.quantity,
+            unit=units.get(c.id, QUANTITIES[c.quantity].kept.id),
+            words=c.words,
+        )
+        for c in channels_of(family, kind)
+    ]
     check_text({"rows": text[:100]})
     try:
         return parse_rows(text, columns)
     except InputError as fault:
-        raise Invalid({"rows": f"{fault.field}: “{str(fault.value)[:60]}”. Wanted: {fault.allowed}."}) from fault
+        raise Invalid(
+            {"rows": f"{fault.field}: “{str(fault.value)[:60]}”. Wanted: {fault.allowed}."}
+        ) from fault
 
 
 def save_readings(
     act: Act,
     number: str,
     phase: str,
-    *, kind: str,
+    *,
+    kind: str,
     values: Mapping[str, list[float | None]],
     conditions: SetConditions,
     seen: int,
@@ -167,7 +269,11 @@ def save_readings(
     faults = _check_conditions(conditions)
     channels = channels_of(family_of(job), kind)
     rows = max((len(v) for v in values.values()), default=0)
-    filled = [i for i in range(rows) if any(i < len(values.get(c.id, [])) and values[c.id][i] is not None for c in channels)]
+    filled = [
+        i
+        for i in range(rows)
+        if any(i < len(values.get(c.id, [])) and values[c.id][i] is not None for c in channels)
+    ]
     if not filled:
         faults["rows"] = "Enter at least one row."
     for channel in channels:
@@ -179,15 +285,21 @@ def save_readings(
                     faults[f"{channel.id}.{i}"] = f"{channel.label} is needed in every row."
             elif not channel.low <= value <= channel.high:
                 unit = QUANTITIES[channel.quantity].kept.id
-                faults[f"{channel.id}.{i}"] = f"{channel.label}: an engine shows {channel.low:g} to {channel.high:g} {unit}."
+                faults[f"{channel.id}.{i}"] = (
+                    f"{channel.label}: an engine shows {channel.low:g} to {channel.high:g} {unit}."
+                )
     if faults:
         raise Invalid(faults)
     act.claim(job, f"readings_{phase}_{kind}", seen)
-    row_set = _replace_set(act, job, phase, kind=kind, source=source, conditions=conditions.document())
+    row_set = _replace_set(
+        act, job, phase, kind=kind, source=source, conditions=conditions.document()
+    )
     for channel in channels:
         column = values.get(channel.id, [])
         row_set.readings += [
-            Reading(channel=channel.id, position=k, value=float(v), at_s=times_s[i] if times_s else None)
+            Reading(
+                channel=channel.id, position=k, value=float(v), at_s=times_s[i] if times_s else None
+            )
             for k, i in enumerate(filled)
             if i < len(column) and (v := column[i]) is not None
         ]
@@ -199,18 +311,33 @@ def save_readings(
 
 def _phase_open(job: Job, phase: str) -> None:
     if phase == "before" and (job.codes_cleared_at or job.work_began_at):
-        raise Refused("The before set is closed", ["codes were cleared or the work has begun, so new readings would not be a before set"])
+        raise Refused(
+            "The before set is closed",
+            ["codes were cleared or the work has begun, so new readings would not be a before set"],
+        )
     if phase == "after" and job.engine_started_at is None:
-        raise Refused("Too early for the after set", ["the engine has not been started since the work"])
+        raise Refused(
+            "Too early for the after set", ["the engine has not been started since the work"]
+        )
     if phase == "after":
         after_set_due(job)
 
 
-def _replace_set(act: Act, job: Job, phase: str, *, kind: str, source: str, conditions: dict[str, object]) -> ReadingSet:
+def _replace_set(
+    act: Act, job: Job, phase: str, *, kind: str, source: str, conditions: dict[str, object]
+) -> ReadingSet:
     for old in [s for s in job.sets if s.phase == phase and s.kind == kind]:
         act.db.delete(old)
     act.db.flush()
-    new = ReadingSet(job_id=job.id, phase=phase, kind=kind, source=source, conditions=conditions, taken_at=act.now, person_id=act.person.id)
+    new = ReadingSet(
+        job_id=job.id,
+        phase=phase,
+        kind=kind,
+        source=source,
+        conditions=conditions,
+        taken_at=act.now,
+        person_id=act.person.id,
+    )
     act.db.add(new)
     return new
 
@@ -218,12 +345,26 @@ def _replace_set(act: Act, job: Job, phase: str, *, kind: str, source: str, cond
 def _saved(act: Act, job: Job, phase: str, *, kind: str, row_set: ReadingSet) -> None:
     act.db.flush()
     act.db.expire(job, ["sets"])
-    act.trace(job, "readings_saved", phase=phase, kind=kind, source=row_set.source, values=len(row_set.readings))
+    act.trace(
+        job,
+        "readings_saved",
+        phase=phase,
+        kind=kind,
+        source=row_set.source,
+        values=len(row_set.readings),
+    )
     if phase == "before":
         derive(act, job)
 
 
-def save_key_on(act: Act, number: str, pressures: Mapping[str, float | None], *, barometer_kpa: float | None, seen: int) -> Job:
+def save_key_on(
+    act: Act,
+    number: str,
+    pressures: Mapping[str, float | None],
+    *,
+    barometer_kpa: float | None,
+    seen: int,
+) -> Job:
     """Save the key-on readings of the absolute sensors (kPa), engine off and ignition on."""
     job = act.job(number)
     _phase_open(job, "before")
@@ -247,8 +388,11 @@ def save_key_on(act: Act, number: str, pressures: Mapping[str, float | None], *,
     return job
 
 
-def save_look(act: Act, number: str, phase: str, *, part_id: str, deposit: str, grade: int, note: str = "") -> Job:
-    """What a look at a part showed. A second look of the same phase replaces the first, and the trace keeps both."""
+def save_look(
+    act: Act, number: str, phase: str, *, part_id: str, deposit: str, grade: int, note: str = ""
+) -> Job:
+    """What a look at a part showed. A second look of the same phase replaces the first, and the
+    trace keeps both."""
     job = act.job(number)
     faults = {}
     try:
@@ -267,7 +411,14 @@ def save_look(act: Act, number: str, phase: str, *, part_id: str, deposit: str, 
     row = next((k for k in job.looks if k.phase == phase and k.part == part_id), None)
     if row is None:
         row = Look(
-            job_id=job.id, phase=phase, part=part_id, deposit=deposit, grade=grade, note=note.strip(), at=act.now, person_id=act.person.id
+            job_id=job.id,
+            phase=phase,
+            part=part_id,
+            deposit=deposit,
+            grade=grade,
+            note=note.strip(),
+            at=act.now,
+            person_id=act.person.id,
         )
         act.db.add(row)
         act.db.flush()
@@ -276,7 +427,13 @@ def save_look(act: Act, number: str, phase: str, *, part_id: str, deposit: str, 
         if row.grade != grade:
             # Seen anew and not measured: what was measured then no longer holds.
             row.bores, row.open_area_percent = [], None
-        row.deposit, row.grade, row.note, row.at, row.person_id = deposit, grade, note.strip() or row.note, act.now, act.person.id
+        row.deposit, row.grade, row.note, row.at, row.person_id = (
+            deposit,
+            grade,
+            note.strip() or row.note,
+            act.now,
+            act.person.id,
+        )
     act.trace(job, "look", phase=phase, part=part_id, deposit=deposit, grade=grade)
     if phase == "before":
         derive(act, job)
@@ -285,11 +442,26 @@ def save_look(act: Act, number: str, phase: str, *, part_id: str, deposit: str, 
 
 def bore_field(k: int, field: str) -> str:
     """The form's name of a field of bore `k`."""
-    return field.replace("thickness_mm[", f"thickness.{k}.").replace("]", "").replace("bore_mm", f"bore.{k}")
+    return (
+        field.replace("thickness_mm[", f"thickness.{k}.")
+        .replace("]", "")
+        .replace("bore_mm", f"bore.{k}")
+    )
 
 
-def save_bores(act: Act, number: str, phase: str, *, part_id: str, bores: Sequence[MeasuredBore], deposit: str, note: str, seen: int) -> Job:
-    """Bores measured round the clock on a part, ports side by side. The thickness decides the grade: it beats the eye.
+def save_bores(
+    act: Act,
+    number: str,
+    phase: str,
+    *,
+    part_id: str,
+    bores: Sequence[MeasuredBore],
+    deposit: str,
+    note: str,
+    seen: int,
+) -> Job:
+    """Bores measured round the clock on a part, ports side by side. The thickness decides the
+    grade: it beats the eye.
 
     Raises
     ------
@@ -314,11 +486,22 @@ def save_bores(act: Act, number: str, phase: str, *, part_id: str, bores: Sequen
     save_look(act, number, phase, part_id=part_id, deposit=deposit, grade=worst.grade, note=note)
     row = next(k for k in job.looks if k.phase == phase and k.part == part_id)
     row.bores = [
-        {"name": b.name, "bore_mm": b.bore_mm, "thickness_mm": list(b.thickness_mm), "open_area_percent": r.open_area_percent}
+        {
+            "name": b.name,
+            "bore_mm": b.bore_mm,
+            "thickness_mm": list(b.thickness_mm),
+            "open_area_percent": r.open_area_percent,
+        }
         for b, r in zip(bores, results, strict=True)
     ]
     row.open_area_percent = worst.open_area_percent
-    act.trace(job, "bores_measured", phase=phase, part=part_id, open_area_percent=round(worst.open_area_percent, 1))
+    act.trace(
+        job,
+        "bores_measured",
+        phase=phase,
+        part=part_id,
+        open_area_percent=round(worst.open_area_percent, 1),
+    )
     return job
 
 
@@ -353,13 +536,22 @@ def by_channel(row_set: ReadingSet | None) -> dict[str, list[float]]:
 
 
 def key_on_result(job: Job, altitude_m: float | None) -> KeyOnResult | None:
-    """Key-on agreement of a job's readings; the workshop's altitude stands in for a missing barometer."""
+    """Key-on agreement of a job's readings; the workshop's altitude stands in for a missing
+    barometer."""
     row_set = set_of(job, "before", "key_on")
     if row_set is None:
         return None
-    readings = [PressureReading(r.channel, r.value) for r in row_set.readings if r.channel != "barometer"]
+    readings = [
+        PressureReading(r.channel, r.value) for r in row_set.readings if r.channel != "barometer"
+    ]
     barometer = next((r.value for r in row_set.readings if r.channel == "barometer"), None)
-    return key_on_agreement(KeyOnInput(readings=readings, barometer_kpa=barometer, altitude_m=altitude_m)) if readings else None
+    return (
+        key_on_agreement(
+            KeyOnInput(readings=readings, barometer_kpa=barometer, altitude_m=altitude_m)
+        )
+        if readings
+        else None
+    )
 
 
 def rows_of(row_set: ReadingSet) -> list[dict[str, float]]:
@@ -403,7 +595,8 @@ def trim_result(job: Job, phase: str, barometer_kpa: float) -> TrimSplitResult |
 
 
 def barometer_of(job: Job, altitude_m: float) -> float:
-    """The air outside: the barometer or ambient sensor read at key-on, else the standard at the workshop's altitude."""
+    """The air outside: the barometer or ambient sensor read at key-on, else the standard at the
+    workshop's altitude."""
     from galene.core.flow import standard_pressure_kpa
 
     row_set = set_of(job, "before", "key_on")
@@ -415,7 +608,8 @@ def barometer_of(job: Job, altitude_m: float) -> float:
 
 
 def derive(act: Act, job: Job) -> None:
-    """Turn the before set's readings and looks into evidence, through the calculations, with how sure they are."""
+    """Turn the before set's readings and looks into evidence, through the calculations, with how
+    sure they are."""
     family = family_of(job)
     workshop = act.db.get(Workshop, 1)
     altitude = workshop.altitude_m if workshop else 0.0
@@ -423,8 +617,16 @@ def derive(act: Act, job: Job) -> None:
     _from_idle(job, family, found)
     split = trim_result(job, "before", barometer_of(job, altitude))
     if split and split.verdict != "not_enough":
-        for evidence, verdicts in (("trim_leak_shape", ("leak", "both")), ("trim_meter_shape", ("meter", "both")), ("trim_rises_with_airflow", ("rises",))):
-            found[evidence] = ("present" if split.verdict in verdicts else "absent", 0.92, "calculation")
+        for evidence, verdicts in (
+            ("trim_leak_shape", ("leak", "both")),
+            ("trim_meter_shape", ("meter", "both")),
+            ("trim_rises_with_airflow", ("rises",)),
+        ):
+            found[evidence] = (
+                "present" if split.verdict in verdicts else "absent",
+                0.92,
+                "calculation",
+            )
     banks = bank_result(job, "before")
     if banks and banks.verdict != "undecided":
         state = "present" if banks.verdict in ("bank_1_lean", "bank_2_lean") else "absent"
@@ -434,7 +636,11 @@ def derive(act: Act, job: Job) -> None:
         for deviation in key_on.deviations:
             evidence = f"key_on_one_off:{deviation.component}"
             if evidence in KNOWLEDGE.evidence:
-                found[evidence] = ("present" if deviation.component == key_on.suspect else "absent", 0.95, "calculation")
+                found[evidence] = (
+                    "present" if deviation.component == key_on.suspect else "absent",
+                    0.95,
+                    "calculation",
+                )
     for look in (k for k in job.looks if k.phase == "before"):
         _from_look(family, look, found)
     for row in list(job.observations):
@@ -450,12 +656,17 @@ def _margin_confidence(value: float, limit: float, step: float) -> float:
 
 
 HEATED_C = 12.0
-"""What the intake adds to the air on its way to the ports of a warm engine at idle (project default)."""
+"""What the intake adds to the air on its way to the ports of a warm engine at idle (project
+default)."""
 
 
 def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float, str]]) -> None:
     row_set = set_of(job, "before", "idle")
-    if row_set is None or (row_set.conditions.get("coolant_c") or 0) < 70 or row_set.conditions.get("protective_mode"):
+    if (
+        row_set is None
+        or (row_set.conditions.get("coolant_c") or 0) < 70
+        or row_set.conditions.get("protective_mode")
+    ):
         return  # Cold, or limited by the control unit: the family's warm idle bands do not hold.
     for channel, evidence, step in (
         ("learned_throttle_percent", "learned_opening_high", 0.8),
@@ -464,15 +675,35 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
         values, band = samples(row_set, channel), family.bands.get(channel)
         if values and band:
             value = mean(values)
-            found[evidence] = ("present" if value > band.high else "absent", _margin_confidence(value, band.high, step), "calculation")
-    air, pressure, speed = (samples(row_set, c) for c in ("idle_airflow_g_s", "idle_map_kpa", "idle_rpm"))
-    if air and pressure and speed and family.fuel == "petrol":  # a diesel's recirculation would pass for a meter that reads low
+            found[evidence] = (
+                "present" if value > band.high else "absent",
+                _margin_confidence(value, band.high, step),
+                "calculation",
+            )
+    air, pressure, speed = (
+        samples(row_set, c) for c in ("idle_airflow_g_s", "idle_map_kpa", "idle_rpm")
+    )
+    if (
+        air and pressure and speed and family.fuel == "petrol"
+    ):  # a diesel's recirculation would pass for a meter that reads low
         intake = row_set.conditions.get("intake_c")
         result = expected_airflow(
-            ExpectedAirflowInput(displacement_l=family.displacement_l, rpm=mean(speed), map_kpa=mean(pressure), intake_c=40.0 if intake is None else intake + HEATED_C,
-                                 volumetric_efficiency=family.volumetric_efficiency_idle, strokes=2 if family.cycle == "two_stroke" else 4, measured_g_s=mean(air), volumetric_efficiency_tolerance=0.08)
-        )  # fmt: skip
-        found["airflow_reads_low"] = ("present" if result.verdict == "reads_low" else "absent", 0.8, "calculation")
+            ExpectedAirflowInput(
+                displacement_l=family.displacement_l,
+                rpm=mean(speed),
+                map_kpa=mean(pressure),
+                intake_c=40.0 if intake is None else intake + HEATED_C,
+                volumetric_efficiency=family.volumetric_efficiency_idle,
+                strokes=2 if family.cycle == "two_stroke" else 4,
+                measured_g_s=mean(air),
+                volumetric_efficiency_tolerance=0.08,
+            )
+        )
+        found["airflow_reads_low"] = (
+            "present" if result.verdict == "reads_low" else "absent",
+            0.8,
+            "calculation",
+        )
 
 
 LOOK_EVIDENCE: dict[str, tuple[str, bool]] = {
@@ -499,6 +730,10 @@ def _from_look(family: EngineFamily, look: Look, found: dict[str, tuple[str, flo
         evidence, means_clean = LOOK_EVIDENCE[component]
         found[evidence] = ("present" if dirty != means_clean else "absent", sure, "look")
     if component == "maf_sensor":
-        found["maf_oily_seen"] = ("present" if dirty and look.deposit == "oil_film" else "absent", sure, "look")
+        found["maf_oily_seen"] = (
+            "present" if dirty and look.deposit == "oil_film" else "absent",
+            sure,
+            "look",
+        )
     if component == "air_filter":
         found["filter_light_blocked"] = ("present" if look.grade >= 3 else "absent", sure, "look")

@@ -25,33 +25,59 @@ KINDS = {"bulletin": "Bulletin", "recall": "Recall"}
 
 def digest_of(document: Mapping[str, Any]) -> str:
     """A name for a family's content."""
-    return hashlib.sha256(json.dumps(document, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+    return hashlib.sha256(
+        json.dumps(document, sort_keys=True, ensure_ascii=False).encode()
+    ).hexdigest()
 
 
 def install_shipped(db: Session, now: datetime) -> None:
-    """Put the families that ship with the product into a database that lacks them, and join jobs from before to them."""
+    """Put the families that ship with the product into a database that lacks them, and join jobs
+    from before to them."""
     there = set(db.scalars(select(Family.id)))
     for family in FAMILIES.values():
         if family.id not in there:
-            db.add(Family(id=family.id, current=_version(family, 1, "shipped with Galene", now=now, person_id=None)))
+            db.add(
+                Family(
+                    id=family.id,
+                    current=_version(family, 1, "shipped with Galene", now=now, person_id=None),
+                )
+            )
     db.flush()
     db.execute(
-        update(Job).where(Job.family_version_id.is_(None)).values(
-            family_version_id=select(Family.current_id).where(Family.id == Job.family_id).scalar_subquery()
+        update(Job)
+        .where(Job.family_version_id.is_(None))
+        .values(
+            family_version_id=select(Family.current_id)
+            .where(Family.id == Job.family_id)
+            .scalar_subquery()
         )
-    )  # fmt: skip
+    )
 
 
-def _version(family: EngineFamily, number: int, note: str, *, now: datetime, person_id: int | None) -> FamilyVersion:
+def _version(
+    family: EngineFamily, number: int, note: str, *, now: datetime, person_id: int | None
+) -> FamilyVersion:
     document = document_of(family)
     return FamilyVersion(
-        family_id=family.id, version=number, digest=digest_of(document), document=document, note=note, made_at=now, person_id=person_id
+        family_id=family.id,
+        version=number,
+        digest=digest_of(document),
+        document=document,
+        note=note,
+        made_at=now,
+        person_id=person_id,
     )
 
 
 def versions_in_force(db: Session) -> list[FamilyVersion]:
     """The version in force of every published family, by id."""
-    return list(db.scalars(select(FamilyVersion).join(Family, Family.current_id == FamilyVersion.id).order_by(FamilyVersion.family_id)))
+    return list(
+        db.scalars(
+            select(FamilyVersion)
+            .join(Family, Family.current_id == FamilyVersion.id)
+            .order_by(FamilyVersion.family_id)
+        )
+    )
 
 
 def families(db: Session) -> dict[str, EngineFamily]:
@@ -66,7 +92,11 @@ def current_version(db: Session, family_id: str) -> FamilyVersion:
     ------
     Missing
     """
-    row = db.scalar(select(FamilyVersion).join(Family, Family.current_id == FamilyVersion.id).where(Family.id == family_id))
+    row = db.scalar(
+        select(FamilyVersion)
+        .join(Family, Family.current_id == FamilyVersion.id)
+        .where(Family.id == family_id)
+    )
     if row is None:
         raise Missing(f"engine family {family_id[:20]}")
     return row
@@ -74,18 +104,33 @@ def current_version(db: Session, family_id: str) -> FamilyVersion:
 
 def versions_of(db: Session, family_id: str) -> list[FamilyVersion]:
     """All versions of a family, newest first."""
-    return list(db.scalars(select(FamilyVersion).where(FamilyVersion.family_id == family_id).order_by(FamilyVersion.version.desc())))
+    return list(
+        db.scalars(
+            select(FamilyVersion)
+            .where(FamilyVersion.family_id == family_id)
+            .order_by(FamilyVersion.version.desc())
+        )
+    )
 
 
 def drafts(db: Session) -> list[FamilyDraft]:
     """The newest state of every open draft."""
     newest = select(func.max(FamilyDraft.id)).group_by(FamilyDraft.family_id)
-    return list(db.scalars(select(FamilyDraft).where(FamilyDraft.id.in_(newest)).order_by(FamilyDraft.family_id)))
+    return list(
+        db.scalars(
+            select(FamilyDraft).where(FamilyDraft.id.in_(newest)).order_by(FamilyDraft.family_id)
+        )
+    )
 
 
 def draft_of(db: Session, family_id: str) -> FamilyDraft | None:
     """A family's draft, None where nobody edits it."""
-    return db.scalar(select(FamilyDraft).where(FamilyDraft.family_id == family_id).order_by(FamilyDraft.id.desc()).limit(1))
+    return db.scalar(
+        select(FamilyDraft)
+        .where(FamilyDraft.family_id == family_id)
+        .order_by(FamilyDraft.id.desc())
+        .limit(1)
+    )
 
 
 def family_in_draft(draft: FamilyDraft) -> EngineFamily:
@@ -95,7 +140,10 @@ def family_in_draft(draft: FamilyDraft) -> EngineFamily:
 
 def _lock(act: Act, family_id: str) -> Family:
     row = act.db.execute(
-        select(Family).where(Family.id == family_id).with_for_update(of=Family).execution_options(populate_existing=True)
+        select(Family)
+        .where(Family.id == family_id)
+        .with_for_update(of=Family)
+        .execution_options(populate_existing=True)
     ).scalar_one_or_none()
     if row is None:
         raise Missing(f"engine family {family_id[:20]}")
@@ -103,11 +151,22 @@ def _lock(act: Act, family_id: str) -> Family:
 
 
 def _keep(act: Act, family: EngineFamily, what: str) -> FamilyDraft:
-    draft = FamilyDraft(family_id=family.id, document=document_of(family), what=what, at=act.now, person_id=act.person.id)
+    draft = FamilyDraft(
+        family_id=family.id,
+        document=document_of(family),
+        what=what,
+        at=act.now,
+        person_id=act.person.id,
+    )
     act.db.add(draft)
     act.db.flush()
     act.trace(None, "family_draft", family=family.id, what=what)
-    older = select(FamilyDraft.id).where(FamilyDraft.family_id == family.id).order_by(FamilyDraft.id.desc()).offset(KEPT_STEPS)
+    older = (
+        select(FamilyDraft.id)
+        .where(FamilyDraft.family_id == family.id)
+        .order_by(FamilyDraft.id.desc())
+        .offset(KEPT_STEPS)
+    )
     act.db.execute(delete(FamilyDraft).where(FamilyDraft.id.in_(older)))
     return draft
 
@@ -115,7 +174,9 @@ def _keep(act: Act, family: EngineFamily, what: str) -> FamilyDraft:
 def begin_draft(act: Act, family_id: str) -> FamilyDraft:
     """Open a draft of the version in force; where one is open, that one."""
     _lock(act, family_id)
-    return draft_of(act.db, family_id) or _keep(act, family_in(current_version(act.db, family_id)), "draft begun")
+    return draft_of(act.db, family_id) or _keep(
+        act, family_in(current_version(act.db, family_id)), "draft begun"
+    )
 
 
 def new_family(act: Act, family_id: str, name: str, *, like: str = "") -> FamilyDraft:
@@ -131,9 +192,17 @@ def new_family(act: Act, family_id: str, name: str, *, like: str = "") -> Family
         family = replace(family_in(current_version(act.db, like)), id=family_id, name=name.strip())
     else:
         family = EngineFamily(
-            id=family_id, name=name.strip(), fuel="petrol", injection="port", cycle="four_stroke", throttle="electronic",
-            displacement_l=1.6, cylinders=4, compression_ratio=10.0, parts=(),
-        )  # fmt: skip
+            id=family_id,
+            name=name.strip(),
+            fuel="petrol",
+            injection="port",
+            cycle="four_stroke",
+            throttle="electronic",
+            displacement_l=1.6,
+            cylinders=4,
+            compression_ratio=10.0,
+            parts=(),
+        )
     faults = {f.place: f.text for f in faults_of(family) if f.place in ("id", "name")}
     if act.db.get(Family, family_id):
         faults["id"] = f"{family_id} is taken: open it, or choose another short name."
@@ -144,13 +213,21 @@ def new_family(act: Act, family_id: str, name: str, *, like: str = "") -> Family
     return _keep(act, family, f"copied from {like}" if like else "begun empty")
 
 
-def edit_draft(act: Act, family_id: str, seen: int, *, what: str, change: Callable[[EngineFamily], EngineFamily]) -> FamilyDraft:
+def edit_draft(
+    act: Act,
+    family_id: str,
+    seen: int,
+    *,
+    what: str,
+    change: Callable[[EngineFamily], EngineFamily],
+) -> FamilyDraft:
     """Change a draft. `seen` is the state that the form showed.
 
     Raises
     ------
     Missing, Stale, Invalid
-        Invalid with the place in the family where a value can not be kept at all; faults that can wait till publishing do not stop it.
+        Invalid with the place in the family where a value can not be kept at all; faults that can
+        wait till publishing do not stop it.
     """
     _lock(act, family_id)
     draft = _newest(act, family_id, seen)
@@ -158,7 +235,9 @@ def edit_draft(act: Act, family_id: str, seen: int, *, what: str, change: Callab
         # Through the document and back: what is kept is what was checked.
         changed = family_of_document(document_of(change(family_in_draft(draft))))
     except InputError as fault:
-        raise Invalid({fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"}) from fault
+        raise Invalid(
+            {fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"}
+        ) from fault
     return _keep(act, changed, what)
 
 
@@ -176,7 +255,10 @@ def undo_draft(act: Act, family_id: str, seen: int) -> FamilyDraft:
     _lock(act, family_id)
     draft = _newest(act, family_id, seen)
     before = act.db.scalar(
-        select(FamilyDraft).where(FamilyDraft.family_id == family_id, FamilyDraft.id < draft.id).order_by(FamilyDraft.id.desc()).limit(1)
+        select(FamilyDraft)
+        .where(FamilyDraft.family_id == family_id, FamilyDraft.id < draft.id)
+        .order_by(FamilyDraft.id.desc())
+        .limit(1)
     )
     if before is None:
         raise Refused("Nothing to undo", ["this is the draft's first state"])
@@ -213,7 +295,12 @@ def publish(act: Act, family_id: str, seen: int, *, note: str) -> FamilyVersion:
         raise Refused("Not ready to publish", [str(f) for f in faults])
     if len(note.strip()) < 3 or len(note) > 400:
         raise Invalid({"note": "Say in a few words what changed: 3 to 400 characters."})
-    number = (act.db.scalar(select(func.max(FamilyVersion.version)).where(FamilyVersion.family_id == family_id)) or 0) + 1
+    number = (
+        act.db.scalar(
+            select(func.max(FamilyVersion.version)).where(FamilyVersion.family_id == family_id)
+        )
+        or 0
+    ) + 1
     version = _version(family, number, note.strip(), now=act.now, person_id=act.person.id)
     act.db.add(version)
     act.db.flush()
@@ -225,7 +312,8 @@ def publish(act: Act, family_id: str, seen: int, *, note: str) -> FamilyVersion:
 
 
 def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
-    """A family from a file as a draft: a new family, or the next draft of the one with its short name.
+    """A family from a file as a draft: a new family, or the next draft of the one with its short
+    name.
 
     Raises
     ------
@@ -242,7 +330,11 @@ def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
     open_draft = draft_of(act.db, family.id)
     if open_draft is not None:
         raise Refused(
-            "Somebody edits this family", [f"{open_draft.person.name} has a draft of {family.id} open: publish it or throw it away first"]
+            "Somebody edits this family",
+            [
+                f"{open_draft.person.name} has a draft of {family.id} open: publish it or throw it"
+                " away first"
+            ],
         )
     current = act.db.get_one(Family, family.id).current
     if current is not None:
@@ -251,7 +343,14 @@ def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
 
 
 def add_bulletin(
-    act: Act, kind: str, title: str, *, source: str, outcome: str, family_id: str | None = None, vehicle: Vehicle | None = None
+    act: Act,
+    kind: str,
+    title: str,
+    *,
+    source: str,
+    outcome: str,
+    family_id: str | None = None,
+    vehicle: Vehicle | None = None,
 ) -> Bulletin:
     """Record a bulletin or recall that was looked up, with what came of it.
 
@@ -263,8 +362,10 @@ def add_bulletin(
     if kind not in KINDS:
         faults["kind"] = "Bulletin or recall."
     for name, text, words in (
-        ("title", title, "Say what it is about."), ("source", source, "Say where you looked."), ("outcome", outcome, "Say what came of it."),
-    ):  # fmt: skip
+        ("title", title, "Say what it is about."),
+        ("source", source, "Say where you looked."),
+        ("outcome", outcome, "Say what came of it."),
+    ):
         if not text.strip():
             faults[name] = words
         elif len(text) > 400 or "\x00" in text:
@@ -274,19 +375,38 @@ def add_bulletin(
     if family_id is not None:
         current_version(act.db, family_id)
     row = Bulletin(
-        family_id=family_id, vehicle_id=vehicle.id if vehicle else None, kind=kind, title=title.strip(), source=source.strip(),
-        outcome=outcome.strip(), checked_at=act.now, checked_by_id=act.person.id,
-    )  # fmt: skip
+        family_id=family_id,
+        vehicle_id=vehicle.id if vehicle else None,
+        kind=kind,
+        title=title.strip(),
+        source=source.strip(),
+        outcome=outcome.strip(),
+        checked_at=act.now,
+        checked_by_id=act.person.id,
+    )
     act.db.add(row)
     act.db.flush()
-    act.trace(None, "bulletin_recorded", family=family_id, plate=vehicle.plate if vehicle else None, kind=kind, title=title.strip())
+    act.trace(
+        None,
+        "bulletin_recorded",
+        family=family_id,
+        plate=vehicle.plate if vehicle else None,
+        kind=kind,
+        title=title.strip(),
+    )
     return row
 
 
-def bulletins_for(db: Session, family_id: str | None = None, vehicle: Vehicle | None = None) -> list[Bulletin]:
+def bulletins_for(
+    db: Session, family_id: str | None = None, vehicle: Vehicle | None = None
+) -> list[Bulletin]:
     """Bulletins and recalls of a family, of a vehicle, or of both, newest first."""
     wanted = [Bulletin.family_id == family_id] if family_id else []
     if vehicle is not None:
         wanted.append(Bulletin.vehicle_id == vehicle.id)
     clause = wanted[0] if len(wanted) == 1 else wanted[0] | wanted[1]
-    return list(db.scalars(select(Bulletin).where(clause).order_by(Bulletin.checked_at.desc(), Bulletin.id.desc())))
+    return list(
+        db.scalars(
+            select(Bulletin).where(clause).order_by(Bulletin.checked_at.desc(), Bulletin.id.desc())
+        )
+    )

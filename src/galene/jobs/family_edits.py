@@ -1,4 +1,5 @@
-"""Changes that the editor makes to a family's description: each a pure function from one record to the next."""
+"""Changes that the editor makes to a family's description: each a pure function from one record to
+the next."""
 
 import re
 from collections.abc import Callable, Iterable
@@ -29,7 +30,8 @@ def _known(family: EngineFamily, field: str, part_id: str) -> str:
 
 
 def add_part(component: str, after: str) -> Change:
-    """A part from the palette: a sensor sits on `after`, anything else goes into the path behind it."""
+    """A part from the palette: a sensor sits on `after`, anything else goes into the path behind
+    it."""
 
     def change(family: EngineFamily) -> EngineFamily:
         if component not in COMPONENTS:
@@ -37,7 +39,12 @@ def add_part(component: str, after: str) -> Change:
         kind = COMPONENTS[component]
         part_id = free_id(component, (p.id for p in family.parts))
         count = sum(p.component == component for p in family.parts)
-        part = Part(id=part_id, component=component, label=kind.title + (f" {count + 1}" if count else ""), features=kind.features)
+        part = Part(
+            id=part_id,
+            component=component,
+            label=kind.title + (f" {count + 1}" if count else ""),
+            features=kind.features,
+        )
         taps, pipes = family.taps, family.pipes
         place = _known(family, "after", after) if after else ""
         if kind.sensor:
@@ -53,7 +60,8 @@ def add_part(component: str, after: str) -> Change:
 
 
 def remove_part(part_id: str) -> Change:
-    """Take a part out: its neighbours on the main path are joined again, what hung on it must be hung anew."""
+    """Take a part out: its neighbours on the main path are joined again, what hung on it must be
+    hung anew."""
 
     def change(family: EngineFamily) -> EngineFamily:
         _known(family, "part", part_id)
@@ -63,7 +71,11 @@ def remove_part(part_id: str) -> Change:
         if len(before) == len(behind) == 1:
             pipes = (*pipes, Pipe(before[0], behind[0]))
         operations = tuple(
-            replace(o, reaches=tuple(r for r in o.reaches if r != part_id), removes="" if o.removes == part_id else o.removes)
+            replace(
+                o,
+                reaches=tuple(r for r in o.reaches if r != part_id),
+                removes="" if o.removes == part_id else o.removes,
+            )
             for o in family.operations
         )
         return replace(
@@ -78,10 +90,14 @@ def remove_part(part_id: str) -> Change:
     return change
 
 
-def save_part(part: Part, on: str | None, pipes: Iterable[Pipe], *, fasteners: Iterable[Fastener]) -> Change:
-    """Everything of one part at once: itself, where a sensor sits (`on` empty: in the open), pipes out of it, what holds it.
+def save_part(
+    part: Part, on: str | None, pipes: Iterable[Pipe], *, fasteners: Iterable[Fastener]
+) -> Change:
+    """Everything of one part at once: itself, where a sensor sits (`on` empty: in the open), pipes
+    out of it, what holds it.
 
-    A part that was on a stalk and now has pipes, or the other way round, keeps only what its kind can have.
+    A part that was on a stalk and now has pipes, or the other way round, keeps only what its kind
+    can have.
     """
 
     def change(family: EngineFamily) -> EngineFamily:
@@ -91,7 +107,13 @@ def save_part(part: Part, on: str | None, pipes: Iterable[Pipe], *, fasteners: I
         if sensor and on is not None:
             taps = (*taps, Tap(part.id, _known(family, "on", on) if on else None))
         kept = tuple(p for p in family.pipes if p.source != part.id)
-        new = () if sensor else tuple(Pipe(part.id, _known(family, "pipes.target", p.target), p.circuit) for p in pipes)
+        new = (
+            ()
+            if sensor
+            else tuple(
+                Pipe(part.id, _known(family, "pipes.target", p.target), p.circuit) for p in pipes
+            )
+        )
         return replace(
             family,
             parts=tuple(part if p.id == part.id else p for p in family.parts),
@@ -108,7 +130,12 @@ def save_operation(operation: Operation) -> Change:
 
     def change(family: EngineFamily) -> EngineFamily:
         if operation.id in {o.id for o in family.operations}:
-            return replace(family, operations=tuple(operation if o.id == operation.id else o for o in family.operations))
+            return replace(
+                family,
+                operations=tuple(
+                    operation if o.id == operation.id else o for o in family.operations
+                ),
+            )
         return replace(family, operations=(*family.operations, operation))
 
     return change
@@ -119,7 +146,12 @@ def remove_operation(operation_id: str) -> Change:
 
     def change(family: EngineFamily) -> EngineFamily:
         left = tuple(o for o in family.operations if o.id != operation_id)
-        return replace(family, operations=tuple(replace(o, after=tuple(a for a in o.after if a != operation_id)) for o in left))
+        return replace(
+            family,
+            operations=tuple(
+                replace(o, after=tuple(a for a in o.after if a != operation_id)) for o in left
+            ),
+        )
 
     return change
 
@@ -155,7 +187,10 @@ def save_spares(spares: Iterable[tuple[str, str, str, float]]) -> Change:
             name_id = spare_id or free_id(same or name, (s.id for s in found))
             found.append(SparePart(id=name_id, name=name, number=number, price=price))
         kept = {s.id for s in found}
-        operations = tuple(replace(o, consumes=tuple(c for c in o.consumes if c in kept)) for o in family.operations)
+        operations = tuple(
+            replace(o, consumes=tuple(c for c in o.consumes if c in kept))
+            for o in family.operations
+        )
         return replace(family, spares=tuple(found), operations=operations)
 
     return change

@@ -1,4 +1,5 @@
-"""Found on the way: the plan takes a find in from the state as it is, with its steps, price and consequences."""
+"""Found on the way: the plan takes a find in from the state as it is, with its steps, price and
+consequences."""
 
 from dataclasses import replace
 
@@ -20,7 +21,8 @@ def report(
     act: Act,
     number: str,
     kind: str,
-    *, part: str,
+    *,
+    part: str,
     note: str,
     cost: float | None,
     retrieved: bool | None = None,
@@ -63,7 +65,14 @@ def report(
     if cost is not None and not 0 <= cost <= DEAREST:
         faults["found_cost"] = "From nothing to 100 000."
     if find is not None:
-        faults |= _missing(find.needs_cost, find.needs_retrieved, find.own_words, cost=cost, retrieved=retrieved, minutes=minutes)
+        faults |= _missing(
+            find.needs_cost,
+            find.needs_retrieved,
+            find.own_words,
+            cost=cost,
+            retrieved=retrieved,
+            minutes=minutes,
+        )
         if find.replaces and not part:
             faults["found_where"] = "Say which part: a new one goes in."
     if faults:
@@ -107,7 +116,8 @@ def _missing(
     needs_cost: bool,
     needs_retrieved: bool,
     own_words: bool,
-    *, cost: float | None,
+    *,
+    cost: float | None,
     retrieved: bool | None,
     minutes: float | None,
 ) -> dict[str, str]:
@@ -115,7 +125,9 @@ def _missing(
     if needs_cost and cost is None:
         faults["found_cost"] = "What does the new part cost?"
     if needs_retrieved and retrieved is None:
-        faults["found_retrieved"] = "Say whether it is out again: it decides whether anything is turned."
+        faults["found_retrieved"] = (
+            "Say whether it is out again: it decides whether anything is turned."
+        )
     if own_words and (minutes is None or not 0 < minutes <= LONGEST_MINUTES):
         faults["found_minutes"] = "From one to 600 minutes."
     return faults

@@ -1,10 +1,20 @@
-"""What must go back, what was counted in, and the gates before the start, the road and the handover."""
+"""What must go back, what was counted in, and the gates before the start, the road and the
+handover."""
 
 from collections.abc import Sequence
 from datetime import datetime
 
 from galene.core.diagnosis.assess import standing_dangers
-from galene.core.must_go_back import BEFORE, COUNTED, INSIDE, KINDS, Blocker, OpenItem, RunningWait, blockers
+from galene.core.must_go_back import (
+    BEFORE,
+    COUNTED,
+    INSIDE,
+    KINDS,
+    Blocker,
+    OpenItem,
+    RunningWait,
+    blockers,
+)
 from galene.core.planning.records import Step
 from galene.jobs.act import Act, family_of
 from galene.jobs.card import due_row, mark_done, refuse_held, replan
@@ -26,8 +36,11 @@ def open_items(job: Job) -> list[MustGoBack]:
     return [i for i in job.items if i.closed_at is None]
 
 
-def add_item(act: Act, number: str, what: str, *, kind: str, before: str = "start", key: str = "") -> Job:
-    """Put something on the must-go-back list by hand; `key` names it where the sender already has a name for it.
+def add_item(
+    act: Act, number: str, what: str, *, kind: str, before: str = "start", key: str = ""
+) -> Job:
+    """Put something on the must-go-back list by hand; `key` names it where the sender already has a
+    name for it.
 
     Raises
     ------
@@ -48,9 +61,19 @@ def add_item(act: Act, number: str, what: str, *, kind: str, before: str = "star
     if faults:
         raise Invalid(faults)
     act.db.add(
-        MustGoBack(job_id=job.id, key=f"hand:{key or f'{act.now.timestamp():.3f}'}", what=what, kind=kind, before=before,
-                   dangerous=kind in INSIDE, opened_at=act.now, opened_by_id=act.person.id, closed_at=None, closed_by_id=None)
-    )  # fmt: skip
+        MustGoBack(
+            job_id=job.id,
+            key=f"hand:{key or f'{act.now.timestamp():.3f}'}",
+            what=what,
+            kind=kind,
+            before=before,
+            dangerous=kind in INSIDE,
+            opened_at=act.now,
+            opened_by_id=act.person.id,
+            closed_at=None,
+            closed_by_id=None,
+        )
+    )
     act.trace(job, "item_opened", what=what, kind=kind)
     act.db.flush()
     act.db.expire(job, ["items"])
@@ -61,7 +84,8 @@ def add_item(act: Act, number: str, what: str, *, kind: str, before: str = "star
 
 
 def close_item(act: Act, number: str, key: str) -> Job:
-    """Somebody looked. A dangerous item is closed by the second look; both are kept with their names.
+    """Somebody looked. A dangerous item is closed by the second look; both are kept with their
+    names.
 
     Raises
     ------
@@ -101,9 +125,13 @@ def count(act: Act, number: str, what: str, *, way: str, pieces: int) -> Job:
     if what not in COUNTED or way not in ("in", "out") or not 1 <= abs(pieces) <= 99:
         raise Invalid({"count": "cloths, caps, tape or sockets, in or out, one to 99 at a time."})
     went_in, came_out = job.counted.get(what, [0, 0])
-    went_in, came_out = (went_in + pieces, came_out) if way == "in" else (went_in, came_out + pieces)
+    went_in, came_out = (
+        (went_in + pieces, came_out) if way == "in" else (went_in, came_out + pieces)
+    )
     if min(went_in, came_out) < 0 or came_out > went_in:
-        raise Invalid({"count": f"{COUNTED[what]}: {came_out} out of {went_in} can not be. Count again."})
+        raise Invalid(
+            {"count": f"{COUNTED[what]}: {came_out} out of {went_in} can not be. Count again."}
+        )
     job.counted = {**job.counted, what: [went_in, came_out]}
     act.trace(job, "counted", what=what, way=way, pieces=pieces)
     return job
@@ -111,31 +139,59 @@ def count(act: Act, number: str, what: str, *, way: str, pieces: int) -> Job:
 
 def missing_pieces(job: Job) -> dict[str, int]:
     """What was counted in and not yet out."""
-    return {what: went_in - came_out for what, (went_in, came_out) in job.counted.items() if went_in > came_out}
+    return {
+        what: went_in - came_out
+        for what, (went_in, came_out) in job.counted.items()
+        if went_in > came_out
+    }
 
 
 def _item(i: MustGoBack) -> OpenItem:
-    return OpenItem(what=i.what, kind=i.kind, part=i.part, count=i.count, before=i.before, dangerous=i.dangerous, opened_by=i.opened_by.name, opened_at=i.opened_at)
+    return OpenItem(
+        what=i.what,
+        kind=i.kind,
+        part=i.part,
+        count=i.count,
+        before=i.before,
+        dangerous=i.dangerous,
+        opened_by=i.opened_by.name,
+        opened_at=i.opened_at,
+    )
 
 
-def gate_blockers(job: Job, gate: str, now: datetime, *, but_waits: Sequence[str] = ()) -> tuple[Blocker, ...]:
+def gate_blockers(
+    job: Job, gate: str, now: datetime, *, but_waits: Sequence[str] = ()
+) -> tuple[Blocker, ...]:
     """Why a gate stays shut for this job; waits named do not count.
 
-    Before the start every step of the card that comes before it must be done; before the handover, all.
+    Before the start every step of the card that comes before it must be done; before the handover,
+    all.
     """
     items = [_item(i) for i in open_items(job)]
-    waits = [RunningWait(w.name, w.ends_at, w.reason) for w in running_waits(job, now) if w.name not in but_waits]
-    found = blockers(gate, items, waits, steps_left=[s.document.text for s in _before_gate(job, gate)], now=now)
+    waits = [
+        RunningWait(w.name, w.ends_at, w.reason)
+        for w in running_waits(job, now)
+        if w.name not in but_waits
+    ]
+    found = blockers(
+        gate, items, waits, steps_left=[s.document.text for s in _before_gate(job, gate)], now=now
+    )
     counted = tuple(
-        Blocker("count", f"{COUNTED[what]}: {left} not counted out", "counted in, not out") for what, left in missing_pieces(job).items()
+        Blocker("count", f"{COUNTED[what]}: {left} not counted out", "counted in, not out")
+        for what, left in missing_pieces(job).items()
     )
     held = job.card.held
-    stopped = (Blocker("held", held.why, "held until a foreman or a new plan resolves it"),) if held else ()
+    stopped = (
+        (Blocker("held", held.why, "held until a foreman or a new plan resolves it"),)
+        if held
+        else ()
+    )
     return (*stopped, *(_dangers(job) if gate == "start" else ()), *counted, *found)
 
 
 def _dangers(job: Job) -> tuple[Blocker, ...]:
-    """Dangers that forbid to turn the engine, but for those that the card itself has settled by pressing the part."""
+    """Dangers that forbid to turn the engine, but for those that the card itself has settled by
+    pressing the part."""
     pressed = {
         family_of(job).part(s.document.part).component
         for s in job.steps
@@ -158,7 +214,8 @@ def _before_gate(job: Job, gate: str) -> list[StepRow]:
 
 
 def may_run(job: Job, step: Step, now: datetime) -> None:
-    """Refuse to run the engine in mid-card while something is open or wet, but for what is open on purpose.
+    """Refuse to run the engine in mid-card while something is open or wet, but for what is open on
+    purpose.
 
     Raises
     ------
@@ -175,8 +232,11 @@ def may_run(job: Job, step: Step, now: datetime) -> None:
         raise Refused("Do not run the engine yet", why)
 
 
-def pass_gate(act: Act, job: Job, gate: str, *, why: Sequence[Blocker], reason: str, title: str) -> None:
-    """Let a job through a gate that nothing holds, or that a foreman opens with a reason, which is kept.
+def pass_gate(
+    act: Act, job: Job, gate: str, *, why: Sequence[Blocker], reason: str, title: str
+) -> None:
+    """Let a job through a gate that nothing holds, or that a foreman opens with a reason, which is
+    kept.
 
     Raises
     ------
@@ -192,7 +252,12 @@ def pass_gate(act: Act, job: Job, gate: str, *, why: Sequence[Blocker], reason: 
     check_text({"override_reason": reason})
     job.gates = {
         **job.gates,
-        gate: {"reason": reason.strip(), "by": act.person.name, "at": act.now.isoformat(), "held": [b.text for b in why]},
+        gate: {
+            "reason": reason.strip(),
+            "by": act.person.name,
+            "at": act.now.isoformat(),
+            "held": [b.text for b in why],
+        },
     }
 
 
@@ -202,8 +267,8 @@ def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
     Raises
     ------
     Refused
-        The job is held; items are open, agents still wet, or steps before it not done: a foreman may
-        override these with a reason.
+        The job is held; items are open, agents still wet, or steps before it not done: a foreman
+        may override these with a reason.
     """
     job = act.job(number)
     if job.engine_started_at:
@@ -216,7 +281,12 @@ def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
     pass_gate(act, job, "start", why=why, reason=override_reason, title="Do not start the engine")
     job.engine_started_at = act.now
     mark_done(act, row)
-    act.trace(job, "engine_started", override=override_reason.strip() if why else "", blockers=[b.text for b in why])
+    act.trace(
+        job,
+        "engine_started",
+        override=override_reason.strip() if why else "",
+        blockers=[b.text for b in why],
+    )
     return job
 
 
@@ -232,7 +302,12 @@ def offer_job(act: Act, number: str, to: str) -> Job:
     other = find_person(act.db, to)
     if other is None or other.id == job.technician_id:
         raise Invalid({"to": "Somebody else of the workshop."})
-    job.passing = {"to": other.id, "name": other.name, "by": act.person.name, "at": act.now.isoformat()}
+    job.passing = {
+        "to": other.id,
+        "name": other.name,
+        "by": act.person.name,
+        "at": act.now.isoformat(),
+    }
     act.trace(job, "job_offered", to=other.name, open=[i.what for i in open_items(job)])
     return job
 
@@ -251,7 +326,10 @@ def accept_job(act: Act, number: str, read: Sequence[str]) -> Job:
     if job.passing.get("to") != act.person.id:
         if job.technician_id == act.person.id:
             return job
-        raise Refused("Not handed to you", [f"it is offered to {job.passing['name']}" if job.passing else "nobody offers it"])
+        raise Refused(
+            "Not handed to you",
+            [f"it is offered to {job.passing['name']}" if job.passing else "nobody offers it"],
+        )
     unread = [i.what for i in open_items(job) if i.key not in read]
     if unread:
         raise Invalid({"read": "Read each one and tick it: " + ", ".join(unread)})

@@ -27,7 +27,8 @@ class Verdict:
 
 
 def verdict_of(job: Job, result: BeforeAfterResult | None = None) -> Verdict:
-    """The job's verdict from the comparison (made here where it is not given), the complaint on the road and the codes."""
+    """The job's verdict from the comparison (made here where it is not given), the complaint on the
+    road and the codes."""
     result = result or compare(job)
     against = []
     codes = after_codes(job)
@@ -42,7 +43,9 @@ def verdict_of(job: Job, result: BeforeAfterResult | None = None) -> Verdict:
     if result is None:
         word, sentence = (
             "not_shown",
-            "No figures before and after" + (f": {job.before_missing_reason}" if job.before_missing_reason else "") + ".",
+            "No figures before and after"
+            + (f": {job.before_missing_reason}" if job.before_missing_reason else "")
+            + ".",
         )
     else:
         word, sentence = result.verdict, result.sentence
@@ -57,19 +60,31 @@ def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
         return None
     earlier = (
         act.db.scalars(
-            select(Job).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished").order_by(Job.id.desc()).limit(1)
+            select(Job)
+            .where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished")
+            .order_by(Job.id.desc())
+            .limit(1)
         )
         .unique()
         .first()
     )
-    since = job.distance_km - earlier.distance_km if earlier and earlier.distance_km is not None else None
+    since = (
+        job.distance_km - earlier.distance_km
+        if earlier and earlier.distance_km is not None
+        else None
+    )
     grades = [k.grade for k in job.looks if k.phase in ("before", "work")]
-    duty = tuple(o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present")
-    return next_visit(job.distance_km, duty, max(grades, default=None), km_since_cleaning=since or None, fed=fed)
+    duty = tuple(
+        o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"
+    )
+    return next_visit(
+        job.distance_km, duty, max(grades, default=None), km_since_cleaning=since or None, fed=fed
+    )
 
 
 def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, seen: int) -> Job:
-    """The technician's closing words: what it was, what was found and not done, whether the feed is mended.
+    """The technician's closing words: what it was, what was found and not done, whether the feed is
+    mended.
 
     Raises
     ------
@@ -81,10 +96,18 @@ def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, 
     check_text({"advice": advice})
     act.claim(job, "handover", seen)
     visit = visit_for(act, job, fed)
-    # As it stood when the cause was confirmed: the workshop learns from what was said, not from what would be said now.
+    # As it stood when the cause was confirmed: the workshop learns from what was said, not from
+    # what would be said now.
     ranking = assess_job(job, act.db.get_one(Workshop, 1).hourly_rate)
-    job.handover = {"cause": cause, "advice": advice.strip(), "fed": fed, "ranking": [[c.id, round(c.probability, 4)] for c in ranking.causes], "visit": asdict(visit) if visit else None, "by": act.person.name,
-                    "at": act.now.isoformat()}  # fmt: skip
+    job.handover = {
+        "cause": cause,
+        "advice": advice.strip(),
+        "fed": fed,
+        "ranking": [[c.id, round(c.probability, 4)] for c in ranking.causes],
+        "visit": asdict(visit) if visit else None,
+        "by": act.person.name,
+        "at": act.now.isoformat(),
+    }
     act.trace(job, "handover_saved", cause=cause)
     return job
 

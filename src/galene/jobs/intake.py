@@ -83,16 +83,24 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     if faults:
         raise Invalid(faults)
     vehicle = Vehicle(
-        plate=given.plate.strip().upper(), plate_key=key, maker=given.maker.strip(), model=given.model.strip(), year=year,
-        family_id=given.family, keeper=given.keeper.strip(), hazards=[h for h in given.hazards if h in HAZARDS],
-    )  # fmt: skip
+        plate=given.plate.strip().upper(),
+        plate_key=key,
+        maker=given.maker.strip(),
+        model=given.model.strip(),
+        year=year,
+        family_id=given.family,
+        keeper=given.keeper.strip(),
+        hazards=[h for h in given.hazards if h in HAZARDS],
+    )
     act.db.add(vehicle)
     act.db.flush()
     act.trace(None, "vehicle_added", plate=vehicle.plate)
     return vehicle
 
 
-def open_job(act: Act, vehicle: Vehicle, complaint: str, *, bay: str = "", due_at: datetime | None = None) -> Job:
+def open_job(
+    act: Act, vehicle: Vehicle, complaint: str, *, bay: str = "", due_at: datetime | None = None
+) -> Job:
     """Begin a job at intake. Numbers count up within the year."""
     if not complaint.strip():
         raise Invalid({"complaint": "Write the complaint in the customer's words."})
@@ -102,11 +110,27 @@ def open_job(act: Act, vehicle: Vehicle, complaint: str, *, bay: str = "", due_a
     last = act.db.scalar(select(func.max(Job.number)).where(Job.number.startswith(prefix)))
     number = f"{prefix}{int(last.split('-')[1]) + 1 if last else 1:04d}"
     job = Job(
-        number=number, vehicle_id=vehicle.id, family_id=vehicle.family_id,
-        family_version_id=current_version(act.db, vehicle.family_id).id, stage="intake", state="open", bay=bay,
-        technician_id=act.person.id, opened_at=act.now, due_at=due_at, complaint=complaint.strip(), distance_km=None, hours=None,
-        fluids={}, bulletins={}, done_checks=[], bay_air={}, relearn={}, road_test={}, handover={},
-    )  # fmt: skip
+        number=number,
+        vehicle_id=vehicle.id,
+        family_id=vehicle.family_id,
+        family_version_id=current_version(act.db, vehicle.family_id).id,
+        stage="intake",
+        state="open",
+        bay=bay,
+        technician_id=act.person.id,
+        opened_at=act.now,
+        due_at=due_at,
+        complaint=complaint.strip(),
+        distance_km=None,
+        hours=None,
+        fluids={},
+        bulletins={},
+        done_checks=[],
+        bay_air={},
+        relearn={},
+        road_test={},
+        handover={},
+    )
     act.db.add(job)
     act.db.flush()
     act.trace(job, "job_opened", plate=vehicle.plate)
@@ -150,8 +174,14 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
     Invalid, Stale, ReadOnly
     """
     job = act.job(number)
-    check_text({"complaint": form.complaint, "recent_work": form.recent_work, "bulletins_outcome": form.bulletins_outcome,
-                "bulletins_source": form.bulletins_source})  # fmt: skip
+    check_text(
+        {
+            "complaint": form.complaint,
+            "recent_work": form.recent_work,
+            "bulletins_outcome": form.bulletins_outcome,
+            "bulletins_source": form.bulletins_source,
+        }
+    )
     faults: dict[str, str] = {}
     if not form.complaint.strip():
         faults["complaint"] = "Write the complaint in the customer's words."
@@ -159,9 +189,17 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
         if not 0 <= form.distance_km <= 5_000_000:
             faults["distance"] = "An odometer from 0 to 5 000 000 km."
         else:
-            earlier = act.db.scalar(select(func.max(Job.distance_km)).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id))
+            earlier = act.db.scalar(
+                select(func.max(Job.distance_km)).where(
+                    Job.vehicle_id == job.vehicle_id, Job.id < job.id
+                )
+            )
             if earlier is not None and form.distance_km < earlier:
-                faults["distance"] = f"The odometer stood at {earlier:,.0f} km at an earlier visit.".replace(",", "\u202f")
+                faults["distance"] = (
+                    f"The odometer stood at {earlier:,.0f} km at an earlier visit.".replace(
+                        ",", "\u202f"
+                    )
+                )
     if form.hours is not None and not 0 <= form.hours <= 500_000:
         faults["hours"] = "Engine hours from 0 to 500 000."
     for name in ("coolant", "oil"):
@@ -176,7 +214,13 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
     job.distance_km, job.hours = form.distance_km, form.hours
     job.fluids = {"coolant": form.coolant, "oil": form.oil}
     _keep_bulletins(act, job, form.bulletins_source, outcome=form.bulletins_outcome)
-    observe(act, job, "oil_level_high", state="present" if form.oil == "high" else "unknown", source="tap")
+    observe(
+        act,
+        job,
+        "oil_level_high",
+        state="present" if form.oil == "high" else "unknown",
+        source="tap",
+    )
     act.trace(job, "intake_saved", distance_km=form.distance_km)
     return job
 
@@ -208,7 +252,9 @@ def save_bulletins(act: Act, number: str, source: str, *, outcome: str) -> Job:
     return job
 
 
-def observe(act: Act, job: Job, evidence: str, *, state: str, source: str, confidence: float = 1.0) -> None:
+def observe(
+    act: Act, job: Job, evidence: str, *, state: str, source: str, confidence: float = 1.0
+) -> None:
     """Set one piece of evidence. `unknown` takes it away."""
     row = act.db.get(ObservationRow, (job.id, evidence))
     if state == "unknown":
@@ -219,19 +265,34 @@ def observe(act: Act, job: Job, evidence: str, *, state: str, source: str, confi
         return
     if row is None:
         act.db.add(
-            ObservationRow(job_id=job.id, evidence=evidence, state=state, confidence=confidence, source=source,
-                           at=act.now, person_id=act.person.id)
-        )  # fmt: skip
+            ObservationRow(
+                job_id=job.id,
+                evidence=evidence,
+                state=state,
+                confidence=confidence,
+                source=source,
+                at=act.now,
+                person_id=act.person.id,
+            )
+        )
     elif (row.state, round(row.confidence, 6), row.source) != (state, round(confidence, 6), source):
-        row.state, row.confidence, row.source, row.at, row.person_id = state, confidence, source, act.now, act.person.id
+        row.state, row.confidence, row.source, row.at, row.person_id = (
+            state,
+            confidence,
+            source,
+            act.now,
+            act.person.id,
+        )
     act.db.flush()
     act.db.expire(job, ["observations"])
 
 
 def tap(act: Act, number: str, evidence: str, *, was: str, state: str) -> tuple[str, str | None]:
-    """A tap on a symptom or a piece of history: the state now, and who changed it meanwhile if somebody did.
+    """A tap on a symptom or a piece of history: the state now, and who changed it meanwhile if
+    somebody did.
 
-    Sending the same tap twice changes nothing; a tap on a state that is no longer there is not carried out.
+    Sending the same tap twice changes nothing; a tap on a state that is no longer there is not
+    carried out.
     """
     job = act.job(number)
     kind = KNOWLEDGE.evidence.get(evidence)
@@ -264,19 +325,31 @@ def add_codes(act: Act, number: str, text: str, *, phase: str = "before") -> lis
     if read.not_understood:
         raise Invalid(
             {
-                "codes": "Not a code: "
-                + ", ".join(read.not_understood[:5])
-                + ". A code is a letter P, B, C or U, a figure 0 to 3 and three more."
+                "codes": (
+                    "Not a code: "
+                    + ", ".join(read.not_understood[:5])
+                    + ". A code is a letter P, B, C or U, a figure 0 to 3 and three more."
+                )
             }
         )
     if not read.codes:
-        raise Invalid({"codes": "No code found. Type one such as P0171, or paste the scan tool's list."})
+        raise Invalid(
+            {"codes": "No code found. Type one such as P0171, or paste the scan tool's list."}
+        )
     there = {c.code: c for c in job.codes if c.phase == phase}
     for found in read.codes:
         if found.code in there:
             there[found.code].status = found.status
         else:
-            act.db.add(JobCode(job_id=job.id, phase=phase, code=found.code, status=found.status, read_at=act.now))
+            act.db.add(
+                JobCode(
+                    job_id=job.id,
+                    phase=phase,
+                    code=found.code,
+                    status=found.status,
+                    read_at=act.now,
+                )
+            )
     act.db.flush()
     act.db.expire(job, ["codes"])
     if phase == "before":
@@ -299,13 +372,20 @@ def remove_code(act: Act, number: str, code: str, *, phase: str = "before") -> N
 
 def find_open_jobs_with(db: Session, code: str) -> list[Job]:
     """Open jobs on which a code was read before the work."""
-    wanted = select(Job).join(JobCode, JobCode.job_id == Job.id).where(JobCode.code == code, JobCode.phase == "before", Job.state == "open")
+    wanted = (
+        select(Job)
+        .join(JobCode, JobCode.job_id == Job.id)
+        .where(JobCode.code == code, JobCode.phase == "before", Job.state == "open")
+    )
     return list(db.scalars(wanted).unique())
 
 
 def code_evidence_of(act: Act, job: Job) -> None:
-    """Set the groups of a job's codes as evidence; a maker's own code counts as the group that the workshop gave it."""
-    named = {row.code: row.evidence for row in act.db.execute(select(MakerCode.code, MakerCode.evidence))}
+    """Set the groups of a job's codes as evidence; a maker's own code counts as the group that the
+    workshop gave it."""
+    named = {
+        row.code: row.evidence for row in act.db.execute(select(MakerCode.code, MakerCode.evidence))
+    }
     engine = outline_of(family_of(job))
     rows = [(c.code, c.status == "pending") for c in job.codes if c.phase == "before"]
     said = {

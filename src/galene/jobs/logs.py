@@ -1,4 +1,5 @@
-"""Logs of a job: taken in, their columns named, the stretches found, readings and traces taken from them."""
+"""Logs of a job: taken in, their columns named, the stretches found, readings and traces taken from
+them."""
 
 import hashlib
 import zlib
@@ -16,7 +17,15 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
 from galene.core.errors import InputError
-from galene.core.logs import Stretch, Trace, find_idle, find_plateaus, find_trim_points, run_forward, thinned
+from galene.core.logs import (
+    Stretch,
+    Trace,
+    find_idle,
+    find_plateaus,
+    find_trim_points,
+    run_forward,
+    thinned,
+)
 from galene.core.units import QUANTITIES, convert
 from galene.exchange.logs import TIME_UNITS, LogColumn, ReadLog, read_log, time_unit
 from galene.jobs.act import Act, family_of
@@ -28,13 +37,19 @@ from galene.store.models import Job, LogFile, LogMapping, LogValues
 
 Values = NDArray[np.float64]
 MOST_LOGS = 24
-IDLE_LIMIT = {("petrol", "four_stroke"): 1150.0, ("diesel", "four_stroke"): 1000.0, ("petrol", "two_stroke"): 1900.0}
+IDLE_LIMIT = {
+    ("petrol", "four_stroke"): 1150.0,
+    ("diesel", "four_stroke"): 1000.0,
+    ("petrol", "two_stroke"): 1900.0,
+}
 """Speed above which an engine of this kind no longer idles, where its family gives no idle band."""
 
 
 def channels_for(family: EngineFamily) -> list[str]:
     """Channels that this engine can show, in the order of their importance."""
-    return [c.id for c in CHANNELS.values() if not c.components or family.components & set(c.components)]
+    return [
+        c.id for c in CHANNELS.values() if not c.components or family.components & set(c.components)
+    ]
 
 
 def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
@@ -49,7 +64,9 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     try:
         read = read_log(data)
     except InputError as fault:
-        raise Invalid({"file": f"{fault.field}: “{str(fault.value)[:60]}”. Wanted: {fault.allowed}."}) from fault
+        raise Invalid(
+            {"file": f"{fault.field}: “{str(fault.value)[:60]}”. Wanted: {fault.allowed}."}
+        ) from fault
     job = act.job(number)
     digest = hashlib.sha256(data).hexdigest()
     known = act.db.scalar(select(LogFile).where(LogFile.job_id == job.id, LogFile.digest == digest))
@@ -58,19 +75,38 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     if count_logs(act.db, job) >= MOST_LOGS:
         raise Invalid({"file": f"A job holds {MOST_LOGS} logs. Take one away first."})
     family = family_of(job)
-    key = hashlib.sha256("\x1f".join(f"{c.name}\x1e{c.unit}" for c in read.columns).encode()).hexdigest()[:32]
+    key = hashlib.sha256(
+        "\x1f".join(f"{c.name}\x1e{c.unit}" for c in read.columns).encode()
+    ).hexdigest()[:32]
     remembered = act.db.get(LogMapping, key)
     mapping = _remembered(remembered.mapping, family) if remembered else proposed(read, family)
-    log = LogFile(job_id=job.id, name=name.strip()[:200] or "log", kind=read.kind, digest=digest, rows=len(read.columns[0].values),
-                  columns=[_summary(c) for c in read.columns], remarks=list(read.remarks), heading_key=key, mapping=mapping, mapped=False, stretches=[],
-                  at=act.now, person_id=act.person.id)  # fmt: skip
+    log = LogFile(
+        job_id=job.id,
+        name=name.strip()[:200] or "log",
+        kind=read.kind,
+        digest=digest,
+        rows=len(read.columns[0].values),
+        columns=[_summary(c) for c in read.columns],
+        remarks=list(read.remarks),
+        heading_key=key,
+        mapping=mapping,
+        mapped=False,
+        stretches=[],
+        at=act.now,
+        person_id=act.person.id,
+    )
     act.db.add(log)
     act.db.flush()
     act.db.execute(
         insert(LogValues),
-        [{"log_id": log.id, "position": i, "data": zlib.compress(c.values.tobytes(), 1)} for i, c in enumerate(read.columns)],
+        [
+            {"log_id": log.id, "position": i, "data": zlib.compress(c.values.tobytes(), 1)}
+            for i, c in enumerate(read.columns)
+        ],
     )
-    act.trace(job, "log_taken_in", log=log.id, name=log.name, rows=log.rows, columns=len(log.columns))
+    act.trace(
+        job, "log_taken_in", log=log.id, name=log.name, rows=log.rows, columns=len(log.columns)
+    )
     if remembered and not mapping_faults(act.db, log, mapping, family=family):
         log.mapped = True
         log.stretches = found_stretches(trace_of(act.db, log), family)
@@ -81,7 +117,11 @@ def _summary(column: LogColumn) -> dict[str, Any]:
     known = column.values[np.isfinite(column.values)]
     facts: dict[str, float] = {"filled": len(known)}
     if len(known):
-        facts |= {"low": float(known.min()), "high": float(known.max()), "middle": float(np.median(known))}
+        facts |= {
+            "low": float(known.min()),
+            "high": float(known.max()),
+            "middle": float(np.median(known)),
+        }
     return {
         "name": column.name,
         "unit": column.unit,
@@ -91,12 +131,20 @@ def _summary(column: LogColumn) -> dict[str, Any]:
 
 
 def proposed(read: ReadLog, family: EngineFamily) -> dict[str, Any]:
-    """What the columns probably are, by their headings; units as written, else the one whose figures an engine can show."""
+    """What the columns probably are, by their headings; units as written, else the one whose
+    figures an engine can show."""
     columns = [c for i, c in enumerate(read.columns) if i != read.time_column]
     places = [i for i in range(len(read.columns)) if i != read.time_column]
     found = propose([c.name for c in columns], family.components)
-    channels = {channel: {"column": places[k], "unit": _unit_of(columns[k], channel)} for channel, k in found.items()}
-    time = {"column": read.time_column, "unit": time_unit(read.columns[read.time_column])} if read.time_column is not None else None
+    channels = {
+        channel: {"column": places[k], "unit": _unit_of(columns[k], channel)}
+        for channel, k in found.items()
+    }
+    time = (
+        {"column": read.time_column, "unit": time_unit(read.columns[read.time_column])}
+        if read.time_column is not None
+        else None
+    )
     return {"time": time, "channels": channels}
 
 
@@ -108,18 +156,27 @@ def _unit_of(column: LogColumn, channel_id: str) -> str:
         return str(word)
     known = column.values[np.isfinite(column.values)]
     middle = float(np.median(known)) if len(known) else 0.0
-    fitting = (u.id for u in quantity.units if channel.low <= convert(quantity, middle, u.id, target=quantity.kept.id) <= channel.high)
+    fitting = (
+        u.id
+        for u in quantity.units
+        if channel.low <= convert(quantity, middle, u.id, target=quantity.kept.id) <= channel.high
+    )
     return next(fitting, quantity.kept.id)
 
 
 def _remembered(mapping: Mapping[str, Any], family: EngineFamily) -> dict[str, Any]:
     possible = set(channels_for(family))
-    return {"time": mapping["time"], "channels": {c: m for c, m in mapping["channels"].items() if c in possible}}
+    return {
+        "time": mapping["time"],
+        "channels": {c: m for c, m in mapping["channels"].items() if c in possible},
+    }
 
 
 def logs_of(db: Session, job: Job) -> list[LogFile]:
     """The logs of a job, newest first."""
-    return list(db.scalars(select(LogFile).where(LogFile.job_id == job.id).order_by(LogFile.id.desc())))
+    return list(
+        db.scalars(select(LogFile).where(LogFile.job_id == job.id).order_by(LogFile.id.desc()))
+    )
 
 
 def count_logs(db: Session, job: Job) -> int:
@@ -142,11 +199,17 @@ def find_log(db: Session, job: Job, log_id: int) -> LogFile:
 
 def column_values(db: Session, log: LogFile, positions: Sequence[int]) -> dict[int, Values]:
     """Raw values of columns, in the file's order and unit."""
-    rows = db.execute(select(LogValues.position, LogValues.data).where(LogValues.log_id == log.id, LogValues.position.in_(positions)))
+    rows = db.execute(
+        select(LogValues.position, LogValues.data).where(
+            LogValues.log_id == log.id, LogValues.position.in_(positions)
+        )
+    )
     return {position: np.frombuffer(zlib.decompress(data), np.float64) for position, data in rows}
 
 
-def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], *, family: EngineFamily) -> dict[str, str]:
+def mapping_faults(
+    db: Session, log: LogFile, mapping: Mapping[str, Any], *, family: EngineFamily
+) -> dict[str, str]:
     """What is wrong with a mapping, by the form's field."""
     faults: dict[str, str] = {}
     time = mapping.get("time")
@@ -178,18 +241,23 @@ def mapping_faults(db: Session, log: LogFile, mapping: Mapping[str, Any], *, fam
             middle = convert(quantity, facts["middle"], place["unit"], target=quantity.kept.id)
             if not channel.low <= middle <= channel.high:
                 faults[field] = (
-                    f"Half-way it stands at {facts['middle']:g} {place['unit']}; {channel.label.lower()} "
-                    f"goes from {channel.low:g} to {channel.high:g} {quantity.kept.id}. Another unit or channel?"
+                    f"Half-way it stands at {facts['middle']:g} {place['unit']};"
+                    f" {channel.label.lower()} goes from {channel.low:g} to {channel.high:g}"
+                    f" {quantity.kept.id}. Another unit or channel?"
                 )
     if not faults:
         try:
-            run_forward(column_values(db, log, [time["column"]])[time["column"]] * TIME_UNITS[time["unit"]])
+            run_forward(
+                column_values(db, log, [time["column"]])[time["column"]] * TIME_UNITS[time["unit"]]
+            )
         except InputError:
             faults["time"] = "This column does not run forward: choose another."
     return faults
 
 
-def save_mapping(act: Act, number: str, log_id: int, *, mapping: Mapping[str, Any], seen: int) -> LogFile:
+def save_mapping(
+    act: Act, number: str, log_id: int, *, mapping: Mapping[str, Any], seen: int
+) -> LogFile:
     """Name the columns, remember it for files with the same headings, find the stretches anew.
 
     Raises
@@ -205,10 +273,13 @@ def save_mapping(act: Act, number: str, log_id: int, *, mapping: Mapping[str, An
     act.claim(job, f"log {log.id}", seen)
     log.mapping, log.mapped = dict(mapping), True
     log.stretches = found_stretches(trace_of(act.db, log), family)
-    keep = insert(LogMapping).values(heading_key=log.heading_key, mapping=log.mapping, at=act.now, person_id=act.person.id)
+    keep = insert(LogMapping).values(
+        heading_key=log.heading_key, mapping=log.mapping, at=act.now, person_id=act.person.id
+    )
     act.db.execute(
         keep.on_conflict_do_update(
-            index_elements=["heading_key"], set_={"mapping": keep.excluded.mapping, "at": act.now, "person_id": act.person.id}
+            index_elements=["heading_key"],
+            set_={"mapping": keep.excluded.mapping, "at": act.now, "person_id": act.person.id},
         )
     )
     act.trace(job, "log_mapped", log=log.id, channels=sorted(mapping["channels"]))
@@ -252,9 +323,18 @@ def opened(db: Session, log: LogFile) -> tuple[Trace, tuple[str, ...]]:
     remarks = [
         text
         for count, text in (
-            (forward.left_out, f"{forward.left_out} rows have no time of their own and are left out."),
-            (forward.spread, f"The clock is coarse: {forward.spread} rows were set evenly between its stamps."),
-            (forward.restarts, f"The time goes back {forward.restarts} ×: what follows was set on after it."),
+            (
+                forward.left_out,
+                f"{forward.left_out} rows have no time of their own and are left out.",
+            ),
+            (
+                forward.spread,
+                f"The clock is coarse: {forward.spread} rows were set evenly between its stamps.",
+            ),
+            (
+                forward.restarts,
+                f"The time goes back {forward.restarts} ×: what follows was set on after it.",
+            ),
         )
         if count
     ]
@@ -276,9 +356,16 @@ def _total_trim(values: Mapping[str, Values]) -> Values | None:
         return values["total_trim_percent"]
     banks = [
         [values[name] for name in pair if name in values]
-        for pair in (("short_trim_percent", "long_trim_percent"), ("short_trim_2_percent", "long_trim_2_percent"))
+        for pair in (
+            ("short_trim_percent", "long_trim_percent"),
+            ("short_trim_2_percent", "long_trim_2_percent"),
+        )
     ]
-    totals = [_held(parts[0]) + _held(parts[1]) if len(parts) == 2 else _held(parts[0]) for parts in banks if parts]
+    totals = [
+        _held(parts[0]) + _held(parts[1]) if len(parts) == 2 else _held(parts[0])
+        for parts in banks
+        if parts
+    ]
     return np.mean(totals, axis=0) if totals else None
 
 
@@ -290,7 +377,8 @@ def _held(values: Values) -> Values:
 
 
 def idle_limit(family: EngineFamily) -> float:
-    """Speed above which this engine no longer idles: 1.4 times the top of its idle band, else by its kind."""
+    """Speed above which this engine no longer idles: 1.4 times the top of its idle band, else by
+    its kind."""
     band = family.bands.get("idle_rpm")
     return band.high * 1.4 if band else IDLE_LIMIT.get((family.fuel, family.cycle), 1150.0)
 
@@ -306,10 +394,21 @@ def found_stretches(trace: Trace, family: EngineFamily) -> list[dict[str, Any]]:
     if {"map_kpa", "egr_command_percent"} <= trace.channels.keys() and family.fuel == "petrol":
         with suppress(InputError):  # no opening in this log: nothing to mark
             found += find_plateaus(trace)
-    return [{"kind": s.kind, "start_s": round(s.start_s, 2), "end_s": round(s.end_s, 2), "why": s.why, "by_hand": False} for s in found]
+    return [
+        {
+            "kind": s.kind,
+            "start_s": round(s.start_s, 2),
+            "end_s": round(s.end_s, 2),
+            "why": s.why,
+            "by_hand": False,
+        }
+        for s in found
+    ]
 
 
-def save_stretches(act: Act, number: str, log_id: int, *, ends: Sequence[tuple[float, float]], seen: int) -> LogFile:
+def save_stretches(
+    act: Act, number: str, log_id: int, *, ends: Sequence[tuple[float, float]], seen: int
+) -> LogFile:
     """Set the ends of the stretches by hand, in the order in which they stand.
 
     Raises
@@ -334,28 +433,51 @@ def save_stretches(act: Act, number: str, log_id: int, *, ends: Sequence[tuple[f
         raise Invalid(faults)
     act.claim(job, f"log {log.id}", seen)
     log.stretches = [
-        s if (s["start_s"], s["end_s"]) == (start, end) else {**s, "start_s": start, "end_s": end, "by_hand": True, "why": "set by hand"}
+        (
+            s
+            if (s["start_s"], s["end_s"]) == (start, end)
+            else {**s, "start_s": start, "end_s": end, "by_hand": True, "why": "set by hand"}
+        )
         for s, (start, end) in zip(log.stretches, ends, strict=True)
     ]
-    act.trace(job, "log_stretches_set", log=log.id, stretches=[[s["kind"], s["start_s"], s["end_s"]] for s in log.stretches])
+    act.trace(
+        job,
+        "log_stretches_set",
+        log=log.id,
+        stretches=[[s["kind"], s["start_s"], s["end_s"]] for s in log.stretches],
+    )
     return log
 
 
 FROM_LOG: dict[str, dict[str, str]] = {
-    "idle": {"idle_rpm": "rpm", "idle_airflow_g_s": "maf_g_s", "idle_map_kpa": "map_kpa", "learned_throttle_percent": "throttle_percent", "trim_idle_percent": "trim_percent"},
-    "trim": {"rpm": "rpm", "airflow_g_s": "maf_g_s", "trim_percent": "trim_percent", "map_kpa": "map_kpa"},
-}  # fmt: skip
+    "idle": {
+        "idle_rpm": "rpm",
+        "idle_airflow_g_s": "maf_g_s",
+        "idle_map_kpa": "map_kpa",
+        "learned_throttle_percent": "throttle_percent",
+        "trim_idle_percent": "trim_percent",
+    },
+    "trim": {
+        "rpm": "rpm",
+        "airflow_g_s": "maf_g_s",
+        "trim_percent": "trim_percent",
+        "map_kpa": "map_kpa",
+    },
+}
 """Channels of a reading set and the log's channel that fills each."""
 READINGS_APART_S, MOST_READINGS = 6.0, 10
 
 
-def reading_rows(log: LogFile, trace: Trace, family: EngineFamily, *, kind: str) -> tuple[dict[str, list[float | None]], list[float]]:
-    """The rows of a reading set that a log gives, by channel, and the second at which each was taken.
+def reading_rows(
+    log: LogFile, trace: Trace, family: EngineFamily, *, kind: str
+) -> tuple[dict[str, list[float | None]], list[float]]:
+    """The rows of a reading set that a log gives, by channel, and the second at which each was
+    taken.
 
     Notes
     -----
-    Idle: as the eye would read, the mean of a second every six seconds, three to ten times over the stretch. A trim
-    point is the mean of its stretch.
+    Idle: as the eye would read, the mean of a second every six seconds, three to ten times over the
+    stretch. A trim point is the mean of its stretch.
     """
     windows: list[tuple[float, float]] = []
     for s in (s for s in log.stretches if s["kind"] == kind):
@@ -375,8 +497,19 @@ def reading_rows(log: LogFile, trace: Trace, family: EngineFamily, *, kind: str)
     return values, [(a + b) / 2 for a, b in windows]
 
 
-def take_readings(act: Act, number: str, log_id: int, *, phase: str, kind: str, load: Sequence[str], protective_mode: bool, seen: int) -> Job:
-    """Save a log's stretches as the idle or trim set of a phase. Coolant and intake air are the log's own.
+def take_readings(
+    act: Act,
+    number: str,
+    log_id: int,
+    *,
+    phase: str,
+    kind: str,
+    load: Sequence[str],
+    protective_mode: bool,
+    seen: int,
+) -> Job:
+    """Save a log's stretches as the idle or trim set of a phase. Coolant and intake air are the
+    log's own.
 
     Raises
     ------
@@ -397,8 +530,23 @@ def take_readings(act: Act, number: str, log_id: int, *, phase: str, kind: str, 
         found = [m for a, b in spans if (m := trace.mean(channel, a, b)) is not None]
         return round(sum(found) / len(found), 1) if found else None
 
-    conditions = SetConditions(coolant_c=mean("coolant_c"), intake_c=mean("intake_c"), load=tuple(load), protective_mode=protective_mode)
-    return save_readings(act, number, phase, kind=kind, values=values, conditions=conditions, seen=seen, source="log", times_s=times)
+    conditions = SetConditions(
+        coolant_c=mean("coolant_c"),
+        intake_c=mean("intake_c"),
+        load=tuple(load),
+        protective_mode=protective_mode,
+    )
+    return save_readings(
+        act,
+        number,
+        phase,
+        kind=kind,
+        values=values,
+        conditions=conditions,
+        seen=seen,
+        source="log",
+        times_s=times,
+    )
 
 
 TRACE_CHECKS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
@@ -416,15 +564,34 @@ TRACE_ROWS = 600
 
 def trace_checks(log: LogFile) -> list[str]:
     """Checks that this log has the channels for."""
-    return [check for check, (needed, _) in TRACE_CHECKS.items() if set(needed) <= log.mapping["channels"].keys()] if log.mapped else []
+    return (
+        [
+            check
+            for check, (needed, _) in TRACE_CHECKS.items()
+            if set(needed) <= log.mapping["channels"].keys()
+        ]
+        if log.mapped
+        else []
+    )
 
 
 def feeding(db: Session, job: Job, check_id: str) -> list[LogFile]:
     """The logs of a job that a check can read."""
-    return [log for log in logs_of(db, job) if check_id in trace_checks(log)] if check_id in TRACE_CHECKS else []
+    return (
+        [log for log in logs_of(db, job) if check_id in trace_checks(log)]
+        if check_id in TRACE_CHECKS
+        else []
+    )
 
 
-def rows_for_check(db: Session, log: LogFile, check_id: str, *, start_s: float | None = None, end_s: float | None = None) -> str:
+def rows_for_check(
+    db: Session,
+    log: LogFile,
+    check_id: str,
+    *,
+    start_s: float | None = None,
+    end_s: float | None = None,
+) -> str:
     """A log's channels as the rows that a check's worksheet takes, between two seconds.
 
     Raises
@@ -445,24 +612,37 @@ def rows_for_check(db: Session, log: LogFile, check_id: str, *, start_s: float |
         end_s=last if end_s is None else end_s,
         most=TRACE_ROWS,
     )
-    return "\n".join(",".join(f"{x:.3f}".rstrip("0").rstrip(".") for x in (r[1:] if check_id in UNTIMED else r)) for r in rows)
+    return "\n".join(
+        ",".join(f"{x:.3f}".rstrip("0").rstrip(".") for x in (r[1:] if check_id in UNTIMED else r))
+        for r in rows
+    )
 
 
 def window_for_check(trace: Trace, log: LogFile, check_id: str) -> tuple[float, float]:
-    """The part of a log that a check reads: round the plateaus, half a minute of warm fast idle, the sweep, else all of it."""
+    """The part of a log that a check reads: round the plateaus, half a minute of warm fast idle,
+    the sweep, else all of it."""
     whole = float(trace.time_s[0]), float(trace.time_s[-1])
     if check_id == "egr_flow_test":
         marked = [s for s in log.stretches if s["kind"] in ("closed", "open")]
         if marked:
-            return max(whole[0], min(s["start_s"] for s in marked) - 3), min(whole[1], max(s["end_s"] for s in marked) + 3)
+            return max(whole[0], min(s["start_s"] for s in marked) - 3), min(
+                whole[1], max(s["end_s"] for s in marked) + 3
+            )
     if check_id in UNTIMED:
         command = trace.channels[TRACE_CHECKS[check_id][0][0]]
         known = np.flatnonzero(np.isfinite(command))
         moved = known[np.abs(command[known] - command[known[0]]) > 2] if len(known) else known
         if len(moved):
-            return max(whole[0], float(trace.time_s[moved[0]]) - 1), min(whole[1], float(trace.time_s[moved[-1]]) + 1)
+            return max(whole[0], float(trace.time_s[moved[0]]) - 1), min(
+                whole[1], float(trace.time_s[moved[-1]]) + 1
+            )
     if check_id == "oxygen_response":
-        fast = [s for s in log.stretches if s["kind"] == "trim" and 1300 <= (trace.mean("rpm", s["start_s"], s["end_s"]) or 0) <= 3200]
+        fast = [
+            s
+            for s in log.stretches
+            if s["kind"] == "trim"
+            and 1300 <= (trace.mean("rpm", s["start_s"], s["end_s"]) or 0) <= 3200
+        ]
         if fast:
             return fast[0]["start_s"], min(fast[0]["end_s"], fast[0]["start_s"] + 30)
     return whole

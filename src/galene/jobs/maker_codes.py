@@ -23,7 +23,8 @@ def words_of(db: Session) -> dict[str, MakerCode]:
 
 
 def name_code(act: Act, code: str, text: str, *, evidence: str) -> MakerCode:
-    """Keep what a maker's code means here, and the group that it counts as (empty: none). Open jobs follow at once.
+    """Keep what a maker's code means here, and the group that it counts as (empty: none). Open jobs
+    follow at once.
 
     Raises
     ------
@@ -35,16 +36,28 @@ def name_code(act: Act, code: str, text: str, *, evidence: str) -> MakerCode:
     if len(read.codes) != 1 or read.not_understood:
         faults["maker_code"] = f"{code[:20]}: not a code."
     elif not is_makers_own(read.codes[0].code):
-        faults["maker_code"] = f"{read.codes[0].code} has its generic meaning: {code_meaning(read.codes[0].code).text}."
+        faults["maker_code"] = (
+            f"{read.codes[0].code} has its generic meaning:"
+            f" {code_meaning(read.codes[0].code).text}."
+        )
     if not 3 <= len(text.strip()) <= 200 or "\x00" in text:
         faults["maker_text"] = "Say what it means, in 3 to 200 characters."
     if evidence and evidence not in GROUPS:
         faults["maker_group"] = "A group of the list, or none."
     if faults:
         raise Invalid(faults)
-    values = {"text": text.strip(), "evidence": evidence or None, "at": act.now, "person_id": act.person.id}
+    values = {
+        "text": text.strip(),
+        "evidence": evidence or None,
+        "at": act.now,
+        "person_id": act.person.id,
+    }
     named = read.codes[0].code
-    act.db.execute(insert(MakerCode).values(code=named, **values).on_conflict_do_update(index_elements=["code"], set_=values))
+    act.db.execute(
+        insert(MakerCode)
+        .values(code=named, **values)
+        .on_conflict_do_update(index_elements=["code"], set_=values)
+    )
     act.trace(None, "maker_code_named", code=named, text=text.strip(), evidence=evidence)
     act.db.flush()
     act.db.expire_all()

@@ -24,9 +24,17 @@ ROLES = ("technician", "foreman")
 _NOBODY = HASHER.hash(secrets.token_urlsafe(12))
 
 
-def add_person(db: Session, sign_in: str, name: str, *, role: str, password: str, bay: str = "") -> Person:
+def add_person(
+    db: Session, sign_in: str, name: str, *, role: str, password: str, bay: str = ""
+) -> Person:
     """A person who can sign in."""
-    person = Person(sign_in=sign_in.strip().lower(), name=name, role=role, password_hash=HASHER.hash(password), bay=bay)
+    person = Person(
+        sign_in=sign_in.strip().lower(),
+        name=name,
+        role=role,
+        password_hash=HASHER.hash(password),
+        bay=bay,
+    )
     db.add(person)
     db.flush()
     return person
@@ -61,8 +69,13 @@ def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | No
 
 
 def session_of(db: Session, secret: str, now: datetime) -> tuple[WebSession, Workshop] | None:
-    """The session behind a cookie with the workshop, in one query; None where it is unknown or over."""
-    row = db.execute(select(WebSession, Workshop).join(Workshop, Workshop.id == 1).where(WebSession.id == _key(secret))).first()
+    """The session behind a cookie with the workshop, in one query; None where it is unknown or
+    over."""
+    row = db.execute(
+        select(WebSession, Workshop)
+        .join(Workshop, Workshop.id == 1)
+        .where(WebSession.id == _key(secret))
+    ).first()
     return (row[0], row[1]) if row and row[0].expires_at > now else None
 
 
@@ -121,10 +134,22 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
         raise Invalid(faults)
     shop = act.db.execute(select(Workshop).where(Workshop.id == 1).with_for_update()).scalar_one()
     if shop.revision != seen:
-        last = act.db.scalar(select(Trace).where(Trace.action == "workshop_saved").order_by(Trace.id.desc()).limit(1))
-        raise Stale("the workshop's settings", last.person.name if last and last.person else "somebody", last.at if last else act.now)
+        last = act.db.scalar(
+            select(Trace).where(Trace.action == "workshop_saved").order_by(Trace.id.desc()).limit(1)
+        )
+        raise Stale(
+            "the workshop's settings",
+            last.person.name if last and last.person else "somebody",
+            last.at if last else act.now,
+        )
     shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
-    shop.bay_temperature_c, shop.bay_humidity, shop.policy = form.bay_temperature_c, form.bay_humidity, dict(form.policy)
+    shop.bay_temperature_c, shop.bay_humidity, shop.policy = (
+        form.bay_temperature_c,
+        form.bay_humidity,
+        dict(form.policy),
+    )
     shop.revision += 1
-    act.trace(None, "workshop_saved", system=form.system, hourly_rate=form.hourly_rate, policy=form.policy)
+    act.trace(
+        None, "workshop_saved", system=form.system, hourly_rate=form.hourly_rate, policy=form.policy
+    )
     return shop

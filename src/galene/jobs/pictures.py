@@ -1,4 +1,5 @@
-"""Pictures of a job: taken of a part before or after, paired, drawn over; the drawing is kept as data, never in the picture."""
+"""Pictures of a job: taken of a part before or after, paired, drawn over; the drawing is kept as
+data, never in the picture."""
 
 from collections.abc import Iterable, Sequence
 from typing import Any
@@ -16,7 +17,9 @@ PHASES: dict[str, str] = {"before": "before", "after": "after", "found": "found 
 MOST_MARKS = 40
 
 
-def add_picture(act: Act, number: str, part: str, *, phase: str, note: str, kept: Kept) -> JobPicture:
+def add_picture(
+    act: Act, number: str, part: str, *, phase: str, note: str, kept: Kept
+) -> JobPicture:
     """Record a picture that lies on disk.
 
     Raises
@@ -36,9 +39,18 @@ def add_picture(act: Act, number: str, part: str, *, phase: str, note: str, kept
     if faults:
         raise Invalid(faults)
     row = JobPicture(
-        job_id=job.id, part=part, phase=phase, digest=kept.digest, thumbnail=kept.thumbnail, width=kept.width, height=kept.height,
-        note=note.strip(), marks=[], at=act.now, person_id=act.person.id,
-    )  # fmt: skip
+        job_id=job.id,
+        part=part,
+        phase=phase,
+        digest=kept.digest,
+        thumbnail=kept.thumbnail,
+        width=kept.width,
+        height=kept.height,
+        note=note.strip(),
+        marks=[],
+        at=act.now,
+        person_id=act.person.id,
+    )
     act.db.add(row)
     act.db.flush()
     act.trace(job, "picture_taken", part=part, phase=phase, picture=kept.digest)
@@ -47,7 +59,13 @@ def add_picture(act: Act, number: str, part: str, *, phase: str, note: str, kept
 
 def pictures_of(db: Session, job: Job) -> list[JobPicture]:
     """A job's pictures, oldest first."""
-    return list(db.scalars(select(JobPicture).where(JobPicture.job_id == job.id).order_by(JobPicture.at, JobPicture.id)))
+    return list(
+        db.scalars(
+            select(JobPicture)
+            .where(JobPicture.job_id == job.id)
+            .order_by(JobPicture.at, JobPicture.id)
+        )
+    )
 
 
 def find_picture(db: Session, job: Job, picture_id: int) -> JobPicture:
@@ -84,7 +102,9 @@ def _mark(i: int, given: Any) -> dict[str, Any]:
     return {"kind": "words", **places, "text": text.strip()}
 
 
-def mark_picture(act: Act, number: str, picture_id: int, *, marks: Sequence[Any], seen: int) -> JobPicture:
+def mark_picture(
+    act: Act, number: str, picture_id: int, *, marks: Sequence[Any], seen: int
+) -> JobPicture:
     """Keep arrows and words over a picture.
 
     Raises
@@ -119,9 +139,13 @@ def _names_in(document: Any) -> Iterable[str]:
 
 
 def check_pictures(db: Session, store: PictureStore) -> tuple[list[str], list[str]]:
-    """Content hashes of pictures on disk that no record names, and of records whose picture is not on disk."""
+    """Content hashes of pictures on disk that no record names, and of records whose picture is not
+    on disk."""
     named = {n for row in db.execute(select(JobPicture.digest, JobPicture.thumbnail)) for n in row}
-    for document in [*db.scalars(select(FamilyVersion.document)), *db.scalars(select(FamilyDraft.document))]:
+    for document in [
+        *db.scalars(select(FamilyVersion.document)),
+        *db.scalars(select(FamilyDraft.document)),
+    ]:
         named |= set(_names_in(document))
     there = set(store.names())
     return sorted(there - named), sorted(named - there)

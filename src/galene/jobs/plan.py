@@ -26,8 +26,14 @@ SUGGEST_AT = 0.25
 LEADS_AT = 0.6
 """A cause at least this likely stands alone: cheap but unlikely parts are not put before it."""
 LIMIT_SHARE = 0.10
-"""What may be found on the way beyond the price without asking again, where nothing else was agreed (project default)."""
-ACTIONS: dict[str, Work] = {"clean": "clean", "repair": "repair", "replace": "replace", "relearn": "relearn"}
+"""What may be found on the way beyond the price without asking again, where nothing else was agreed
+(project default)."""
+ACTIONS: dict[str, Work] = {
+    "clean": "clean",
+    "repair": "repair",
+    "replace": "replace",
+    "relearn": "relearn",
+}
 
 
 def override_school(
@@ -79,12 +85,16 @@ def without_agent(family: EngineFamily, choices: Mapping[str, str]) -> dict[str,
     for part in family.parts:
         for grade in (2, 4):
             tags = tags_of(family, part, grade, distance_km=None, policy=choices)
-            if not agents_for(part, tags, choices) or chosen_agent(part, tags, choices, engine=engine):
+            if not agents_for(part, tags, choices) or chosen_agent(
+                part, tags, choices, engine=engine
+            ):
                 continue
             for letter in METHODS[way_in_place(tags) or part.component].schools:
                 other = {**choices, letter: DEFAULT_POLICY[letter]}
                 then = tags_of(family, part, grade, distance_km=None, policy=other)
-                helps = not agents_for(part, then, other) or chosen_agent(part, then, other, engine=engine)
+                helps = not agents_for(part, then, other) or chosen_agent(
+                    part, then, other, engine=engine
+                )
                 if choices[letter] != DEFAULT_POLICY[letter] and helps:
                     text = (
                         f"It leaves {part.label.lower()} of {family.name} without an agent: "
@@ -187,7 +197,8 @@ def save_plan(
     act: Act,
     number: str,
     parts: Sequence[str],
-    *, extra_spares: Sequence[str],
+    *,
+    extra_spares: Sequence[str],
     seen: int,
     kinds: Mapping[str, str] | None = None,
 ) -> Job:
@@ -207,7 +218,10 @@ def save_plan(
     if running and not job.card.held and job.stage in ("work", "prove"):
         raise Refused(
             "The work has begun",
-            ["the job card follows the approved plan: finish its steps, then a new version begins a second round"],
+            [
+                "the job card follows the approved plan: finish its steps, then a new version"
+                " begins a second round"
+            ],
         )
     act.claim(job, "plan", seen)
     workshop = act.db.get_one(Workshop, 1)

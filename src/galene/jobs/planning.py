@@ -1,4 +1,5 @@
-"""The planner for a job: its case from what is stored, its plan verified, its document for the page."""
+"""The planner for a job: its case from what is stored, its plan verified, its document for the
+page."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -65,7 +66,8 @@ class Planned:
 
 
 def policy_of(job: Job, workshop: Workshop) -> dict[str, str]:
-    """The schools of a job: the shop's, over them the maker's for this family, over that the job's."""
+    """The schools of a job: the shop's, over them the maker's for this family, over that the
+    job's."""
     own = {k: v["choice"] for k, v in job.schools.items()}
     return {**DEFAULT_POLICY, **workshop.policy, **family_of(job).maker_says, **own}
 
@@ -170,7 +172,15 @@ def planned(
     )
     trade = trade_of(job, policy, templates)
     plan = proven(case, trade)
-    document = document_of(job, case, trade, plan=plan, workshop=workshop, templates=templates, extra_spares=extra_spares)
+    document = document_of(
+        job,
+        case,
+        trade,
+        plan=plan,
+        workshop=workshop,
+        templates=templates,
+        extra_spares=extra_spares,
+    )
     return Planned(case=case, trade=trade, plan=plan, document=document)
 
 
@@ -178,7 +188,8 @@ def document_of(
     job: Job,
     case: Case,
     trade: Trade,
-    *, plan: Plan,
+    *,
+    plan: Plan,
     workshop: Workshop,
     templates: TemplateSet,
     extra_spares: Sequence[str] = (),
@@ -230,9 +241,7 @@ def _sheet(job: Job, case: Case, trade: Trade, *, plan: Plan, work: PartWork) ->
         why=method.why if work.work in ("clean", "upkeep") else "",
         where=where,
         schools=tuple(
-            SchoolFollowed(
-                letter=x, choice=BY_LETTER[x].title(case.policy.get(x, ""))
-            )
+            SchoolFollowed(letter=x, choice=BY_LETTER[x].title(case.policy.get(x, "")))
             for x in method.schools
         ),
         grade=work.grade,
@@ -320,9 +329,7 @@ def priced_works(
         except (InputError, Refused):
             continue
         document = plan.document
-        found.append(
-            WorkOffered(work=work, minutes=document.hands_minutes, price=document.price)
-        )
+        found.append(WorkOffered(work=work, minutes=document.hands_minutes, price=document.price))
     return tuple(found)
 
 

@@ -6,8 +6,23 @@ from typing import Any
 
 from galene.core.errors import InputError
 from galene.core.planning.document import StepAnswers
-from galene.core.proving import BeforeAfterInput, BeforeAfterResult, BothConditions, Conditions, MetricValue, before_after
-from galene.core.relearn import RelearnState, RelearnTemplate, Restart, advance, begin, finish, guard_broken
+from galene.core.proving import (
+    BeforeAfterInput,
+    BeforeAfterResult,
+    BothConditions,
+    Conditions,
+    MetricValue,
+    before_after,
+)
+from galene.core.relearn import (
+    RelearnState,
+    RelearnTemplate,
+    Restart,
+    advance,
+    begin,
+    finish,
+    guard_broken,
+)
 from galene.core.statistics import mean
 from galene.jobs.act import Act, family_of
 from galene.jobs.card import due_row, mark_done, ready_for, replan
@@ -27,17 +42,22 @@ def clear_codes(act: Act, number: str) -> Job:
     Raises
     ------
     Refused
-        Before the before set is taken or its lack explained: clearing erases what it would have shown;
-        before the steps that come first on the card.
+        Before the before set is taken or its lack explained: clearing erases what it would have
+        shown; before the steps that come first on the card.
     """
     job = act.job(number)
     if job.codes_cleared_at:
         return job
     if set_of(job, "before", "idle") is None and not job.before_missing_reason:
-        raise Refused("Do not clear the codes yet", ["the before set is not taken: take it, or say on the evidence page why there is none"])
+        raise Refused(
+            "Do not clear the codes yet",
+            ["the before set is not taken: take it, or say on the evidence page why there is none"],
+        )
     row = due_row(job, "clear")
     if row is None:
-        raise Refused("Do not clear the codes yet", ["the job card comes first: clearing is one of its steps"])
+        raise Refused(
+            "Do not clear the codes yet", ["the job card comes first: clearing is one of its steps"]
+        )
     ready_for(job, row, "Do not clear the codes yet")
     job.codes_cleared_at = act.now
     mark_done(act, row)
@@ -73,7 +93,8 @@ def due_relearn(job: Job) -> StepRow | None:
 
 
 def template_of(job: Job) -> RelearnTemplate | None:
-    """The relearn that runs or is due; the last one when all are done, None where none is asked for."""
+    """The relearn that runs or is due; the last one when all are done, None where none is asked
+    for."""
     every, row = relearns_of(job), due_relearn(job)
     if row is None:
         return every[-1] if every else None
@@ -86,9 +107,14 @@ def relearn_state(job: Job) -> RelearnState | None:
     if "phase" not in kept:
         return None
     return RelearnState(
-        phase=kept["phase"], phase_began=datetime.fromisoformat(kept["phase_began"]),
-        restarts=tuple(Restart(r["phase"], r["guard"], datetime.fromisoformat(r["at"])) for r in kept["restarts"]), outcome=kept["outcome"],
-    )  # fmt: skip
+        phase=kept["phase"],
+        phase_began=datetime.fromisoformat(kept["phase_began"]),
+        restarts=tuple(
+            Restart(r["phase"], r["guard"], datetime.fromisoformat(r["at"]))
+            for r in kept["restarts"]
+        ),
+        outcome=kept["outcome"],
+    )
 
 
 def _keep(job: Job, state: RelearnState, template: RelearnTemplate) -> None:
@@ -100,7 +126,8 @@ def _keep(job: Job, state: RelearnState, template: RelearnTemplate) -> None:
 
 
 def ask_readiness(act: Act, number: str) -> Job:
-    """Add the readiness drive to the card; it is offered, never asked for by itself. Twice is harmless.
+    """Add the readiness drive to the card; it is offered, never asked for by itself. Twice is
+    harmless.
 
     Raises
     ------
@@ -111,7 +138,13 @@ def ask_readiness(act: Act, number: str) -> Job:
     if READINESS.id in job.card.relearns:
         return job
     if job.pending_read_at is None or due_relearn(job):
-        raise Refused("Not yet", ["the relearns and the road test come first, the drive that sets the monitors after them"])
+        raise Refused(
+            "Not yet",
+            [
+                "the relearns and the road test come first, the drive that sets the monitors after"
+                " them"
+            ],
+        )
     job.card = replace(job.card, relearns=(*job.card.relearns, READINESS.id))
     act.trace(job, "readiness_asked")
     replan(act, job, why="The drive that sets the monitors was asked for")
@@ -127,13 +160,14 @@ def _running(job: Job, shown: str) -> tuple[StepRow, RelearnTemplate] | None:
 
 
 def relearn_begin(act: Act, number: str, confirmed: dict[str, bool], *, shown: str = "") -> Job:
-    """Begin, or begin again after a failure. `shown`, here and below: the relearn that the page showed;
-    another one changes nothing.
+    """Begin, or begin again after a failure. `shown`, here and below: the relearn that the page
+    showed; another one changes nothing.
 
     Raises
     ------
     Refused
-        The card's steps before it are not done, or the car does not stand in the state that it needs.
+        The card's steps before it are not done, or the car does not stand in the state that it
+        needs.
     Invalid
         A condition that is not confirmed.
     """
@@ -164,9 +198,21 @@ def relearn_next(act: Act, number: str, phase: int, *, shown: str = "") -> Job:
     try:
         new = advance(template, state, act.now)
     except InputError as fault:
-        raise Refused("Hold on", [f"{fault.value}: the hold must run whole and undisturbed"]) from fault
-    if new.phase < len(template.phases) and template.phases[new.phase].engine_on and job.engine_started_at is None:
-        raise Refused("The engine is to run now", ["the first start is a step of its own on the card: its gate looks at what must go back"])
+        raise Refused(
+            "Hold on", [f"{fault.value}: the hold must run whole and undisturbed"]
+        ) from fault
+    if (
+        new.phase < len(template.phases)
+        and template.phases[new.phase].engine_on
+        and job.engine_started_at is None
+    ):
+        raise Refused(
+            "The engine is to run now",
+            [
+                "the first start is a step of its own on the card: its gate looks at what must go"
+                " back"
+            ],
+        )
     _keep(job, new, template)
     act.trace(job, "relearn_phase", phase=new.phase)
     return job
@@ -233,7 +279,16 @@ def relearn_skip(act: Act, number: str, reason: str, *, shown: str = "") -> Job:
     return job
 
 
-def save_road_test(act: Act, number: str, kilometres: float, *, notes: str, complaint_gone: str, seen: int, override_reason: str = "") -> Job:
+def save_road_test(
+    act: Act,
+    number: str,
+    kilometres: float,
+    *,
+    notes: str,
+    complaint_gone: str,
+    seen: int,
+    override_reason: str = "",
+) -> Job:
     """Road test notes.
 
     Raises
@@ -253,7 +308,9 @@ def save_road_test(act: Act, number: str, kilometres: float, *, notes: str, comp
     # A start that a foreman let through with things open lets them onto the road too.
     why = [b for b in gate_blockers(job, "road test", act.now) if b.kind in ("item", "count")]
     if "start" not in job.gates:
-        pass_gate(act, job, "road test", why=why, reason=override_reason, title="Not on the road yet")
+        pass_gate(
+            act, job, "road test", why=why, reason=override_reason, title="Not on the road yet"
+        )
     if job.engine_started_at is None:
         raise Refused("Not on the road yet", ["the first start is not recorded"])
     row = due_row(job, "road")
@@ -278,7 +335,9 @@ def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
     """Codes read again after the road test; an empty text says that there are none."""
     job = act.job(number)
     if not job.road_test.get("done"):
-        raise Refused("Road test first", ["codes need driving to come back: read them after the road test"])
+        raise Refused(
+            "Road test first", ["codes need driving to come back: read them after the road test"]
+        )
     row = due_row(job, "pending")
     act.claim(job, "pending", seen)
     if row is not None:
@@ -304,7 +363,13 @@ def _metrics(job: Job, phase: str) -> list[MetricValue]:
     idle, trim = by_channel(set_of(job, phase, "idle")), by_channel(set_of(job, phase, "trim"))
     found = [
         MetricValue(metric=channel, samples=idle[channel])
-        for channel in ("idle_rpm", "idle_airflow_g_s", "idle_map_kpa", "learned_throttle_percent", "trim_idle_percent")
+        for channel in (
+            "idle_rpm",
+            "idle_airflow_g_s",
+            "idle_map_kpa",
+            "learned_throttle_percent",
+            "trim_idle_percent",
+        )
         if idle.get(channel)
     ]
     speeds = idle.get("idle_rpm", [])
@@ -312,9 +377,16 @@ def _metrics(job: Job, phase: str) -> list[MetricValue]:
         found.append(MetricValue(metric="idle_rpm_spread", value=max(speeds) - min(speeds)))
     flows, trims = trim.get("airflow_g_s", []), trim.get("trim_percent", [])
     if flows and len(flows) == len(trims):
-        found.append(MetricValue(metric="trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1]))
+        found.append(
+            MetricValue(metric="trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1])
+        )
     measured = {
-        p: [k.open_area_percent for k in job.looks if k.phase == p and k.open_area_percent is not None] for p in ("before", "after")
+        p: [
+            k.open_area_percent
+            for k in job.looks
+            if k.phase == p and k.open_area_percent is not None
+        ]
+        for p in ("before", "after")
     }
     if measured["before"] and measured["after"]:
         found.append(MetricValue(metric="open_area_percent", value=min(measured[phase])))
@@ -326,17 +398,24 @@ def _conditions(job: Job, idle: ReadingSet | None, phase: str) -> Conditions:
         return Conditions()
     kept, speeds = idle.conditions, samples(idle, "idle_rpm")
     return Conditions(
-        rpm=mean(speeds) if speeds else None, coolant_c=kept.get("coolant_c"), intake_c=kept.get("intake_c"), load=kept.get("load"),
-        codes_active=[c.code for c in job.codes if c.phase == phase and c.status != "history"] if phase == "after" else None,
+        rpm=mean(speeds) if speeds else None,
+        coolant_c=kept.get("coolant_c"),
+        intake_c=kept.get("intake_c"),
+        load=kept.get("load"),
+        codes_active=(
+            [c.code for c in job.codes if c.phase == phase and c.status != "history"]
+            if phase == "after"
+            else None
+        ),
         protective_mode=bool(kept.get("protective_mode")),
-    )  # fmt: skip
+    )
 
 
 def compare(job: Job) -> BeforeAfterResult | None:
     """Before against after, None until both idle sets are there.
 
-    The before set's codes are not held against it: that its control unit was not in a protective mode is what the
-    technician recorded with the set.
+    The before set's codes are not held against it: that its control unit was not in a protective
+    mode is what the technician recorded with the set.
     """
     before, after = set_of(job, "before", "idle"), set_of(job, "after", "idle")
     if before is None or after is None:
@@ -344,13 +423,19 @@ def compare(job: Job) -> BeforeAfterResult | None:
     band = family_of(job).bands.get("idle_rpm")
     return before_after(
         BeforeAfterInput(
-            before=_metrics(job, "before"), after=_metrics(job, "after"),
-            conditions=BothConditions(_conditions(job, before, "before"), _conditions(job, after, "after")),
+            before=_metrics(job, "before"),
+            after=_metrics(job, "after"),
+            conditions=BothConditions(
+                _conditions(job, before, "before"), _conditions(job, after, "after")
+            ),
             targets={"idle_rpm": (band.low + band.high) / 2} if band else {},
         )
-    )  # fmt: skip
+    )
 
 
 def samples_by_metric(job: Job, phase: str) -> dict[str, list[float]]:
     """Samples of every metric of a phase, for the plot; a metric with one value has one sample."""
-    return {m.metric: m.samples or ([m.value] if m.value is not None else []) for m in _metrics(job, phase)}
+    return {
+        m.metric: m.samples or ([m.value] if m.value is not None else [])
+        for m in _metrics(job, phase)
+    }

@@ -43,7 +43,7 @@ def told_of(job: Job) -> Told:
     family = family_of(job)
     done = [r for r in job.steps if r.done_at and not r.records.left_out]
     parts = dict.fromkeys(
-        p for r in done for p in (r.document.treats or (r.document.part,)) if p and _works(r.document)
+        p for r in done for p in r.document.treats or (r.document.part,) if p and _works(r.document)
     )
     spares = [spare_of(family, s) for s in parts_used(job)]
     fitted = tuple(f"{s.name.lower()} ({s.number})" if s.number else s.name.lower() for s in spares)
@@ -54,9 +54,7 @@ def told_of(job: Job) -> Told:
         fitted=fitted,
         reused=tuple(_reused(family, done)),
         answers=tuple(_answers(job)),
-        lifted=tuple(
-            f"Stop lifted by {r.by}: {r.reason}" for r in job.card.resolved
-        ),
+        lifted=tuple(f"Stop lifted by {r.by}: {r.reason}" for r in job.card.resolved),
         schools=tuple(_schools(job, parts)),
     )
 
@@ -101,7 +99,9 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
 
 
 def _treated(steps: Iterable[Step]) -> bool:
-    return any(s.agent or s.sends or s.id.partition(":")[2].partition("~")[0] != "look" for s in steps)
+    return any(
+        s.agent or s.sends or s.id.partition(":")[2].partition("~")[0] != "look" for s in steps
+    )
 
 
 def _reused(family: EngineFamily, done: Iterable[StepRow]) -> Iterable[str]:

@@ -1,4 +1,5 @@
-"""The shelf: products and what they may touch, stock by lot, use booked from job steps, what runs out."""
+"""The shelf: products and what they may touch, stock by lot, use booked from job steps, what runs
+out."""
 
 import csv
 import io
@@ -29,7 +30,8 @@ MEDIA = {b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "
 
 @dataclass(frozen=True, kw_only=True)
 class ProductForm:
-    """What stands on a can. `properties` are words that the label affirms or denies over its class."""
+    """What stands on a can. `properties` are words that the label affirms or denies over its
+    class."""
 
     name: str
     class_id: str
@@ -46,17 +48,33 @@ class ProductForm:
 def agent_of(product: Product) -> Agent:
     """A product as the rules see it: its class with what its label says, by its own name."""
     agent = refined(AGENTS[product.class_id].agent, product.properties)
-    return Agent(id=str(product.id), title=product.name, properties=agent.properties, ways=agent.ways, drying=agent.drying, protection=agent.protection)
+    return Agent(
+        id=str(product.id),
+        title=product.name,
+        properties=agent.properties,
+        ways=agent.ways,
+        drying=agent.drying,
+        protection=agent.protection,
+    )
 
 
 def agents_on_shelf(db: Session) -> dict[str, Agent]:
     """The shelf's products as agents, by id."""
-    return {str(p.id): agent_of(p) for p in db.scalars(select(Product).where(Product.retired_at.is_(None)))}
+    return {
+        str(p.id): agent_of(p)
+        for p in db.scalars(select(Product).where(Product.retired_at.is_(None)))
+    }
 
 
 def products(db: Session) -> list[Product]:
     """What stands on the shelf, by class and name."""
-    return list(db.scalars(select(Product).where(Product.retired_at.is_(None)).order_by(Product.class_id, Product.name)))
+    return list(
+        db.scalars(
+            select(Product)
+            .where(Product.retired_at.is_(None))
+            .order_by(Product.class_id, Product.name)
+        )
+    )
 
 
 def find_product(db: Session, product_id: int) -> Product:
@@ -74,7 +92,9 @@ def find_product(db: Session, product_id: int) -> Product:
 
 def left_ml(product: Product, now: datetime) -> float:
     """What is left of a product in lots that are not out of date."""
-    return sum(lot.left_ml for lot in product.lots if lot.expires_on is None or lot.expires_on > now)
+    return sum(
+        lot.left_ml for lot in product.lots if lot.expires_on is None or lot.expires_on > now
+    )
 
 
 def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: int) -> Product:
@@ -83,7 +103,8 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
     Raises
     ------
     Invalid
-        By field: a class that is not known, properties that can not hold together, a size that no can has.
+        By field: a class that is not known, properties that can not hold together, a size that no
+        can has.
     Stale
         Somebody changed it meanwhile.
     """
@@ -103,7 +124,9 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
     statements = [s.upper() for s in re.split(r"[,;\s]+", form.statements.strip()) if s]
     wrong = [s for s in statements if not STATEMENT.fullmatch(s)]
     if wrong:
-        faults["statements"] = f"{wrong[0][:20]} is no statement number: H222, P210, P305+P351+P338."
+        faults["statements"] = (
+            f"{wrong[0][:20]} is no statement number: H222, P210, P305+P351+P338."
+        )
     if any(p not in PICTOGRAMS for p in form.pictograms):
         faults["pictograms"] = "A code from GHS01 to GHS09."
     if "class_id" not in faults:
@@ -111,13 +134,25 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
             refined(AGENTS[form.class_id].agent, form.properties)
         except InputError as fault:
             faults["properties"] = f"{fault.value}: {fault.allowed}."
-    twin = act.db.scalar(select(Product).where(func.lower(Product.name) == name.lower(), Product.id != (product_id or 0)))
+    twin = act.db.scalar(
+        select(Product).where(
+            func.lower(Product.name) == name.lower(), Product.id != (product_id or 0)
+        )
+    )
     if twin is not None:
         faults["name"] = "There is a product of this name."
     if faults:
         raise Invalid(faults)
     if product_id is None:
-        product = Product(name=name, class_id=form.class_id, properties={}, pictograms=[], statements=[], size_ml=0, retired_at=None)
+        product = Product(
+            name=name,
+            class_id=form.class_id,
+            properties={},
+            pictograms=[],
+            statements=[],
+            size_ml=0,
+            retired_at=None,
+        )
         act.db.add(product)
     else:
         found = act.db.scalar(select(Product).where(Product.id == product_id).with_for_update())
@@ -129,9 +164,20 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
     product.name, product.class_id, product.properties = name, form.class_id, dict(form.properties)
     product.pictograms, product.statements = sorted(set(form.pictograms)), statements
     product.size_ml, product.price = float(form.size_ml or 0), form.price or 0.0
-    product.place, product.least_ml, product.note = form.place.strip(), form.least_ml or 0.0, form.note.strip()
+    product.place, product.least_ml, product.note = (
+        form.place.strip(),
+        form.least_ml or 0.0,
+        form.note.strip(),
+    )
     act.db.flush()
-    act.trace(None, "product_saved", product=product.id, name=name, class_id=form.class_id, properties=dict(form.properties))
+    act.trace(
+        None,
+        "product_saved",
+        product=product.id,
+        name=name,
+        class_id=form.class_id,
+        properties=dict(form.properties),
+    )
     return product
 
 
@@ -143,7 +189,9 @@ def retire(act: Act, product_id: int) -> None:
         act.trace(None, "product_retired", product=product.id, name=product.name)
 
 
-def deliver(act: Act, product_id: int, cans: float, *, number: str, expires_on: datetime | None) -> Product:
+def deliver(
+    act: Act, product_id: int, cans: float, *, number: str, expires_on: datetime | None
+) -> Product:
     """Put a delivery on the shelf.
 
     Raises
@@ -165,7 +213,12 @@ def deliver(act: Act, product_id: int, cans: float, *, number: str, expires_on: 
     if faults:
         raise Invalid(faults)
     lot = Lot(
-        product_id=product.id, number=number.strip(), expires_on=expires_on, opened_at=None, left_ml=cans * product.size_ml, at=act.now
+        product_id=product.id,
+        number=number.strip(),
+        expires_on=expires_on,
+        opened_at=None,
+        left_ml=cans * product.size_ml,
+        at=act.now,
     )
     act.db.add(lot)
     act.db.flush()
@@ -181,7 +234,9 @@ def count(act: Act, product_id: int, lot_id: int, *, found_ml: float) -> Product
     ------
     Invalid, Missing
     """
-    lot = act.db.scalar(select(Lot).where(Lot.id == lot_id, Lot.product_id == product_id).with_for_update())
+    lot = act.db.scalar(
+        select(Lot).where(Lot.id == lot_id, Lot.product_id == product_id).with_for_update()
+    )
     if lot is None:
         raise Missing(f"lot {lot_id}")
     if not 0 <= found_ml <= 1_000_000:
@@ -192,20 +247,46 @@ def count(act: Act, product_id: int, lot_id: int, *, found_ml: float) -> Product
     return product
 
 
-def _moved(act: Act, product: Product, lot: Lot | None, *, ml: float, why: str, job: Job | None = None, step_key: str = "") -> None:
-    act.db.add(Movement(product_id=product.id, lot_id=lot.id if lot else None, job_id=job.id if job else None, step_key=step_key, ml=ml, why=why,
-                        at=act.now, person_id=act.person.id))  # fmt: skip
+def _moved(
+    act: Act,
+    product: Product,
+    lot: Lot | None,
+    *,
+    ml: float,
+    why: str,
+    job: Job | None = None,
+    step_key: str = "",
+) -> None:
+    act.db.add(
+        Movement(
+            product_id=product.id,
+            lot_id=lot.id if lot else None,
+            job_id=job.id if job else None,
+            step_key=step_key,
+            ml=ml,
+            why=why,
+            at=act.now,
+            person_id=act.person.id,
+        )
+    )
 
 
-def take_for_step(act: Act, job: Job, step_key: str, *, class_id: str, ml: float, label: Sequence[str] = ()) -> float:
-    """Book an agent that a step used, from the lots that run out of date first; what could be booked.
+def take_for_step(
+    act: Act, job: Job, step_key: str, *, class_id: str, ml: float, label: Sequence[str] = ()
+) -> float:
+    """Book an agent that a step used, from the lots that run out of date first; what could be
+    booked.
 
-    Only products whose label affirms what the step asks for are booked. A shelf that holds too little stops nobody here: the step was done. The rest stays unbooked.
+    Only products whose label affirms what the step asks for are booked. A shelf that holds too
+    little stops nobody here: the step was done. The rest stays unbooked.
     """
     rows = act.db.execute(
-        select(Lot, Product).join(Product).where(Product.class_id == class_id, Product.retired_at.is_(None), Lot.left_ml > 0)
-        .order_by(Lot.expires_on.asc().nulls_last(), Lot.id).with_for_update(of=Lot)
-    ).all()  # fmt: skip
+        select(Lot, Product)
+        .join(Product)
+        .where(Product.class_id == class_id, Product.retired_at.is_(None), Lot.left_ml > 0)
+        .order_by(Lot.expires_on.asc().nulls_last(), Lot.id)
+        .with_for_update(of=Lot)
+    ).all()
     rest = ml
     for lot, product in rows:
         if rest <= 0:
@@ -225,14 +306,26 @@ def take_for_step(act: Act, job: Job, step_key: str, *, class_id: str, ml: float
 def give_back(act: Act, job: Job, step_key: str) -> None:
     """Undo what a step booked, when its tick is undone."""
     booked: dict[tuple[int, int], float] = {}
-    for row in act.db.scalars(select(Movement).where(Movement.job_id == job.id, Movement.step_key == step_key)):
+    for row in act.db.scalars(
+        select(Movement).where(Movement.job_id == job.id, Movement.step_key == step_key)
+    ):
         if row.lot_id is not None:
-            booked[row.product_id, row.lot_id] = booked.get((row.product_id, row.lot_id), 0.0) + row.ml
+            booked[row.product_id, row.lot_id] = (
+                booked.get((row.product_id, row.lot_id), 0.0) + row.ml
+            )
     for (product_id, lot_id), ml in booked.items():
         if ml < 0:
             lot = act.db.get_one(Lot, lot_id)
             lot.left_ml -= ml
-            _moved(act, find_product(act.db, product_id), lot, ml=-ml, why="step undone", job=job, step_key=step_key)
+            _moved(
+                act,
+                find_product(act.db, product_id),
+                lot,
+                ml=-ml,
+                why="step undone",
+                job=job,
+                step_key=step_key,
+            )
 
 
 def attach(act: Act, product_id: int, kind: str, *, name: str, data: bytes) -> Sheet:
@@ -266,11 +359,16 @@ def attach(act: Act, product_id: int, kind: str, *, name: str, data: bytes) -> S
 
 def sheets_of(db: Session, product_id: int) -> list[Sheet]:
     """Files of a product, newest first."""
-    return list(db.scalars(select(Sheet).where(Sheet.product_id == product_id).order_by(Sheet.id.desc())))
+    return list(
+        db.scalars(select(Sheet).where(Sheet.product_id == product_id).order_by(Sheet.id.desc()))
+    )
 
 
-def override(act: Act, product_id: int, component: str, *, way: str, verdict: str, source: str) -> None:
-    """A foreman's verdict against the rules, because this product's label says so; an empty verdict takes it back.
+def override(
+    act: Act, product_id: int, component: str, *, way: str, verdict: str, source: str
+) -> None:
+    """A foreman's verdict against the rules, because this product's label says so; an empty verdict
+    takes it back.
 
     Raises
     ------
@@ -290,7 +388,11 @@ def override(act: Act, product_id: int, component: str, *, way: str, verdict: st
         faults["source"] = "Say where it is written: label, data sheet, edition."
     if faults:
         raise Invalid(faults)
-    row = act.db.scalar(select(Override).where(Override.product_id == product.id, Override.component == component, Override.way == way))
+    row = act.db.scalar(
+        select(Override).where(
+            Override.product_id == product.id, Override.component == component, Override.way == way
+        )
+    )
     if not verdict:
         if row is not None:
             act.db.delete(row)
@@ -307,35 +409,71 @@ def override(act: Act, product_id: int, component: str, *, way: str, verdict: st
             )
         )
     else:
-        row.verdict, row.source, row.at, row.person_id = verdict, source.strip(), act.now, act.person.id
+        row.verdict, row.source, row.at, row.person_id = (
+            verdict,
+            source.strip(),
+            act.now,
+            act.person.id,
+        )
     act.db.flush()
-    act.trace(None, "override_set", product=product.id, component=component, way=way, verdict=verdict, source=source.strip())
+    act.trace(
+        None,
+        "override_set",
+        product=product.id,
+        component=component,
+        way=way,
+        verdict=verdict,
+        source=source.strip(),
+    )
 
 
 def overrides_of(db: Session, product_id: int) -> dict[tuple[str, str], Override]:
     """Overrides of a product by component and way."""
-    return {(o.component, o.way): o for o in db.scalars(select(Override).where(Override.product_id == product_id))}
+    return {
+        (o.component, o.way): o
+        for o in db.scalars(select(Override).where(Override.product_id == product_id))
+    }
 
 
 def with_override(found: Judgement, row: Override | None) -> Judgement:
     """A judgement under a foreman's override, shown as one; the rules' reasons stay in sight."""
     if row is None:
         return found
-    first = Reason("override", f"By {row.person.name}, from {row.source}. The rules say {found.verdict.replace('_', ' ')}.")
-    return Judgement(verdict=row.verdict, reasons=(first, *found.reasons), conditions=found.conditions, protective_equipment=found.protective_equipment, drying_minutes=found.drying_minutes)
+    first = Reason(
+        "override",
+        f"By {row.person.name}, from {row.source}. The rules say"
+        f" {found.verdict.replace('_', ' ')}.",
+    )
+    return Judgement(
+        verdict=row.verdict,
+        reasons=(first, *found.reasons),
+        conditions=found.conditions,
+        protective_equipment=found.protective_equipment,
+        drying_minutes=found.drying_minutes,
+    )
 
 
 @lru_cache(maxsize=8192)
-def _judged(agent: Agent, way: str, component: str, *, features: tuple[str, ...], state: tuple[str, ...]) -> Judgement:
+def _judged(
+    agent: Agent, way: str, component: str, *, features: tuple[str, ...], state: tuple[str, ...]
+) -> Judgement:
     """A product's page asks the same of every part each time it is shown."""
     return judge(RULES, agent, way, subject=subject_of(component), features=features, state=state)
 
 
-def touching(db: Session, product: Product, component: str, *, features: Sequence[str], state: Sequence[str]) -> list[tuple[str, Judgement]]:
+def touching(
+    db: Session, product: Product, component: str, *, features: Sequence[str], state: Sequence[str]
+) -> list[tuple[str, Judgement]]:
     """What a product may do to a part, by each way that it is made for, the freest first."""
     agent, given = agent_of(product), overrides_of(db, product.id)
     found = [
-        (way, with_override(_judged(agent, way, component, features=tuple(features), state=tuple(state)), given.get((component, way))))
+        (
+            way,
+            with_override(
+                _judged(agent, way, component, features=tuple(features), state=tuple(state)),
+                given.get((component, way)),
+            ),
+        )
         for way in WAYS
         if way in agent.ways
     ]
@@ -343,7 +481,8 @@ def touching(db: Session, product: Product, component: str, *, features: Sequenc
 
 
 def plain_cell(text: str) -> str:
-    """A typed text for a sheet: one that a spreadsheet would take for a formula begins with an apostrophe."""
+    """A typed text for a sheet: one that a spreadsheet would take for a formula begins with an
+    apostrophe."""
     return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
@@ -351,7 +490,9 @@ def reorder_csv(db: Session, now: datetime) -> str:
     """What is below its least stock, as CSV: name, class, left, least, cans to order, price."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["product", "class", "left_ml", "least_ml", "cans_to_order", "can_ml", "price_each"])
+    writer.writerow(
+        ["product", "class", "left_ml", "least_ml", "cans_to_order", "can_ml", "price_each"]
+    )
     for product in products(db):
         left = left_ml(product, now)
         if left < product.least_ml:
@@ -383,7 +524,10 @@ def waste_csv(db: Session, job: Job) -> str:
 def used_on(db: Session, job: Job) -> list[tuple[str, str, float]]:
     """Products that a job used: name, class, ml."""
     rows = db.execute(
-        select(Product.name, Product.class_id, -func.sum(Movement.ml)).join(Product, Product.id == Movement.product_id).where(Movement.job_id == job.id)
-        .group_by(Product.name, Product.class_id).order_by(Product.name)
-    )  # fmt: skip
+        select(Product.name, Product.class_id, -func.sum(Movement.ml))
+        .join(Product, Product.id == Movement.product_id)
+        .where(Movement.job_id == job.id)
+        .group_by(Product.name, Product.class_id)
+        .order_by(Product.name)
+    )
     return [(name, class_id, float(ml)) for name, class_id, ml in rows if ml and ml > 0]

@@ -1,4 +1,5 @@
-"""Parts on the shelf: pieces, place, minimum; reserved when a plan is approved, taken when a step fits them."""
+"""Parts on the shelf: pieces, place, minimum; reserved when a plan is approved, taken when a step
+fits them."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -19,7 +20,8 @@ MOST_PIECES = 9_999
 
 @dataclass(frozen=True, kw_only=True)
 class Held:
-    """A part of a pick list against the shelf: pieces there, held for other jobs, where they lie."""
+    """A part of a pick list against the shelf: pieces there, held for other jobs, where they
+    lie."""
 
     spare: BilledSpare
     pieces: int
@@ -62,9 +64,12 @@ def _reserved(db: Session, numbers: Sequence[str], but_job: int | None) -> dict[
 
 
 def against_stock(db: Session, job: Job, spares: Sequence[BilledSpare]) -> list[Held]:
-    """A pick list's parts against the shelf; what other open jobs hold is not there for this one."""
+    """A pick list's parts against the shelf; what other open jobs hold is not there for this
+    one."""
     numbers = [s.number for s in spares if s.number]
-    stock = {s.number: s for s in db.scalars(select(SpareStock).where(SpareStock.number.in_(numbers)))}
+    stock = {
+        s.number: s for s in db.scalars(select(SpareStock).where(SpareStock.number.in_(numbers)))
+    }
     reserved = _reserved(db, numbers, job.id)
     return [
         Held(
@@ -132,11 +137,20 @@ def give_back(act: Act, job: Job, consumed: Sequence[str]) -> None:
 def _locked(db: Session, number: str) -> SpareStock | None:
     if not number:
         return None
-    return db.scalars(select(SpareStock).where(SpareStock.number == number).with_for_update()).first()
+    return db.scalars(
+        select(SpareStock).where(SpareStock.number == number).with_for_update()
+    ).first()
 
 
 def save_stock(
-    act: Act, number: str, name: str, *, pieces: int | None, place: str, least: int | None, seen: int
+    act: Act,
+    number: str,
+    name: str,
+    *,
+    pieces: int | None,
+    place: str,
+    least: int | None,
+    seen: int,
 ) -> SpareStock:
     """Put a part on the shelf or say anew how many there are.
 

@@ -12,7 +12,8 @@ STAGES: tuple[str, ...] = ("intake", "evidence", "diagnosis", "plan", "work", "p
 
 @dataclass(frozen=True)
 class Lack:
-    """Something that a stage still needs: what, the place where it is entered, and what to do about it."""
+    """Something that a stage still needs: what, the place where it is entered, and what to do about
+    it."""
 
     text: str
     place: str
@@ -32,7 +33,11 @@ def _evidence(job: Job) -> list[Lack]:
     if job.before_missing_reason:
         return []
     kinds = {s.kind for s in job.sets if s.phase == "before"}
-    return [] if "idle" in kinds else [Lack("idle readings of the before set, or why there are none", "idle")]
+    return (
+        []
+        if "idle" in kinds
+        else [Lack("idle readings of the before set, or why there are none", "idle")]
+    )
 
 
 def _plan(job: Job) -> list[Lack]:
@@ -51,7 +56,11 @@ PROVEN = frozenset({"start", "relearn", "prove"})
 def _work(job: Job) -> list[Lack]:
     found = [] if job.steps else [Lack("the job card: begin the work", "card")]
     if job.card.held:
-        found.append(Lack(f"the job is held: {job.card.held.why.rstrip('.')}", "held", "Resolve what holds it"))
+        found.append(
+            Lack(
+                f"the job is held: {job.card.held.why.rstrip('.')}", "held", "Resolve what holds it"
+            )
+        )
     left = sum(
         1 for s in rows_of_round(job) if s.done_at is None and s.document.phase not in PROVEN
     )
@@ -80,11 +89,15 @@ def _prove(job: Job) -> list[Lack]:
     if any(s.document.relearn for s in rows):
         found.append(Lack("the relearn, or why it is not needed", "relearn", "Run the relearn"))
     if not any(s.phase == "after" and s.kind == "idle" for s in job.sets):
-        found.append(Lack("idle readings of the after set", "after", "Take the same readings again"))
+        found.append(
+            Lack("idle readings of the after set", "after", "Take the same readings again")
+        )
     if not job.road_test.get("done"):
         found.append(Lack("the road test", "road", "Drive the road test"))
     if job.pending_read_at is None:
-        found.append(Lack("pending codes read after the road test", "pending", "Read the pending codes"))
+        found.append(
+            Lack("pending codes read after the road test", "pending", "Read the pending codes")
+        )
     ticks = [s.document.text for s in rows if s.document.act == "tick"]
     if ticks:
         found.append(Lack(f"on the card: {ticks[0]}", "card", ticks[0]))
@@ -96,8 +109,15 @@ def _nothing(job: Job) -> list[Lack]:
     return []
 
 
-LACKS = {"intake": _intake, "evidence": _evidence, "diagnosis": _nothing, "plan": _plan, "work": _work, "prove": _prove,
-         "handover": _nothing}  # fmt: skip
+LACKS = {
+    "intake": _intake,
+    "evidence": _evidence,
+    "diagnosis": _nothing,
+    "plan": _plan,
+    "work": _work,
+    "prove": _prove,
+    "handover": _nothing,
+}
 
 
 def lacks(job: Job, stage: str) -> list[Lack]:
@@ -126,7 +146,8 @@ def advance(act: Act, number: str, stage: str) -> Job:
 
 
 def go_back(act: Act, number: str, stage: str, *, reason: str) -> Job:
-    """Send the job back to an earlier stage, with the reason in the trace. Nothing that was entered is lost."""
+    """Send the job back to an earlier stage, with the reason in the trace. Nothing that was entered
+    is lost."""
     job = act.job(number)
     if stage not in STAGES or STAGES.index(stage) >= STAGES.index(job.stage):
         raise Refused("Not an earlier stage", [f"the job stands at {job.stage}"])

@@ -1,4 +1,5 @@
-"""Templates of steps and relearns: a foreman's versions over the shipped ones, for every engine or for one family."""
+"""Templates of steps and relearns: a foreman's versions over the shipped ones, for every engine or
+for one family."""
 
 from typing import Any
 
@@ -36,9 +37,15 @@ from galene.store.models import Job, Plan, TemplateVersion, Workshop
 
 
 def _newest(db: Session, *where: ColumnElement[bool]) -> list[TemplateVersion]:
-    """The newest version of each template, without those taken back; the general ones before a family's own."""
+    """The newest version of each template, without those taken back; the general ones before a
+    family's own."""
     keys = (TemplateVersion.kind, TemplateVersion.template_id, TemplateVersion.family_id)
-    rows = db.scalars(select(TemplateVersion).ext(distinct_on(*keys)).where(*where).order_by(*keys, TemplateVersion.version.desc()))
+    rows = db.scalars(
+        select(TemplateVersion)
+        .ext(distinct_on(*keys))
+        .where(*where)
+        .order_by(*keys, TemplateVersion.version.desc())
+    )
     return [r for r in rows if r.document is not None]
 
 
@@ -68,12 +75,19 @@ def frozen_templates(plan: Plan) -> TemplateSet:
     return templates_with(plan.document.templates)
 
 
-def versions_of(db: Session, kind: str, template_id: str, *, family_id: str) -> list[TemplateVersion]:
-    """All versions of the workshop's own, newest first; none where the shipped one was never changed."""
+def versions_of(
+    db: Session, kind: str, template_id: str, *, family_id: str
+) -> list[TemplateVersion]:
+    """All versions of the workshop's own, newest first; none where the shipped one was never
+    changed."""
     return list(
         db.scalars(
             select(TemplateVersion)
-            .where(TemplateVersion.kind == kind, TemplateVersion.template_id == template_id, TemplateVersion.family_id == family_id)
+            .where(
+                TemplateVersion.kind == kind,
+                TemplateVersion.template_id == template_id,
+                TemplateVersion.family_id == family_id,
+            )
             .order_by(TemplateVersion.version.desc())
         )
     )
@@ -93,8 +107,8 @@ def in_force(db: Session, kind: str, template_id: str, *, family_id: str) -> Tem
 
 
 def faults_of(kind: str, template: Template) -> list[Fault]:
-    """What is wrong with a template: its words, its variants, the rules of chemistry, and every plan
-    that it would be part of."""
+    """What is wrong with a template: its words, its variants, the rules of chemistry, and every
+    plan that it would be part of."""
     if isinstance(template, RelearnTemplate):
         return relearn_faults(template)
     faults = procedure_faults(template, variants_of(template.component), WORDS)
@@ -102,7 +116,8 @@ def faults_of(kind: str, template: Template) -> list[Fault]:
 
 
 def plans_fault(template: PartProcedure) -> list[Fault]:
-    """The first plan with this template that would not hold, over engines, grades, works and schools."""
+    """The first plan with this template that would not hold, over engines, grades, works and
+    schools."""
     procedures = {**PROCEDURES, template.component: template}
     works = dict.fromkeys(w for s in template.steps for w in s.works if w != "relearn")
     for family in FAMILIES.values():
@@ -112,7 +127,9 @@ def plans_fault(template: PartProcedure) -> list[Fault]:
                 for grade in (2, 4):
                     for work in works:
                         one = PartWork(part=part.id, work=work, grade=grade)
-                        fault = _plan_fault(family, one, policy, procedures=procedures, template=template)
+                        fault = _plan_fault(
+                            family, one, policy, procedures=procedures, template=template
+                        )
                         if fault:
                             return [fault]
     return []
@@ -140,7 +157,8 @@ def _plan_fault(
     family: EngineFamily,
     work: PartWork,
     policy: dict[str, str],
-    *, procedures: dict[str, PartProcedure],
+    *,
+    procedures: dict[str, PartProcedure],
     template: PartProcedure,
 ) -> Fault | None:
     start = StateWords(before_set=True, heat="warm")
@@ -174,20 +192,31 @@ def _forbidden_steps(procedure: PartProcedure) -> list[Fault]:
     found = []
     method = METHODS.get(procedure.component)
     for i, step in enumerate(procedure.steps):
-        # The method's own agent has stand-ins that the plan takes where the rules forbid it on a part.
+        # The method's own agent has stand-ins that the plan takes where the rules forbid it on a
+        # part.
         if (
             step.agent
             and not (method and step.agent == method.agent)
-            and (why := forbidden(procedure.component, procedure.component, step.agent, features=[]))
+            and (
+                why := forbidden(procedure.component, procedure.component, step.agent, features=[])
+            )
         ):
             found.append(Fault(f"steps[{i}].agent", f"Forbidden on this part: {why}"))
     return found
 
 
 def save_template(
-    act: Act, kind: str, template_id: str, *, family_id: str, document: dict[str, Any] | None, note: str, seen: int
+    act: Act,
+    kind: str,
+    template_id: str,
+    *,
+    family_id: str,
+    document: dict[str, Any] | None,
+    note: str,
+    seen: int,
 ) -> TemplateVersion:
-    """Put a new version in force; without a document the one below it counts again. Jobs that are planned keep theirs.
+    """Put a new version in force; without a document the one below it counts again. Jobs that are
+    planned keep theirs.
 
     Raises
     ------
@@ -222,11 +251,30 @@ def save_template(
     act.db.execute(select(Workshop.id).where(Workshop.id == 1).with_for_update())
     last = next(iter(versions_of(act.db, kind, template_id, family_id=family_id)), None)
     if (last.version if last else 0) != seen:
-        raise Stale("the template", last.person.name if last else "somebody", last.made_at if last else act.now)
+        raise Stale(
+            "the template",
+            last.person.name if last else "somebody",
+            last.made_at if last else act.now,
+        )
     row = TemplateVersion(
-        kind=kind, template_id=template_id, family_id=family_id, version=seen + 1, document=document, note=note.strip(), made_at=act.now, person_id=act.person.id
-    )  # fmt: skip
+        kind=kind,
+        template_id=template_id,
+        family_id=family_id,
+        version=seen + 1,
+        document=document,
+        note=note.strip(),
+        made_at=act.now,
+        person_id=act.person.id,
+    )
     act.db.add(row)
     act.db.flush()
-    act.trace(None, "template_saved", kind=kind, template=template_id, family=family_id, version=row.version, note=note.strip())
+    act.trace(
+        None,
+        "template_saved",
+        kind=kind,
+        template=template_id,
+        family=family_id,
+        version=row.version,
+        note=note.strip(),
+    )
     return row

@@ -1,4 +1,5 @@
-"""The shed as it is now: each job with what it waits for and what comes next, the most pressing first."""
+"""The shed as it is now: each job with what it waits for and what comes next, the most pressing
+first."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -42,7 +43,17 @@ def standing(job: Job, now: datetime) -> Standing:
     steps = rows_of_round(job) if job.stage == "work" else []
     done, total = sum(1 for s in steps if s.done_at), len(steps)
     do, why, place, urgency = _next(job, now, wait)
-    return Standing(job=job, do=do, why=why, place=place, urgency=urgency, wait=wait, open_count=len(items), steps_done=done, steps_all=total)
+    return Standing(
+        job=job,
+        do=do,
+        why=why,
+        place=place,
+        urgency=urgency,
+        wait=wait,
+        open_count=len(items),
+        steps_done=done,
+        steps_all=total,
+    )
 
 
 def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str, int]:
@@ -52,10 +63,20 @@ def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str,
         missing = lacks(job, "intake")
         if missing:
             return "Finish the intake", "missing: " + missing[0].text, "intake", 1
-        return "Take the before readings", "before any code is cleared and anything is moved", "evidence", 1
+        return (
+            "Take the before readings",
+            "before any code is cleared and anything is moved",
+            "evidence",
+            1,
+        )
     if job.stage == "evidence":
         if set_of(job, "before", "idle") is None:
-            return "Take the before readings", "before any code is cleared and anything is moved", "evidence", 1
+            return (
+                "Take the before readings",
+                "before any code is cleared and anything is moved",
+                "evidence",
+                1,
+            )
         return "Weigh the evidence", "the before set is in", "diagnosis", 1
     if job.stage == "diagnosis":
         return "Decide the cause, or do the next check", "causes are ranked", "diagnosis", 1
@@ -63,7 +84,12 @@ def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str,
         if not job.plans:
             return "Plan the scope", "no plan yet", "plan", 1
         if job.plans[0].approved_at is None:
-            return "Ask the keeper for approval", f"plan {job.plans[0].version} waits for a yes", "plan", 2
+            return (
+                "Ask the keeper for approval",
+                f"plan {job.plans[0].version} waits for a yes",
+                "plan",
+                2,
+            )
         return "Begin the work", "the plan is approved", "plan", 1
     if job.stage == "work":
         step = current_step(job)
@@ -72,27 +98,46 @@ def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str,
         if step is None:
             return "Go on to relearn and proof", "every step is ticked", "work", 1
         if wait and wait.name in step.document.waits_for:
-            return f"Wait: {wait.name[0].lower()}{wait.name[1:]}", "then: " + step.document.text, "work", 2
+            return (
+                f"Wait: {wait.name[0].lower()}{wait.name[1:]}",
+                "then: " + step.document.text,
+                "work",
+                2,
+            )
         place = "work" if step.document.act == "tick" else PLACE_OF_ACT[step.document.act]
-        return step.document.text, f"step {step.position - job.card.first + 1} of {len(rows_of_round(job))}", place, 0
+        return (
+            step.document.text,
+            f"step {step.position - job.card.first + 1} of {len(rows_of_round(job))}",
+            place,
+            0,
+        )
     if job.stage == "prove":
         state = relearn_state(job)
         if state and state.outcome == "running":
             return "Watch the relearn", "a hold runs", "prove", 0
         missing = lacks(job, "prove")
-        return (missing[0].do if missing else "Hand over"), "the proof is not whole yet" if missing else "the proof is whole", "prove", 1
+        return (
+            (missing[0].do if missing else "Hand over"),
+            "the proof is not whole yet" if missing else "the proof is whole",
+            "prove",
+            1,
+        )
     if not job.handover.get("cause"):
         return "Confirm what it was", "the proof is whole", "handover", 1
     return "Foreman: look at it and sign", "everything else is done", "handover", 3
 
 
 def board(db: Session, now: datetime) -> list[Standing]:
-    """Open jobs with their standing: what is due and urgent first. Steps and plans are read only where a stage asks for them."""
+    """Open jobs with their standing: what is due and urgent first. Steps and plans are read only
+    where a stage asks for them."""
     jobs = (
         db.scalars(
             select(Job)
             .where(Job.state == "open")
-            .options(*(selectinload(x) for x in (Job.items, Job.waits)), selectinload(Job.sets).lazyload(ReadingSet.readings))
+            .options(
+                *(selectinload(x) for x in (Job.items, Job.waits)),
+                selectinload(Job.sets).lazyload(ReadingSet.readings),
+            )
             .order_by(Job.due_at.nulls_last(), Job.id)
             .limit(BOARD_LIMIT)
         )
@@ -112,4 +157,8 @@ def open_count(db: Session) -> int:
 
 def lately_finished(db: Session, limit: int = 4) -> list[Job]:
     """The newest finished jobs."""
-    return list(db.scalars(select(Job).where(Job.state == "finished").order_by(Job.finished_at.desc()).limit(limit)).unique())
+    return list(
+        db.scalars(
+            select(Job).where(Job.state == "finished").order_by(Job.finished_at.desc()).limit(limit)
+        ).unique()
+    )

@@ -1,4 +1,5 @@
-"""Waits: started by steps or by hand, any number side by side, lengthened or cut short with a reason."""
+"""Waits: started by steps or by hand, any number side by side, lengthened or cut short with a
+reason."""
 
 from datetime import datetime, timedelta
 
@@ -50,8 +51,15 @@ def start_wait(act: Act, number: str, name: str, *, minutes: float | None, reaso
     if faults:
         raise Invalid(faults)
     act.db.add(
-        WaitRow(job_id=job.id, name=name.strip(), reason=reason.strip(), started_at=act.now, ends_at=act.now + timedelta(minutes=minutes or 0), person_id=act.person.id)
-    )  # fmt: skip
+        WaitRow(
+            job_id=job.id,
+            name=name.strip(),
+            reason=reason.strip(),
+            started_at=act.now,
+            ends_at=act.now + timedelta(minutes=minutes or 0),
+            person_id=act.person.id,
+        )
+    )
     act.trace(job, "wait_started", name=name.strip(), minutes=minutes, reason=reason.strip())
     act.db.flush()
     act.db.expire(job, ["waits"])

@@ -1,4 +1,5 @@
-"""Stage 5: the job card: pick list, ticks with their consequences, steps left out, added, worded anew."""
+"""Stage 5: the job card: pick list, ticks with their consequences, steps left out, added, worded
+anew."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -99,7 +100,10 @@ def begin_work(
     if set_of(job, "before", "idle") is None and not job.before_missing_reason:
         raise Refused(
             "The before set first",
-            ["take it, or say on the evidence page why there is none: opening and clearing erase it"],
+            [
+                "take it, or say on the evidence page why there is none: opening and clearing"
+                " erase it"
+            ],
         )
     act.claim(job, "work", seen)
     job.bay_air = {
@@ -138,7 +142,8 @@ def begin_work(
 
 
 def _stands_open(job: Job) -> bool:
-    """Whether the car stands as the round has left it: something open, off, low or without power."""
+    """Whether the car stands as the round has left it: something open, off, low or without
+    power."""
     rows = rows_of_round(job)
     if not rows or all(r.done_at for r in rows):
         return False
@@ -148,7 +153,8 @@ def _stands_open(job: Job) -> bool:
 
 
 def _go_on_by(act: Act, job: Job, document: PlanDocument) -> Job:
-    """The round goes on by a new plan from the state as it is; a stop that it answers is resolved."""
+    """The round goes on by a new plan from the state as it is; a stop that it answers is
+    resolved."""
     held = job.card.held
     resolved = job.card.resolved
     if held:
@@ -197,8 +203,12 @@ def pick_list(job: Job) -> list[tuple[str, str]]:
     if not job.plans:
         return []
     bill = job.plans[0].document.bill
-    parts = [(f"spare:{s.id}", f"{s.name}, {s.number}" if s.number else s.name) for s in bill.spares]
-    agents = [(f"agent:{a.class_id}", f"{a.title}, {a.ml:.0f} ml{labelled(a.label)}") for a in bill.agents]
+    parts = [
+        (f"spare:{s.id}", f"{s.name}, {s.number}" if s.number else s.name) for s in bill.spares
+    ]
+    agents = [
+        (f"agent:{a.class_id}", f"{a.title}, {a.ml:.0f} ml{labelled(a.label)}") for a in bill.agents
+    ]
     return [*parts, *agents, *((f"tool:{t}", t) for t in bill.tools)]
 
 
@@ -242,12 +252,10 @@ def check_pick(act: Act, number: str, missing: Mapping[str, str]) -> Job:
 
 
 def parts_used(job: Job) -> list[str]:
-    """Spares that went in: those of the steps that are done, and once none is left the extra ones."""
+    """Spares that went in: those of the steps that are done, and once none is left the extra
+    ones."""
     used = [
-        c
-        for s in job.steps
-        if s.done_at and not s.records.left_out
-        for c in s.document.consumes
+        c for s in job.steps if s.done_at and not s.records.left_out for c in s.document.consumes
     ]
     if job.steps and all(s.done_at for s in job.steps) and job.plans:
         used += job.plans[0].document.extra_spares
@@ -276,8 +284,8 @@ def tick(
     Invalid
         A record that is missing.
     Refused
-        Steps before it, a stop, a state of the car that it needs, a caution not acknowledged, a wait
-        not over without a reason, an approval that is waited for.
+        Steps before it, a stop, a state of the car that it needs, a caution not acknowledged, a
+        wait not over without a reason, an approval that is waited for.
     """
     job = act.job(number)
     row = _step(job, step_id)
@@ -341,7 +349,14 @@ def _happens(act: Act, job: Job, step: Step) -> None:
             )
         )
     if step.agent:
-        shelf.take_for_step(act, job, step.id, class_id=step.agent.class_id, ml=step.agent.ml, label=step.agent.label)
+        shelf.take_for_step(
+            act,
+            job,
+            step.id,
+            class_id=step.agent.class_id,
+            ml=step.agent.ml,
+            label=step.agent.label,
+        )
     if step.consumes:
         spares.take(act, job, step.consumes)
     if step.does.codes == "cleared" and job.codes_cleared_at is None:
@@ -458,7 +473,9 @@ def _answers(act: Act, job: Job, step: Step, *, given: Mapping[str, str]) -> Ste
         if record.kind == "grade":
             phase = "after" if record.name == "grade_after" else "work"
             for part in step.treats or (step.part,):
-                save_look(act, job.number, phase, part_id=part, deposit=one.deposit, grade=int(one.answer))
+                save_look(
+                    act, job.number, phase, part_id=part, deposit=one.deposit, grade=int(one.answer)
+                )
     return StepAnswers(given=tuple(kept))
 
 
@@ -496,7 +513,8 @@ def _answer(given: Mapping[str, str], record: Record, value: str) -> Given:
 
 
 def may_be_left_out(step: Step) -> bool:
-    """Whether a step may be left out: it moves, opens, closes and asks nothing that others rest on."""
+    """Whether a step may be left out: it moves, opens, closes and asks nothing that others rest
+    on."""
     moves = step.opens or step.closes or step.takes_off or step.refits or step.sends
     changes = step.does != StateWords() or step.receives or step.wait or step.act != "tick"
     asked = any(r.kind == "yes_no" and _holds_back(r) for r in step.records)
@@ -624,8 +642,8 @@ def edit_step(act: Act, number: str, step_id: int, *, text: str, minutes: float 
 
 
 def untick(act: Act, number: str, step_id: int) -> Job:
-    """Undo the last tick: what it opened is off the list, what it closed stands open again, its wait
-    ends, and what its answers changed is as it was.
+    """Undo the last tick: what it opened is off the list, what it closed stands open again, its
+    wait ends, and what its answers changed is as it was.
 
     Raises
     ------

@@ -26,7 +26,9 @@ KNOWLEDGE = KnowledgeBase(
 
 def outline_of(family: EngineFamily) -> EngineOutline:
     """What the diagnosis must know of a family."""
-    upstream = sum(p.component == "oxygen_sensor" and "upstream" in p.features for p in family.parts)
+    upstream = sum(
+        p.component == "oxygen_sensor" and "upstream" in p.features for p in family.parts
+    )
     return EngineOutline(
         components=family.components,
         fuel=family.fuel,
@@ -55,9 +57,11 @@ def code_evidence(codes: tuple[str, ...], banks: int = 1) -> dict[str, Observati
 
 
 def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -> Case:
-    """A case file (already checked for shape) as a case: the engine looked up, codes and duty turned into evidence.
+    """A case file (already checked for shape) as a case: the engine looked up, codes and duty
+    turned into evidence.
 
-    A code in `codes` makes its group present; saying the same group absent in `evidence` is a contradiction.
+    A code in `codes` makes its group present; saying the same group absent in `evidence` is a
+    contradiction.
     """
     engine = given["engine"]
     if engine.get("family") is not None:
@@ -65,9 +69,21 @@ def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -
             raise InputError("engine.family", engine["family"], ", ".join(sorted(outlines)))
         outline = outlines[engine["family"]]
     else:
-        outline = EngineOutline(components=frozenset(engine["components"]), fuel=engine["fuel"], injection=engine["injection"], cycle=engine["cycle"], throttle=engine["throttle"])
+        outline = EngineOutline(
+            components=frozenset(engine["components"]),
+            fuel=engine["fuel"],
+            injection=engine["injection"],
+            cycle=engine["cycle"],
+            throttle=engine["throttle"],
+        )
     evidence = {
-        evidence_id: seen if isinstance(seen, Observation) else Observation(**seen) if isinstance(seen, Mapping) else Observation(seen)
+        evidence_id: (
+            seen
+            if isinstance(seen, Observation)
+            else Observation(**seen)
+            if isinstance(seen, Mapping)
+            else Observation(seen)
+        )
         for evidence_id, seen in given.get("evidence", {}).items()
     }
     for code in given.get("codes", ()):
@@ -83,7 +99,9 @@ def case_from(given: Mapping[str, Any], outlines: Mapping[str, EngineOutline]) -
             if evidence_id not in KNOWLEDGE.evidence:
                 raise InputError(source, evidence_id, "an id of the vocabulary")
             if evidence_id in evidence and evidence[evidence_id].state == "absent":
-                raise InputError(f"evidence.{evidence_id}", "absent", f"not absent, as {source} show it present")
+                raise InputError(
+                    f"evidence.{evidence_id}", "absent", f"not absent, as {source} show it present"
+                )
             evidence[evidence_id] = seen
     return Case(
         engine=outline,

@@ -1,4 +1,5 @@
-"""What a check lays open on an engine: kinds of part that must be reached, and what is unhooked for it."""
+"""What a check lays open on an engine: kinds of part that must be reached, and what is unhooked for
+it."""
 
 from galene.core.access import operations_for
 from galene.core.airpath import EngineFamily, Operation
@@ -31,7 +32,8 @@ UNHOOKED: dict[str, tuple[str, str]] = {
 
 
 def opened_for(check: str, family: EngineFamily, done: tuple[str, ...]) -> tuple[Operation, ...]:
-    """The operations that a check needs on this engine, without those done, in the order of opening."""
+    """The operations that a check needs on this engine, without those done, in the order of
+    opening."""
     kinds = REACHES.get(check, ())
     parts = [next((p.id for p in family.parts if p.component == k), "") for k in kinds]
     return operations_for(family, [p for p in parts if p], done)
@@ -41,7 +43,10 @@ def items_of(check: str, family: EngineFamily, done: tuple[str, ...]) -> tuple[O
     """Everything that must go back after a check, one item each."""
     found: list[OpenItem] = []
     for operation in opened_for(check, family, done):
-        found += [*plain_items(family, operation, "", gone=()), *mouths(family, operation, "", gone=())]
+        found += [
+            *plain_items(family, operation, "", gone=()),
+            *mouths(family, operation, "", gone=()),
+        ]
     if check in UNHOOKED and "runner_actuator" in family.components:
         what, kind = UNHOOKED[check]
         if not any(i.what == what for i in found):

@@ -1,4 +1,5 @@
-"""Generic meanings of trouble codes, in our own words, by the public standard's numbering (SAE J2012, ISO 15031-6)."""
+"""Generic meanings of trouble codes, in our own words, by the public standard's numbering (SAE
+J2012, ISO 15031-6)."""
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -7,7 +8,8 @@ from types import MappingProxyType
 
 @dataclass(frozen=True, kw_only=True)
 class CodeGroup:
-    """Codes that name one function. `evidence` is the id in the diagnosis, `component` where it lights up the drawing."""
+    """Codes that name one function. `evidence` is the id in the diagnosis, `component` where it
+    lights up the drawing."""
 
     evidence: str
     title: str
@@ -19,62 +21,183 @@ class CodeGroup:
 GROUPS: dict[str, CodeGroup] = {
     g.evidence: g
     for g in (
-        CodeGroup(evidence="code_maf", title="Air meter", says="The air meter's signal disagrees with what the engine should take in.",
-                  says_not="It does not say that the meter is dead: film, dust or air behind it look the same.", component="maf_sensor"),
-        CodeGroup(evidence="code_map", title="Manifold pressure", says="The manifold pressure signal is out of its range or does not fit.",
-                  says_not="It does not tell sensor from plugged snout, hose or port.", component="map_sensor"),
-        CodeGroup(evidence="code_iat", title="Intake air temperature", says="The intake temperature signal is out of range or frozen.",
-                  says_not="Often the plug or a film, and often part of the air meter.", component="iat_sensor"),
-        CodeGroup(evidence="code_throttle_position", title="Throttle position", says="A position signal leaves its range or disagrees with the other.",
-                  says_not="Not whose track it is, the plate's or the pedal's; only a range code may be a plate that sticks.", component="throttle_body"),
-        CodeGroup(evidence="code_lean", title="Mixture lean", says="The control unit adds more fuel than it may.",
-                  says_not="Not an oxygen sensor fault: first air that is not counted, then the meter.", component=None),
-        CodeGroup(evidence="code_rich", title="Mixture rich", says="The control unit takes away more fuel than it may.",
-                  says_not="Not an oxygen sensor fault by itself.", component=None),
-        CodeGroup(evidence="code_misfire", title="Misfire", says="The crank slows where a cylinder should push.",
-                  says_not="Ignition, fuel, compression or air: deposits are only one of them.", component="intake_ports"),
-        CodeGroup(evidence="code_idle", title="Idle speed", says="Idle speed stays off its target although the control works at it.",
-                  says_not="Narrowed or leaking air at idle does this as well as the actuator.", component="throttle_body"),
-        CodeGroup(evidence="code_throttle_control", title="Throttle control", says="The plate does not follow its command as it should.",
-                  says_not="Deposit that holds the plate comes before the motor.", component="throttle_body"),
-        CodeGroup(evidence="code_boost_low", title="Boost low", says="Charge pressure stays below its target.",
-                  says_not="Leak, clogged intake, soot on the sensor or turbine control.", component="charge_air_pipe"),
-        CodeGroup(evidence="code_boost_sensor", title="Boost sensor", says="The charge pressure signal is out of range or does not fit.",
-                  says_not="Soot and oil on the snout look like a bad sensor.", component="boost_sensor"),
-        CodeGroup(evidence="code_egr_flow_low", title="Recirculation low", says="Less exhaust comes back than commanded.",
-                  says_not="It does not name the valve: a plugged passage is common.", component="egr_valve"),
-        CodeGroup(evidence="code_egr_flow_high", title="Recirculation high", says="More exhaust comes back than commanded.",
-                  says_not="A seat held open by carbon, or the sensor that watches.", component="egr_valve"),
-        CodeGroup(evidence="code_egr_control", title="Recirculation control", says="The valve's or cooler's control does not do what it is told.",
-                  says_not="Circuit, motor or a stem that sticks.", component="egr_valve"),
-        CodeGroup(evidence="code_egr_position", title="Recirculation position", says="The position signal's circuit is out of its range.",
-                  says_not="A circuit code blames no soot: plug and wires first.", component="egr_valve"),
-        CodeGroup(evidence="code_secondary_air", title="Secondary air", says="Secondary air is missing or leaks.",
-                  says_not="Not the main air meter: the small meter and the valve.", component="secondary_air_valve"),
-        CodeGroup(evidence="code_exhaust_pressure", title="Exhaust pressure", says="The exhaust pressure signal does not fit.",
-                  says_not="A blocked tube starves a good sensor.", component="exhaust_pressure_sensor"),
-        CodeGroup(evidence="code_pressure_correlation", title="Pressures disagree", says="Two pressures that should agree do not.",
-                  says_not="It does not say which of the two is wrong.", component=None),
-        CodeGroup(evidence="code_oxygen_sensor", title="Oxygen sensor", says="The oxygen sensor's signal or heater is not as expected.",
-                  says_not="Many of these are another fault's lean or rich mixture.", component="oxygen_sensor"),
-        CodeGroup(evidence="code_runner", title="Intake runner", says="The runner flaps' position does not follow.",
-                  says_not="Stiff flaps, an unhooked lever or dust in the actuator's sensor.", component="runner_flaps"),
-        CodeGroup(evidence="code_particulate_filter", title="Particulate filter", says="The filter's load or burn-off is not as expected.",
-                  says_not="What feeds it soot comes first.", component="particulate_filter"),
-        CodeGroup(evidence="code_barometric", title="Ambient pressure", says="The ambient pressure signal is out of its range.",
-                  says_not="Often inside the control unit; no deposit does it.", component="barometric_sensor"),
-        CodeGroup(evidence="code_crankcase_pressure", title="Crankcase pressure", says="The crankcase pressure signal does not fit.",
-                  says_not="Hose, fitting and seal come before the sensor.", component="crankcase_pressure_sensor"),
+        CodeGroup(
+            evidence="code_maf",
+            title="Air meter",
+            says="The air meter's signal disagrees with what the engine should take in.",
+            says_not=(
+                "It does not say that the meter is dead: film, dust or air behind it look the same."
+            ),
+            component="maf_sensor",
+        ),
+        CodeGroup(
+            evidence="code_map",
+            title="Manifold pressure",
+            says="The manifold pressure signal is out of its range or does not fit.",
+            says_not="It does not tell sensor from plugged snout, hose or port.",
+            component="map_sensor",
+        ),
+        CodeGroup(
+            evidence="code_iat",
+            title="Intake air temperature",
+            says="The intake temperature signal is out of range or frozen.",
+            says_not="Often the plug or a film, and often part of the air meter.",
+            component="iat_sensor",
+        ),
+        CodeGroup(
+            evidence="code_throttle_position",
+            title="Throttle position",
+            says="A position signal leaves its range or disagrees with the other.",
+            says_not=(
+                "Not whose track it is, the plate's or the pedal's; only a range code may be a"
+                " plate that sticks."
+            ),
+            component="throttle_body",
+        ),
+        CodeGroup(
+            evidence="code_lean",
+            title="Mixture lean",
+            says="The control unit adds more fuel than it may.",
+            says_not="Not an oxygen sensor fault: first air that is not counted, then the meter.",
+            component=None,
+        ),
+        CodeGroup(
+            evidence="code_rich",
+            title="Mixture rich",
+            says="The control unit takes away more fuel than it may.",
+            says_not="Not an oxygen sensor fault by itself.",
+            component=None,
+        ),
+        CodeGroup(
+            evidence="code_misfire",
+            title="Misfire",
+            says="The crank slows where a cylinder should push.",
+            says_not="Ignition, fuel, compression or air: deposits are only one of them.",
+            component="intake_ports",
+        ),
+        CodeGroup(
+            evidence="code_idle",
+            title="Idle speed",
+            says="Idle speed stays off its target although the control works at it.",
+            says_not="Narrowed or leaking air at idle does this as well as the actuator.",
+            component="throttle_body",
+        ),
+        CodeGroup(
+            evidence="code_throttle_control",
+            title="Throttle control",
+            says="The plate does not follow its command as it should.",
+            says_not="Deposit that holds the plate comes before the motor.",
+            component="throttle_body",
+        ),
+        CodeGroup(
+            evidence="code_boost_low",
+            title="Boost low",
+            says="Charge pressure stays below its target.",
+            says_not="Leak, clogged intake, soot on the sensor or turbine control.",
+            component="charge_air_pipe",
+        ),
+        CodeGroup(
+            evidence="code_boost_sensor",
+            title="Boost sensor",
+            says="The charge pressure signal is out of range or does not fit.",
+            says_not="Soot and oil on the snout look like a bad sensor.",
+            component="boost_sensor",
+        ),
+        CodeGroup(
+            evidence="code_egr_flow_low",
+            title="Recirculation low",
+            says="Less exhaust comes back than commanded.",
+            says_not="It does not name the valve: a plugged passage is common.",
+            component="egr_valve",
+        ),
+        CodeGroup(
+            evidence="code_egr_flow_high",
+            title="Recirculation high",
+            says="More exhaust comes back than commanded.",
+            says_not="A seat held open by carbon, or the sensor that watches.",
+            component="egr_valve",
+        ),
+        CodeGroup(
+            evidence="code_egr_control",
+            title="Recirculation control",
+            says="The valve's or cooler's control does not do what it is told.",
+            says_not="Circuit, motor or a stem that sticks.",
+            component="egr_valve",
+        ),
+        CodeGroup(
+            evidence="code_egr_position",
+            title="Recirculation position",
+            says="The position signal's circuit is out of its range.",
+            says_not="A circuit code blames no soot: plug and wires first.",
+            component="egr_valve",
+        ),
+        CodeGroup(
+            evidence="code_secondary_air",
+            title="Secondary air",
+            says="Secondary air is missing or leaks.",
+            says_not="Not the main air meter: the small meter and the valve.",
+            component="secondary_air_valve",
+        ),
+        CodeGroup(
+            evidence="code_exhaust_pressure",
+            title="Exhaust pressure",
+            says="The exhaust pressure signal does not fit.",
+            says_not="A blocked tube starves a good sensor.",
+            component="exhaust_pressure_sensor",
+        ),
+        CodeGroup(
+            evidence="code_pressure_correlation",
+            title="Pressures disagree",
+            says="Two pressures that should agree do not.",
+            says_not="It does not say which of the two is wrong.",
+            component=None,
+        ),
+        CodeGroup(
+            evidence="code_oxygen_sensor",
+            title="Oxygen sensor",
+            says="The oxygen sensor's signal or heater is not as expected.",
+            says_not="Many of these are another fault's lean or rich mixture.",
+            component="oxygen_sensor",
+        ),
+        CodeGroup(
+            evidence="code_runner",
+            title="Intake runner",
+            says="The runner flaps' position does not follow.",
+            says_not="Stiff flaps, an unhooked lever or dust in the actuator's sensor.",
+            component="runner_flaps",
+        ),
+        CodeGroup(
+            evidence="code_particulate_filter",
+            title="Particulate filter",
+            says="The filter's load or burn-off is not as expected.",
+            says_not="What feeds it soot comes first.",
+            component="particulate_filter",
+        ),
+        CodeGroup(
+            evidence="code_barometric",
+            title="Ambient pressure",
+            says="The ambient pressure signal is out of its range.",
+            says_not="Often inside the control unit; no deposit does it.",
+            component="barometric_sensor",
+        ),
+        CodeGroup(
+            evidence="code_crankcase_pressure",
+            title="Crankcase pressure",
+            says="The crankcase pressure signal does not fit.",
+            says_not="Hose, fitting and seal come before the sensor.",
+            component="crankcase_pressure_sensor",
+        ),
     )
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, kw_only=True)
 class CodeMeaning:
     """What a code means in general.
 
-    `group` is None for a code outside this work; `evidence` is what the code's own meaning says in the diagnosis: of its
-    group, or narrower (a circuit code blames no deposit); `bank` is that of the mixture it speaks of, 0 where none.
+    `group` is None for a code outside this work; `evidence` is what the code's own meaning says in
+    the diagnosis: of its group, or narrower (a circuit code blames no deposit); `bank` is that of
+    the mixture it speaks of, 0 where none.
     """
 
     code: str
@@ -117,10 +240,34 @@ def _numbers(*runs: tuple[int, int]) -> tuple[str, ...]:
 MIXTURE: tuple[CodeMeaning, ...] = (
     _code("P0171", "Mixture too lean, bank 1", "code_lean", bank=1),
     _code("P0174", "Mixture too lean, bank 2", "code_lean", bank=2),
-    _code("P2177", "Mixture too lean off idle, bank 1", "code_lean", evidence="code_lean_off_idle", bank=1),
-    _code("P2179", "Mixture too lean off idle, bank 2", "code_lean", evidence="code_lean_off_idle", bank=2),
-    _code("P2187", "Mixture too lean at idle, bank 1", "code_lean", evidence="code_lean_at_idle", bank=1),
-    _code("P2189", "Mixture too lean at idle, bank 2", "code_lean", evidence="code_lean_at_idle", bank=2),
+    _code(
+        "P2177",
+        "Mixture too lean off idle, bank 1",
+        "code_lean",
+        evidence="code_lean_off_idle",
+        bank=1,
+    ),
+    _code(
+        "P2179",
+        "Mixture too lean off idle, bank 2",
+        "code_lean",
+        evidence="code_lean_off_idle",
+        bank=2,
+    ),
+    _code(
+        "P2187",
+        "Mixture too lean at idle, bank 1",
+        "code_lean",
+        evidence="code_lean_at_idle",
+        bank=1,
+    ),
+    _code(
+        "P2189",
+        "Mixture too lean at idle, bank 2",
+        "code_lean",
+        evidence="code_lean_at_idle",
+        bank=2,
+    ),
     _code("P0172", "Mixture too rich, bank 1", "code_rich", bank=1),
     _code("P0175", "Mixture too rich, bank 2", "code_rich", bank=2),
     _code("P2178", "Mixture too rich off idle, bank 1", "code_rich", bank=1),
@@ -129,8 +276,18 @@ MIXTURE: tuple[CodeMeaning, ...] = (
     _code("P2190", "Mixture too rich at idle, bank 2", "code_rich", bank=2),
 )
 THROTTLE: tuple[CodeMeaning, ...] = (
-    *_signal(120, "Throttle or pedal position A", "code_throttle_position", circuit="code_throttle_tracks"),
-    *_signal(220, "Throttle or pedal position B", "code_throttle_position", circuit="code_throttle_tracks"),
+    *_signal(
+        120,
+        "Throttle or pedal position A",
+        "code_throttle_position",
+        circuit="code_throttle_tracks",
+    ),
+    *_signal(
+        220,
+        "Throttle or pedal position B",
+        "code_throttle_position",
+        circuit="code_throttle_tracks",
+    ),
     _code(
         "P2135",
         "Throttle or pedal position: A and B disagree",
@@ -194,14 +351,19 @@ RECIRCULATION: tuple[CodeMeaning, ...] = (
     _code("P0402", "Exhaust recirculation: flow too high", "code_egr_flow_high"),
     _code("P042E", "Exhaust recirculation: control stuck open", "code_egr_flow_high"),
     _code(
-        "P0403", "Exhaust recirculation: control circuit", "code_egr_control", evidence="code_egr_circuit"
+        "P0403",
+        "Exhaust recirculation: control circuit",
+        "code_egr_control",
+        evidence="code_egr_circuit",
     ),
     _code("P0404", "Exhaust recirculation: control range or performance", "code_egr_control"),
     _code("P0405", "Recirculation position: signal low", "code_egr_position"),
     _code("P0406", "Recirculation position: signal high", "code_egr_position"),
     _code("P0407", "Recirculation position B: signal low", "code_egr_position"),
     _code("P0408", "Recirculation position B: signal high", "code_egr_position"),
-    _code("P0409", "Recirculation sensor: circuit", "code_egr_control", evidence="code_egr_circuit"),
+    _code(
+        "P0409", "Recirculation sensor: circuit", "code_egr_control", evidence="code_egr_circuit"
+    ),
     *_several(
         _numbers((487, 490)),
         "Recirculation throttle or valve: control circuit",
@@ -209,7 +371,9 @@ RECIRCULATION: tuple[CodeMeaning, ...] = (
         evidence="code_egr_circuit",
     ),
     _code("P2413", "Exhaust recirculation: system performance", "code_egr_control"),
-    _code("P2457", "Recirculation cooler: performance", "code_egr_control", evidence="code_egr_cooler"),
+    _code(
+        "P2457", "Recirculation cooler: performance", "code_egr_control", evidence="code_egr_cooler"
+    ),
 )
 SECONDARY: tuple[CodeMeaning, ...] = (
     _code("P0410", "Secondary air: system", "code_secondary_air"),
@@ -254,7 +418,9 @@ SECONDARY: tuple[CodeMeaning, ...] = (
     ),
 )
 PRESSURES: tuple[CodeMeaning, ...] = (
-    *_signal(470, "Exhaust pressure", "code_exhaust_pressure", circuit="code_exhaust_pressure_circuit"),
+    *_signal(
+        470, "Exhaust pressure", "code_exhaust_pressure", circuit="code_exhaust_pressure_circuit"
+    ),
     _code(
         "P0068",
         "Manifold pressure or air meter against throttle position",
@@ -307,9 +473,14 @@ PRESSURES: tuple[CodeMeaning, ...] = (
     *_several(_numbers((2226, 2229)), "Ambient pressure sensor: circuit", "code_barometric"),
     _code("P0299", "Charge pressure too low", "code_boost_low"),
     _code("P2263", "Charging: performance", "code_boost_low"),
-    *_signal(235, "Charge pressure sensor", "code_boost_sensor", circuit="code_boost_sensor_circuit"),
+    *_signal(
+        235, "Charge pressure sensor", "code_boost_sensor", circuit="code_boost_sensor_circuit"
+    ),
     _code(
-        "P051A", "Crankcase pressure: circuit", "code_crankcase_pressure", evidence="code_crankcase_circuit"
+        "P051A",
+        "Crankcase pressure: circuit",
+        "code_crankcase_pressure",
+        evidence="code_crankcase_circuit",
     ),
     _code("P051B", "Crankcase pressure: range or performance", "code_crankcase_pressure"),
     _code(

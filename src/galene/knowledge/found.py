@@ -10,7 +10,8 @@ def _step(
     key: str,
     text: str,
     why: str,
-    *, minutes: float,
+    *,
+    minutes: float,
     tools: tuple[str, ...] = (),
     cautions: tuple[str, ...] = (),
     records: tuple[Record, ...] = (),
@@ -50,7 +51,8 @@ KINDS: tuple[FindKind, ...] = (
             ),
             _step(
                 "draw",
-                "Draw the stump: locking pliers or a welded nut, else drill it to the middle and use an extractor",
+                "Draw the stump: locking pliers or a welded nut, else drill it to the middle and"
+                " use an extractor",
                 "A hole off the middle costs the thread.",
                 minutes=35,
                 tools=("locking pliers", "extractor set", "centre punch"),
@@ -73,7 +75,8 @@ KINDS: tuple[FindKind, ...] = (
         steps=(
             _step(
                 "insert",
-                "Grease on the drill, drill and tap for a thread insert, chips caught; insert below the face, tang broken off and found",
+                "Grease on the drill, drill and tap for a thread insert, chips caught; insert below"
+                " the face, tang broken off and found",
                 "A torque on half a thread holds nothing.",
                 minutes=25,
                 tools=("thread insert set", VACUUM),
@@ -97,7 +100,8 @@ KINDS: tuple[FindKind, ...] = (
         steps=(
             _step(
                 "cut",
-                "Penetrating oil on the clamp; cut it with a shield against the hose, never toward the hand",
+                "Penetrating oil on the clamp; cut it with a shield against the hose, never toward"
+                " the hand",
                 "A clamp that springs cuts.",
                 minutes=12,
                 tools=("penetrating oil", "cutters", "shield"),
@@ -133,7 +137,8 @@ KINDS: tuple[FindKind, ...] = (
         steps=(
             _step(
                 "piece",
-                "Find the piece that broke off: look into the port with the lamp; it is in the hand before anything goes on",
+                "Find the piece that broke off: look into the port with the lamp; it is in the hand"
+                " before anything goes on",
                 "A tab in the intake ends in a cylinder.",
                 minutes=5,
                 tools=("lamp", "tweezers"),
@@ -157,7 +162,8 @@ KINDS: tuple[FindKind, ...] = (
         steps=(
             _step(
                 "gasket",
-                "Clean both faces, measure the groove, fit the new gasket dry unless its maker says else",
+                "Clean both faces, measure the groove, fit the new gasket dry unless its maker says"
+                " else",
                 "A second leak comes from the old residue.",
                 minutes=8,
                 tools=("plastic scraper",),
@@ -186,7 +192,8 @@ KINDS: tuple[FindKind, ...] = (
         steps=(
             _step(
                 "work",
-                "Press and turn the stem at several depths with cleaner on a brush, until it falls back by itself",
+                "Press and turn the stem at several depths with cleaner on a brush, until it falls"
+                " back by itself",
                 "Spray alone does not free it.",
                 minutes=15,
                 tools=("soft brush", "scraper"),
@@ -228,7 +235,8 @@ KINDS: tuple[FindKind, ...] = (
         steps=(
             _step(
                 "fetch",
-                "Look where it lies with lamp and borescope; fetch it with magnet, tweezers or vacuum; nothing is turned meanwhile",
+                "Look where it lies with lamp and borescope; fetch it with magnet, tweezers or"
+                " vacuum; nothing is turned meanwhile",
                 "Cranked once, it is in a cylinder.",
                 minutes=15,
                 tools=("borescope", "magnet", "tweezers", VACUUM),

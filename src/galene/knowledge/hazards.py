@@ -1,7 +1,8 @@
 """Hazards of this trade, by what of a step, check, relearn phase or worksheet they are known.
 
-Sources: safety data sheets' usual sections 7 and 8 for agents; workshop practice for the rest. Respirator classes as in
-EN 149 (FFP3) and EN 14387 (type AX for low-boiling solvents); soot of engines counts as a cause of cancer (IARC 105).
+Sources: safety data sheets' usual sections 7 and 8 for agents; workshop practice for the rest.
+Respirator classes as in EN 149 (FFP3) and EN 14387 (type AX for low-boiling solvents); soot of
+engines counts as a cause of cancer (IARC 105).
 """
 
 from galene.core.diagnosis.records import Check

@@ -1,4 +1,5 @@
-"""Schools of practice that these procedures depend on: the choices, the default first, the reason for it, and what each risks."""
+"""Schools of practice that these procedures depend on: the choices, the default first, the reason
+for it, and what each risks."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -8,7 +9,8 @@ from galene.core.airpath import EngineFamily, Part
 
 @dataclass(frozen=True, kw_only=True)
 class School:
-    """One question that practitioners answer differently. `risks` says what speaks against a choice."""
+    """One question that practitioners answer differently. `risks` says what speaks against a
+    choice."""
 
     letter: str
     question: str
@@ -22,43 +24,230 @@ class School:
 
 
 SCHOOLS: tuple[School, ...] = (
-    School(letter="A", question="Agent for hot-film meters", choices=(("made_for_them", "only a residue-free agent made for them"), ("plastic_safe", "any residue-free, plastic-safe agent by label")),
-           why="A can is cheap against a meter; strong solvents are refused under either.", risks={"plastic_safe": "A label may promise more than the can holds."}),
-    School(letter="B", question="Meter with a stored code", choices=(("clean_once", "clean once, retest, then decide"), ("replace", "replace at once")),
-           why="Film is common and cleaning is minutes; damage or a second return decides for replacement.", risks={"replace": "The owner pays for a meter that a minute's spray might have saved."}),
-    School(letter="C", question="Drying", choices=(("label_factor", "label minutes times temperature factor"), ("fixed_hour", "an hour, always"), ("short_with_check", "short air-dry with a check for moisture")),
-           why="Wet electronics fail silently.", risks={"fixed_hour": "An hour in which the bay stands.", "short_with_check": "What is wet under a cap is not seen."}),
-    School(letter="D", question="Electronic plate by hand", choices=(("gentle", "gently, power off, connector off, relearn afterwards"), ("never", "never moved: the pedal or a service mode opens it, engine off"), ("free", "free to move: cable throttles only")),
-           why="Some makers forbid it: the family's entry overrides.", risks={"gentle": "A gear tooth breaks under a hasty hand.", "never": "Power comes near the bore: fingers out until the key is off.", "free": "Electronic plates are opened gently all the same."}),
-    School(letter="E", question="Agent into the throttle", choices=(("on_cloth", "on cloth or brush"), ("direct", "direct, small amounts: cable throttles only")),
-           why="Liquids creep along the shaft and run into cylinders.", risks={"direct": "What pools behind the plate goes into one cylinder."}),
-    School(letter="F", question="Throttle on or off the engine", choices=(("by_grade", "by grade: up to 2 on, 3 and over or facing down off"), ("always_off", "always off"), ("always_on", "always on")),
-           why="Reach and run-off.", risks={"always_off": "A new seal each time.", "always_on": "The back of the plate is cleaned by feel."}),
-    School(letter="G", question="Gaskets and O-rings", choices=(("new", "new"), ("reuse", "reuse after inspection, cleaned, noted")),
-           why="A new seal costs less than a comeback; reuse is for when none can be had.", risks={"reuse": "A set seal leaks unmetered air: recorded as a follow-up."}),
-    School(letter="H", question="Making safe", choices=(("by_part", "battery off before motors, ignition off for a single sensor"), ("battery_always", "battery always"), ("ignition_only", "ignition only")),
-           why="Codes and shorts against lost memory.", risks={"battery_always": "Radio codes, monitors and learned values are lost.", "ignition_only": "A plug pulled from a live motor can short."}),
-    School(letter="I", question="Clearing and adapting", choices=(("guided", "the family's own relearn, guided"), ("battery_reset", "battery reset, then idle and drive")),
-           why="Guided leaves evidence.", risks={"battery_reset": "It also erases monitors and presets, and no stop is taught."}),
-    School(letter="J", question="Pressure sensors", choices=(("residue_free", "residue-free agent"), ("brake_cleaner", "plastic-safe brake cleaner by label, seal off")),
-           why="Elastomers and membranes.", risks={"brake_cleaner": "A seal left on swells; a label is read wrong sooner than a can of its own."}),
-    School(letter="K", question="Recirculation and intake, light deposit", choices=(("in_place", "in-place flush as upkeep"), ("dismantle", "dismantle"), ("leave", "leave and recheck")),
-           why="Cheap and repeatable; never for hard carbon or a plugged passage.", risks={"in_place": "What is not seen is not known to be clean.", "dismantle": "Gaskets and hours for a film.", "leave": "It grows until the next visit."}),
-    School(letter="L", question="Heavy deposit in the manifold", choices=(("dismantle", "dismantle, tools and bath"), ("on_vehicle", "tools on the vehicle"), ("send_out", "send all out")),
-           why="Sprays do not move hard carbon.", risks={"on_vehicle": "What falls behind a flap stays there.", "send_out": "Days without the part."}),
-    School(letter="M", question="Ports of direct-injection engines", choices=(("blast_by_grade", "blast when grade 3 and over, aerosol upkeep at oil changes below"), ("blast_on_distance", "blast from 120 000 km"), ("aerosol_only", "aerosol upkeep only")),
-           why="Loosened lumps go where they please.", risks={"blast_on_distance": "Ports are blasted that a cloth would have cleaned.", "aerosol_only": "Hard carbon stays."}),
-    School(letter="N", question="Commanded valve test", choices=(("scan_tool", "scan tool actuation"), ("jumper", "jumper after drive check"), ("both", "both")),
-           why="The tool protects the driver; the jumper opens further and at once.", risks={"jumper": "A jumper on the wrong side destroys the control unit's driver.", "both": "Twice the time; the jumper's risk stays."}),
-    School(letter="O", question="Healthy sensor met with the access open", choices=(("clean_keep", "clean and keep"), ("replace", "replace on distance while there")),
-           why="The owner decides with the price beside it.", risks={"replace": "A good sensor is thrown away; a new one may be the worse."}),
-    School(letter="P", question="Upstream oxygen sensor", choices=(("test", "test, upkeep product if slow, else replace"), ("ingestion", "test, product through a vacuum line if slow, else replace"), ("replace", "replace on distance")),
-           why="Sprays on the sensor are refused under all.", risks={"ingestion": "A gulp knocks, and lets the catalyst glow; the sensor behind it gains nothing.", "replace": "The owner pays for a sensor that still answers."}),
-    School(letter="Q", question="Isolation by unplugging a sensor", choices=(("not_used", "not used"), ("timed", "as a timed test where the family says it is safe, must go back")),
-           why="Some engines stop; leaving it is tampering.", risks={"timed": "A plug forgotten is a fault of the work, and against the law."}),
-    School(letter="R", question="Manifold bath", choices=(("send_out", "send out"), ("own_bath", "own ultrasonic bath"), ("by_hand", "by hand")),
-           why="Electronics and sensors off in all.", risks={"send_out": "A day away.", "own_bath": "Heat and time by label, or the plastic warps.", "by_hand": "Corners keep what the scraper can not reach."}),
-)  # fmt: skip
+    School(
+        letter="A",
+        question="Agent for hot-film meters",
+        choices=(
+            ("made_for_them", "only a residue-free agent made for them"),
+            ("plastic_safe", "any residue-free, plastic-safe agent by label"),
+        ),
+        why="A can is cheap against a meter; strong solvents are refused under either.",
+        risks={"plastic_safe": "A label may promise more than the can holds."},
+    ),
+    School(
+        letter="B",
+        question="Meter with a stored code",
+        choices=(("clean_once", "clean once, retest, then decide"), ("replace", "replace at once")),
+        why=(
+            "Film is common and cleaning is minutes; damage or a second return decides for"
+            " replacement."
+        ),
+        risks={"replace": "The owner pays for a meter that a minute's spray might have saved."},
+    ),
+    School(
+        letter="C",
+        question="Drying",
+        choices=(
+            ("label_factor", "label minutes times temperature factor"),
+            ("fixed_hour", "an hour, always"),
+            ("short_with_check", "short air-dry with a check for moisture"),
+        ),
+        why="Wet electronics fail silently.",
+        risks={
+            "fixed_hour": "An hour in which the bay stands.",
+            "short_with_check": "What is wet under a cap is not seen.",
+        },
+    ),
+    School(
+        letter="D",
+        question="Electronic plate by hand",
+        choices=(
+            ("gentle", "gently, power off, connector off, relearn afterwards"),
+            ("never", "never moved: the pedal or a service mode opens it, engine off"),
+            ("free", "free to move: cable throttles only"),
+        ),
+        why="Some makers forbid it: the family's entry overrides.",
+        risks={
+            "gentle": "A gear tooth breaks under a hasty hand.",
+            "never": "Power comes near the bore: fingers out until the key is off.",
+            "free": "Electronic plates are opened gently all the same.",
+        },
+    ),
+    School(
+        letter="E",
+        question="Agent into the throttle",
+        choices=(
+            ("on_cloth", "on cloth or brush"),
+            ("direct", "direct, small amounts: cable throttles only"),
+        ),
+        why="Liquids creep along the shaft and run into cylinders.",
+        risks={"direct": "What pools behind the plate goes into one cylinder."},
+    ),
+    School(
+        letter="F",
+        question="Throttle on or off the engine",
+        choices=(
+            ("by_grade", "by grade: up to 2 on, 3 and over or facing down off"),
+            ("always_off", "always off"),
+            ("always_on", "always on"),
+        ),
+        why="Reach and run-off.",
+        risks={
+            "always_off": "A new seal each time.",
+            "always_on": "The back of the plate is cleaned by feel.",
+        },
+    ),
+    School(
+        letter="G",
+        question="Gaskets and O-rings",
+        choices=(("new", "new"), ("reuse", "reuse after inspection, cleaned, noted")),
+        why="A new seal costs less than a comeback; reuse is for when none can be had.",
+        risks={"reuse": "A set seal leaks unmetered air: recorded as a follow-up."},
+    ),
+    School(
+        letter="H",
+        question="Making safe",
+        choices=(
+            ("by_part", "battery off before motors, ignition off for a single sensor"),
+            ("battery_always", "battery always"),
+            ("ignition_only", "ignition only"),
+        ),
+        why="Codes and shorts against lost memory.",
+        risks={
+            "battery_always": "Radio codes, monitors and learned values are lost.",
+            "ignition_only": "A plug pulled from a live motor can short.",
+        },
+    ),
+    School(
+        letter="I",
+        question="Clearing and adapting",
+        choices=(
+            ("guided", "the family's own relearn, guided"),
+            ("battery_reset", "battery reset, then idle and drive"),
+        ),
+        why="Guided leaves evidence.",
+        risks={"battery_reset": "It also erases monitors and presets, and no stop is taught."},
+    ),
+    School(
+        letter="J",
+        question="Pressure sensors",
+        choices=(
+            ("residue_free", "residue-free agent"),
+            ("brake_cleaner", "plastic-safe brake cleaner by label, seal off"),
+        ),
+        why="Elastomers and membranes.",
+        risks={
+            "brake_cleaner": (
+                "A seal left on swells; a label is read wrong sooner than a can of its own."
+            )
+        },
+    ),
+    School(
+        letter="K",
+        question="Recirculation and intake, light deposit",
+        choices=(
+            ("in_place", "in-place flush as upkeep"),
+            ("dismantle", "dismantle"),
+            ("leave", "leave and recheck"),
+        ),
+        why="Cheap and repeatable; never for hard carbon or a plugged passage.",
+        risks={
+            "in_place": "What is not seen is not known to be clean.",
+            "dismantle": "Gaskets and hours for a film.",
+            "leave": "It grows until the next visit.",
+        },
+    ),
+    School(
+        letter="L",
+        question="Heavy deposit in the manifold",
+        choices=(
+            ("dismantle", "dismantle, tools and bath"),
+            ("on_vehicle", "tools on the vehicle"),
+            ("send_out", "send all out"),
+        ),
+        why="Sprays do not move hard carbon.",
+        risks={
+            "on_vehicle": "What falls behind a flap stays there.",
+            "send_out": "Days without the part.",
+        },
+    ),
+    School(
+        letter="M",
+        question="Ports of direct-injection engines",
+        choices=(
+            ("blast_by_grade", "blast when grade 3 and over, aerosol upkeep at oil changes below"),
+            ("blast_on_distance", "blast from 120 000 km"),
+            ("aerosol_only", "aerosol upkeep only"),
+        ),
+        why="Loosened lumps go where they please.",
+        risks={
+            "blast_on_distance": "Ports are blasted that a cloth would have cleaned.",
+            "aerosol_only": "Hard carbon stays.",
+        },
+    ),
+    School(
+        letter="N",
+        question="Commanded valve test",
+        choices=(
+            ("scan_tool", "scan tool actuation"),
+            ("jumper", "jumper after drive check"),
+            ("both", "both"),
+        ),
+        why="The tool protects the driver; the jumper opens further and at once.",
+        risks={
+            "jumper": "A jumper on the wrong side destroys the control unit's driver.",
+            "both": "Twice the time; the jumper's risk stays.",
+        },
+    ),
+    School(
+        letter="O",
+        question="Healthy sensor met with the access open",
+        choices=(("clean_keep", "clean and keep"), ("replace", "replace on distance while there")),
+        why="The owner decides with the price beside it.",
+        risks={"replace": "A good sensor is thrown away; a new one may be the worse."},
+    ),
+    School(
+        letter="P",
+        question="Upstream oxygen sensor",
+        choices=(
+            ("test", "test, upkeep product if slow, else replace"),
+            ("ingestion", "test, product through a vacuum line if slow, else replace"),
+            ("replace", "replace on distance"),
+        ),
+        why="Sprays on the sensor are refused under all.",
+        risks={
+            "ingestion": (
+                "A gulp knocks, and lets the catalyst glow; the sensor behind it gains nothing."
+            ),
+            "replace": "The owner pays for a sensor that still answers.",
+        },
+    ),
+    School(
+        letter="Q",
+        question="Isolation by unplugging a sensor",
+        choices=(
+            ("not_used", "not used"),
+            ("timed", "as a timed test where the family says it is safe, must go back"),
+        ),
+        why="Some engines stop; leaving it is tampering.",
+        risks={"timed": "A plug forgotten is a fault of the work, and against the law."},
+    ),
+    School(
+        letter="R",
+        question="Manifold bath",
+        choices=(
+            ("send_out", "send out"),
+            ("own_bath", "own ultrasonic bath"),
+            ("by_hand", "by hand"),
+        ),
+        why="Electronics and sensors off in all.",
+        risks={
+            "send_out": "A day away.",
+            "own_bath": "Heat and time by label, or the plastic warps.",
+            "by_hand": "Corners keep what the scraper can not reach.",
+        },
+    ),
+)
 BY_LETTER: dict[str, School] = {s.letter: s for s in SCHOOLS}
 DEFAULT_POLICY: dict[str, str] = {s.letter: s.choices[0][0] for s in SCHOOLS}
 BLAST_FROM_KM = 120_000.0
@@ -84,26 +273,33 @@ def tags_of(
     family: EngineFamily,
     part: Part,
     grade: int | None,
-    *, distance_km: float | None,
+    *,
+    distance_km: float | None,
     policy: Mapping[str, str],
     deposit: str = "",
     opened: bool = False,
 ) -> frozenset[str]:
     """Which variants of a part's procedure the schools choose.
 
-    A grade that is not known yet counts as heavy for the manifold, the ports and the recirculation, so that the plan
-    holds time enough. `opened`: other work lays the part open anyway, so that it is not treated through the shut engine.
+    A grade that is not known yet counts as heavy for the manifold, the ports and the recirculation,
+    so that the plan holds time enough. `opened`: other work lays the part open anyway, so that it
+    is not treated through the shut engine.
     """
     heavy = grade is None or grade >= HEAVY
-    commanded = {"scan_tool": {"by_scan_tool"}, "jumper": {"by_jumper"}, "both": {"by_scan_tool", "by_jumper"}}
+    commanded = {
+        "scan_tool": {"by_scan_tool"},
+        "jumper": {"by_jumper"},
+        "both": {"by_scan_tool", "by_jumper"},
+    }
     # A motor has two directions and its own driver: a jumper is for a solenoid.
     motor = "electronic" in part.features
     tests = frozenset(commanded["scan_tool" if motor else policy.get("N", "scan_tool")])
     if part.component == "throttle_body":
         electronic = "electronic" in part.features
-        moved = {"never": "service_mode" if electronic else "gentle", "free": "gentle" if electronic else "free"}.get(
-            policy.get("D", ""), "gentle"
-        )
+        moved = {
+            "never": "service_mode" if electronic else "gentle",
+            "free": "gentle" if electronic else "free",
+        }.get(policy.get("D", ""), "gentle")
         return frozenset(
             {
                 "direct" if policy.get("E") == "direct" and not electronic else "on_cloth",
@@ -111,11 +307,21 @@ def tags_of(
                 "moved_by_hand" if moved != "service_mode" else moved,
             }
         )
-    flushed = part.component in RECIRCULATION or (part.component in INTAKE and family.fuel == "diesel")
+    flushed = part.component in RECIRCULATION or (
+        part.component in INTAKE and family.fuel == "diesel"
+    )
     # In place only what is light and soft: hard carbon and a plugged way are never flushed.
-    if flushed and not opened and not heavy and deposit != "hard_carbon" and policy.get("K") != "dismantle":
+    if (
+        flushed
+        and not opened
+        and not heavy
+        and deposit != "hard_carbon"
+        and policy.get("K") != "dismantle"
+    ):
         way = "leave" if policy.get("K") == "leave" else "in_place"
-        return frozenset({way, *(tests if part.component == "egr_valve" and way == "in_place" else ())})
+        return frozenset(
+            {way, *(tests if part.component == "egr_valve" and way == "in_place" else ())}
+        )
     if part.component == "egr_valve":
         return tests
     if part.component == "oxygen_sensor":
@@ -124,7 +330,9 @@ def tags_of(
         if family.injection != "direct" or family.fuel != "petrol":
             return frozenset({"opened", "soak"})
         blast = (
-            (distance_km or 0) >= BLAST_FROM_KM if policy.get("M") == "blast_on_distance" else heavy and policy.get("M") != "aerosol_only"
+            (distance_km or 0) >= BLAST_FROM_KM
+            if policy.get("M") == "blast_on_distance"
+            else heavy and policy.get("M") != "aerosol_only"
         )
         if not blast and not opened:
             return frozenset({"upkeep"})
@@ -133,12 +341,15 @@ def tags_of(
         if not heavy or policy.get("L") == "on_vehicle":
             return frozenset({"hand"})
         bath = "send_out" if policy.get("L") == "send_out" else policy.get("R", "send_out")
-        return frozenset({{"send_out": "bath_out", "own_bath": "bath_own", "by_hand": "hand"}[bath]})
+        return frozenset(
+            {{"send_out": "bath_out", "own_bath": "bath_own", "by_hand": "hand"}[bath]}
+        )
     return frozenset()
 
 
 def drawn_through_a_line(family: EngineFamily, part: Part, policy: Mapping[str, str]) -> bool:
-    """Whether school P draws the product in through a vacuum line: a throttled engine, a sensor before the catalyst."""
+    """Whether school P draws the product in through a vacuum line: a throttled engine, a sensor
+    before the catalyst."""
     throttled = family.fuel == "petrol" and family.cycle == "four_stroke"
     return policy.get("P") == "ingestion" and throttled and "downstream" not in part.features
 

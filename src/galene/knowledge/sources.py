@@ -1,4 +1,5 @@
-"""Where what decides something is from: standard and clause, textbook, physics, labels, practice, or our own default."""
+"""Where what decides something is from: standard and clause, textbook, physics, labels, practice,
+or our own default."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -88,7 +89,10 @@ RULE_SOURCES: dict[str, Source] = {
     "metal_only": LABELS,
     "ingestion": Source(
         kind="physics",
-        text="mixture control and clearance volume (ingestion-limit); an unthrottled engine has neither",
+        text=(
+            "mixture control and clearance volume (ingestion-limit); an unthrottled engine has"
+            " neither"
+        ),
     ),
     "fuel_dosed": Source(kind="physics", text="fuel passes what lies behind its injectors only"),
     "oxygen_sensor": Source(kind="practice", text="makers' notes; silicon poisons zirconia cells"),
@@ -110,20 +114,75 @@ RULE_SOURCES: dict[str, Source] = {
 """Rule of chemistry, by its function's name, to where it is from."""
 OWN = Source(kind="default", text="workshop judgement, to be corrected by confirmed cases")
 FIGURES: tuple[tuple[tuple[str, ...], str, object, Source], ...] = (
-    (("egr_passage", "egr_valve"), "Share of the clean passage under which it counts as plugged, %", recirculation.PLUGGED_BELOW, OWN),
-    (("egr_passage", "egr_valve"), "Share of the clean passage under which it counts as restricted, %", recirculation.RESTRICTED_BELOW, OWN),
-    (("egr_passage", "egr_valve"), "Manifold over ambient from which no flow is reckoned", recirculation.TOO_OPEN,
-     Source(kind="textbook", text="orifice equation, Heywood app. C")),
-    (("map_sensor", "boost_sensor", "barometric_sensor", "exhaust_pressure_sensor", "crankcase_pressure_sensor"),
-     "How far weather moves the air from its height's standard, kPa", pressures.WEATHER_KPA, Source(kind="standard", text="ISO 2533 is a mean")),
-    (("oxygen_sensor",), "Seconds from 0.3 to 0.6 V from which a sensor is slow", traces.SLOW_S, Source(kind="practice", text="narrow-band zirconia sensors")),
-    (("oxygen_sensor",), "Volts above which a steady signal says rich", traces.RICH_V, Source(kind="physics", text="Nernst voltage about 0.45 V at lambda 1")),
-    (("intake_ports", "intake_manifold", "throttle_body"), "Share of a clearance from which a burst is warned of", ingestion.WARN_SHARE, OWN),
-    (("intake_ports", "intake_manifold", "throttle_body"), "Share of a clearance from which a burst is refused", ingestion.REFUSE_SHARE, OWN),
-    (("intake_ports", "intake_manifold"), "Least pause between bursts on a diesel, s", ingestion.LEAST_PAUSE_S, OWN),
-    (("map_sensor", "boost_sensor", "egr_dp_sensor"), "Share of the supply by which a reading may leave its line", actuator.LINE_SLACK, OWN),
-)  # fmt: skip
-"""Thresholds that a verdict hangs on, with the parts that they judge; read from the code that uses them."""
+    (
+        ("egr_passage", "egr_valve"),
+        "Share of the clean passage under which it counts as plugged, %",
+        recirculation.PLUGGED_BELOW,
+        OWN,
+    ),
+    (
+        ("egr_passage", "egr_valve"),
+        "Share of the clean passage under which it counts as restricted, %",
+        recirculation.RESTRICTED_BELOW,
+        OWN,
+    ),
+    (
+        ("egr_passage", "egr_valve"),
+        "Manifold over ambient from which no flow is reckoned",
+        recirculation.TOO_OPEN,
+        Source(kind="textbook", text="orifice equation, Heywood app. C"),
+    ),
+    (
+        (
+            "map_sensor",
+            "boost_sensor",
+            "barometric_sensor",
+            "exhaust_pressure_sensor",
+            "crankcase_pressure_sensor",
+        ),
+        "How far weather moves the air from its height's standard, kPa",
+        pressures.WEATHER_KPA,
+        Source(kind="standard", text="ISO 2533 is a mean"),
+    ),
+    (
+        ("oxygen_sensor",),
+        "Seconds from 0.3 to 0.6 V from which a sensor is slow",
+        traces.SLOW_S,
+        Source(kind="practice", text="narrow-band zirconia sensors"),
+    ),
+    (
+        ("oxygen_sensor",),
+        "Volts above which a steady signal says rich",
+        traces.RICH_V,
+        Source(kind="physics", text="Nernst voltage about 0.45 V at lambda 1"),
+    ),
+    (
+        ("intake_ports", "intake_manifold", "throttle_body"),
+        "Share of a clearance from which a burst is warned of",
+        ingestion.WARN_SHARE,
+        OWN,
+    ),
+    (
+        ("intake_ports", "intake_manifold", "throttle_body"),
+        "Share of a clearance from which a burst is refused",
+        ingestion.REFUSE_SHARE,
+        OWN,
+    ),
+    (
+        ("intake_ports", "intake_manifold"),
+        "Least pause between bursts on a diesel, s",
+        ingestion.LEAST_PAUSE_S,
+        OWN,
+    ),
+    (
+        ("map_sensor", "boost_sensor", "egr_dp_sensor"),
+        "Share of the supply by which a reading may leave its line",
+        actuator.LINE_SLACK,
+        OWN,
+    ),
+)
+"""Thresholds that a verdict hangs on, with the parts that they judge; read from the code that uses
+them."""
 
 
 def _name(rule: Callable[..., Any]) -> str:
@@ -151,7 +210,14 @@ def chemistry_of(component: str) -> tuple[Fact, ...]:
             continue
         for state, more in product(every, marks if component == "throttle_body" else marks[:1]):
             for engine in POSSIBLE_ENGINES if way == "running_ingestion" else POSSIBLE_ENGINES[-1:]:
-                here = Situation(agent=agent, way=way, component=component, features=subject.features | more, state=state, engine=engine)
+                here = Situation(
+                    agent=agent,
+                    way=way,
+                    component=component,
+                    features=subject.features | more,
+                    state=state,
+                    engine=engine,
+                )
                 for rule in RULES:
                     for finding in rule(here):
                         if finding.rule == "way.not_made_for":
@@ -232,7 +298,9 @@ def figures_of(component: str, families: Mapping[str, EngineFamily]) -> tuple[Fa
                 )
                 found.append(
                     Fact(
-                        subject=f"{family.id}: {fastener.count} × {fastener.what}, {fastener.driver}",
+                        subject=(
+                            f"{family.id}: {fastener.count} × {fastener.what}, {fastener.driver}"
+                        ),
                         text=f"{fastener.torque_nm:g} N m",
                         why=bears,
                         source=Source(

@@ -177,7 +177,13 @@ class Treater:
     def tags(self, part: Part, work: PartWork, *, off: bool, opened: bool) -> frozenset[str]:
         """Tags by the schools, and those that are facts of this car."""
         chosen = tags_of(
-            self.family, part, work.grade, distance_km=self.now.distance_km, policy=self.now.policy, deposit=work.kind, opened=opened
+            self.family,
+            part,
+            work.grade,
+            distance_km=self.now.distance_km,
+            policy=self.now.policy,
+            deposit=work.kind,
+            opened=opened,
         )
         if work.work == "upkeep":
             chosen = frozenset({upkeep_tag(self.family, part, self.now.policy)}) | (
@@ -206,7 +212,8 @@ class Treater:
         part: Part,
         procedure: PartProcedure,
         tags: frozenset[str],
-        *, agent: ChosenAgent | None,
+        *,
+        agent: ChosenAgent | None,
     ) -> dict[str, str]:
         """Agents of the procedure's steps that others stand in for, as schools or rules have it."""
         method = METHODS.get(procedure.component)
@@ -268,12 +275,14 @@ def judged(
     class_id: str,
     way: str,
     component: str,
-    *, features: Sequence[str],
+    *,
+    features: Sequence[str],
     state: Sequence[str],
     label: Mapping[str, bool] = MappingProxyType({}),
     engine: EngineFacts = EngineFacts(),
 ) -> Judgement:
-    """The rules on a class of agent, or on a product of it whose label affirms or denies `label`."""
+    """The rules on a class of agent, or on a product of it whose label affirms or denies
+    `label`."""
     return _judged(
         class_id,
         way,
@@ -290,42 +299,62 @@ def _judged(
     class_id: str,
     way: str,
     component: str,
-    *, features: tuple[str, ...],
+    *,
+    features: tuple[str, ...],
     state: tuple[str, ...],
     label: tuple[tuple[str, bool], ...],
     engine: EngineFacts,
 ) -> Judgement:
-    """Plans ask the same few situations again and again: the rules are the same for the life of the process."""
+    """Plans ask the same few situations again and again: the rules are the same for the life of the
+    process."""
     agent = refined(AGENTS[class_id].agent, dict(label))
-    return judge(RULES, agent, way, subject=subject_of(component), features=features, state=state, engine=engine)
+    return judge(
+        RULES,
+        agent,
+        way,
+        subject=subject_of(component),
+        features=features,
+        state=state,
+        engine=engine,
+    )
 
 
 def judged_use(
     use: AgentUse,
     component: str,
     features: Sequence[str],
-    *, state: Sequence[str],
+    *,
+    state: Sequence[str],
     engine: EngineFacts = EngineFacts(),
 ) -> str:
     """The verdict on an agent as a step brings it: what the planner's verifier asks."""
     known = [f for f in features if f in FEATURES]
     agent = replace(AGENTS[use.class_id].agent, properties=frozenset(use.properties))
-    return judge(RULES, agent, use.way, subject=subject_of(component), features=known, state=state, engine=engine).verdict
+    return judge(
+        RULES,
+        agent,
+        use.way,
+        subject=subject_of(component),
+        features=known,
+        state=state,
+        engine=engine,
+    ).verdict
 
 
 def chosen_agent(
     part: Part,
     tags: Iterable[str],
     policy: Mapping[str, str],
-    *, engine: EngineFacts = EngineFacts(),
+    *,
+    engine: EngineFacts = EngineFacts(),
 ) -> ChosenAgent | None:
     """The first agent of the part's method and the schools that no rule forbids on it.
 
     Returns
     -------
     ChosenAgent or None
-        With what its product's label must affirm, as little as frees it; None where no agent is used
-        or none is left.
+        With what its product's label must affirm, as little as frees it; None where no agent is
+        used or none is left.
     """
     method = METHODS.get(way_in_place(tags) or part.component)
     features = [f for f in part.features if f in FEATURES]
@@ -335,7 +364,15 @@ def chosen_agent(
         state = RUNNING if way == "running_ingestion" else (*PREPARED, *method.state)
         for affirmed in LABEL_CHOICES:
             asked = {**label, **dict.fromkeys(affirmed, True)}
-            found = judged(class_id, way, part.component, features=features, state=state, label=asked, engine=engine)
+            found = judged(
+                class_id,
+                way,
+                part.component,
+                features=features,
+                state=state,
+                label=asked,
+                engine=engine,
+            )
             if found.verdict != "no":
                 return ChosenAgent(class_id=class_id, way=way, judgement=found, label=asked)
     return None
@@ -358,7 +395,9 @@ def forbidden(component: str, method_id: str, agent: str, *, features: list[str]
         # What comes with fuel or air acts on the running engine.
         ready = (*PREPARED, *(method.state if method else ()))
         state = RUNNING if way == "running_ingestion" else ready
-        found = judged(agent, way, component, features=features, state=state, label=EVERY_LABEL, engine=engine)
+        found = judged(
+            agent, way, component, features=features, state=state, label=EVERY_LABEL, engine=engine
+        )
         if found.verdict != "no":
             return ""
         why = why or f"{found.reasons[0].text} ({found.reasons[0].rule})"

@@ -55,7 +55,9 @@ TAG_WORDS: dict[str, str] = {
     "vacuum_line": "P: through a vacuum line",
 }
 """Tags of variants in words, with the school that decides."""
-SCHOOL_WORDS: dict[str, str] = {t: w for t, w in TAG_WORDS.items() if w[:1].isupper() and w[1] in ":,"}
+SCHOOL_WORDS: dict[str, str] = {
+    t: w for t, w in TAG_WORDS.items() if w[:1].isupper() and w[1] in ":,"
+}
 """Tags that a school decides, with its letter."""
 LETTERS: dict[str, str] = {
     "throttle_body": "DEG",
@@ -79,7 +81,9 @@ DRYING = frozenset(
         "throttle_cleaner",
     }
 )
-WORDS = TemplateWords(agents=frozenset(AGENTS), drying=DRYING, cautions=frozenset(CAUTIONS), tags=frozenset(TAG_WORDS))
+WORDS = TemplateWords(
+    agents=frozenset(AGENTS), drying=DRYING, cautions=frozenset(CAUTIONS), tags=frozenset(TAG_WORDS)
+)
 
 
 @dataclass(frozen=True)

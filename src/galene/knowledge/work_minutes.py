@@ -1,4 +1,5 @@
-"""Hands-on minutes of mending each cause on one engine, as its plan has them: the diagnosis and the plan agree."""
+"""Hands-on minutes of mending each cause on one engine, as its plan has them: the diagnosis and the
+plan agree."""
 
 from collections.abc import Mapping
 
@@ -15,7 +16,8 @@ WORKS: Mapping[str, Work] = {"clean": "clean", "repair": "repair", "replace": "r
 
 
 def work_minutes(family: EngineFamily, policy: Mapping[str, str]) -> dict[str, float]:
-    """Cause id to the minutes of its part's own steps, without access; only where a plan can be made.
+    """Cause id to the minutes of its part's own steps, without access; only where a plan can be
+    made.
 
     Parameters
     ----------

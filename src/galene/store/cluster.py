@@ -1,4 +1,5 @@
-"""A private PostgreSQL cluster on loopback: made when missing, run as a direct child so that it never outlives us."""
+"""A private PostgreSQL cluster on loopback: made when missing, run as a direct child so that it
+never outlives us."""
 
 import contextlib
 import ctypes
@@ -22,13 +23,17 @@ class ClusterError(RuntimeError):
 
 def binaries() -> Path:
     """Folder of the newest installed PostgreSQL server."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[-3]))
+    found = sorted(
+        Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[-3])
+    )
     if found:
         return found[-1].parent
     which = shutil.which("postgres")
     if which:
         return Path(which).parent
-    raise ClusterError("PostgreSQL's server is not installed: install Debian's package 'postgresql'")
+    raise ClusterError(
+        "PostgreSQL's server is not installed: install Debian's package 'postgresql'"
+    )
 
 
 def free_port() -> int:
@@ -40,13 +45,17 @@ def free_port() -> int:
 
 
 def _as_postgres() -> tuple[int, int] | None:
-    """User and group to run as: PostgreSQL refuses root, so root lends it the account of Debian's package."""
+    """User and group to run as: PostgreSQL refuses root, so root lends it the account of Debian's
+    package."""
     if os.geteuid() != 0:
         return None
     try:
         account = pwd.getpwnam("postgres")
     except KeyError as missing:
-        raise ClusterError("run as root, but the account 'postgres' is missing: install Debian's package 'postgresql'") from missing
+        raise ClusterError(
+            "run as root, but the account 'postgres' is missing: install Debian's package"
+            " 'postgresql'"
+        ) from missing
     return account.pw_uid, account.pw_gid
 
 
@@ -59,7 +68,8 @@ def _before_exec(ids: tuple[int, int] | None, die_with_parent: bool) -> Callable
             os.setgid(ids[1])
             os.setuid(ids[0])
         if die_with_parent:
-            # After the change of user, which would clear it: a killed launcher takes the server along.
+            # After the change of user, which would clear it: a killed launcher takes the server
+            # along.
             libc.prctl(PR_SET_PDEATHSIG, signal.SIGINT)
         os.setsid()
 
@@ -95,25 +105,48 @@ class Cluster:
             os.chown(secret, *ids)
             self._let_through()
         made = subprocess.run(
-            [binaries() / "initdb", "-D", self.data, "-U", "galene", "--pwfile", secret, "-A", "scram-sha-256",
-             "-E", "UTF8", "--locale", "C.UTF-8", *([] if self.durable else ["--no-sync"])],
-            capture_output=True, text=True, preexec_fn=_before_exec(ids, True), cwd="/", check=False,
-        )  # fmt: skip
+            [
+                binaries() / "initdb",
+                "-D",
+                self.data,
+                "-U",
+                "galene",
+                "--pwfile",
+                secret,
+                "-A",
+                "scram-sha-256",
+                "-E",
+                "UTF8",
+                "--locale",
+                "C.UTF-8",
+                *([] if self.durable else ["--no-sync"]),
+            ],
+            capture_output=True,
+            text=True,
+            preexec_fn=_before_exec(ids, True),
+            cwd="/",
+            check=False,
+        )
         if made.returncode:
-            raise ClusterError("the database cluster could not be made: " + made.stderr.strip().splitlines()[-1])
+            raise ClusterError(
+                "the database cluster could not be made: " + made.stderr.strip().splitlines()[-1]
+            )
         (self.folder / "postgres.ready").touch()
 
     def _let_through(self) -> None:
-        """Let the postgres account pass through our folder, not read it; a home closed to others is named, not opened."""
+        """Let the postgres account pass through our folder, not read it; a home closed to others is
+        named, not opened."""
         self.folder.chmod(0o711)
         for parent in self.folder.parents:
             if not parent.stat().st_mode & 0o001:
                 raise ClusterError(
-                    f"{parent} lets no other account pass: set GALENE_HOME to a folder that the account 'postgres' can reach"
+                    f"{parent} lets no other account pass: set GALENE_HOME to a folder that the"
+                    " account 'postgres' can reach"
                 )
 
     def _stop_leftover(self) -> None:
-        """A server of ours that a power cut or a killed launcher left on the same data is stopped first."""
+        """A server of ours that a power cut or a killed launcher left on the same data is stopped
+        first."""
         lock = self.data / "postmaster.pid"
         if not lock.exists():
             return
@@ -137,15 +170,30 @@ class Cluster:
         self._stop_leftover()
         self.port = free_port()
         sockets = ""
-        options = {"listen_addresses": "127.0.0.1", "port": self.port, "unix_socket_directories": sockets, "max_connections": 60,
-                   "shared_buffers": "64MB", "log_min_messages": "warning"}  # fmt: skip
+        options = {
+            "listen_addresses": "127.0.0.1",
+            "port": self.port,
+            "unix_socket_directories": sockets,
+            "max_connections": 60,
+            "shared_buffers": "64MB",
+            "log_min_messages": "warning",
+        }
         if not self.durable:
             options |= {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
         log = (self.folder / "postgres.log").open("ab")
         self.process = subprocess.Popen(
-            [binaries() / "postgres", "-D", self.data, *(x for k, v in options.items() for x in ("-c", f"{k}={v}"))],
-            stdout=log, stderr=log, stdin=subprocess.DEVNULL, preexec_fn=_before_exec(ids, True), cwd="/",
-        )  # fmt: skip
+            [
+                binaries() / "postgres",
+                "-D",
+                self.data,
+                *(x for k, v in options.items() for x in ("-c", f"{k}={v}")),
+            ],
+            stdout=log,
+            stderr=log,
+            stdin=subprocess.DEVNULL,
+            preexec_fn=_before_exec(ids, True),
+            cwd="/",
+        )
 
     def wait_ready(self) -> None:
         """Wait until it answers; the first time its database is made."""
@@ -154,16 +202,25 @@ class Cluster:
         plain = self.url("postgres").replace("+psycopg", "")
         for _ in range(400):
             if self.process is None or self.process.poll() is not None:
-                tail = (self.folder / "postgres.log").read_text(errors="replace").strip().splitlines()[-1:]
+                tail = (
+                    (self.folder / "postgres.log")
+                    .read_text(errors="replace")
+                    .strip()
+                    .splitlines()[-1:]
+                )
                 raise ClusterError("the database stopped at its start: " + " ".join(tail))
             try:
                 with psycopg.connect(plain, autocommit=True, connect_timeout=2) as connection:
-                    if not connection.execute("select 1 from pg_database where datname = 'galene'").fetchone():
+                    if not connection.execute(
+                        "select 1 from pg_database where datname = 'galene'"
+                    ).fetchone():
                         connection.execute("create database galene")
                 return
             except psycopg.OperationalError:
                 time.sleep(0.02)
-        raise ClusterError("the database does not answer after 8 s; see postgres.log in the data folder")
+        raise ClusterError(
+            "the database does not answer after 8 s; see postgres.log in the data folder"
+        )
 
     def stop(self) -> None:
         """Fast shutdown; harmless when it does not run."""

@@ -1,4 +1,5 @@
-"""Records of the core as JSON columns and back: one reader and writer, older forms brought up to date."""
+"""Records of the core as JSON columns and back: one reader and writer, older forms brought up to
+date."""
 
 from collections.abc import Callable
 from typing import Any, Generic, TypeVar

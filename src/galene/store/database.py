@@ -20,14 +20,18 @@ def driver_url(url: str) -> str:
 
 
 def make_engine(url: str, pool: int = 12) -> Engine:
-    """Connections with a short connect time-out, tested before use so that a database restart costs nobody an error."""
+    """Connections with a short connect time-out, tested before use so that a database restart costs
+    nobody an error."""
     return create_engine(
         driver_url(url),
         pool_size=pool,
         max_overflow=8,
         pool_timeout=CONNECT_SECONDS,
         pool_pre_ping=True,
-        connect_args={"connect_timeout": CONNECT_SECONDS, "options": "-c statement_timeout=15000 -c lock_timeout=5000"},
+        connect_args={
+            "connect_timeout": CONNECT_SECONDS,
+            "options": "-c statement_timeout=15000 -c lock_timeout=5000",
+        },
     )
 
 

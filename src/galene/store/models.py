@@ -3,7 +3,18 @@
 from datetime import datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, LargeBinary, Text, UniqueConstraint
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    DateTime,
+    Double,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    Text,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -91,7 +102,8 @@ class Workshop(Base):
 
 
 class FamilyVersion(Base):
-    """An engine family as it was at one time; never changed, so that a job keeps what it began with. `digest` names its content."""
+    """An engine family as it was at one time; never changed, so that a job keeps what it began
+    with. `digest` names its content."""
 
     __tablename__ = "family_version"
     __table_args__ = (UniqueConstraint("family_id", "version"),)
@@ -116,7 +128,8 @@ class Family(Base):
 
 
 class FamilyDraft(Base):
-    """One state of a family's draft. The newest is the draft, the older ones are what undo goes back to."""
+    """One state of a family's draft. The newest is the draft, the older ones are what undo goes
+    back to."""
 
     __tablename__ = "family_draft"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -129,7 +142,8 @@ class FamilyDraft(Base):
 
 
 class TemplateVersion(Base):
-    """A foreman's version of a template of steps or of a relearn, for one engine family or (empty id) for every one.
+    """A foreman's version of a template of steps or of a relearn, for one engine family or (empty
+    id) for every one.
 
     Never changed; without a document the one below it counts again.
     """
@@ -183,8 +197,9 @@ class Vehicle(Base):
 class Job(Base):
     """One visit. `stage` is where it stands, `state` open or finished.
 
-    `gates` are those that a foreman opened with a reason, `counted` what went in and came out by kind, `passing` the
-    technician to whom the job is offered, `pick` what of the pick list was there before the first step.
+    `gates` are those that a foreman opened with a reason, `counted` what went in and came out by
+    kind, `passing` the technician to whom the job is offered, `pick` what of the pick list was
+    there before the first step.
     """
 
     __tablename__ = "job"
@@ -231,7 +246,9 @@ class Job(Base):
     finished_at: Mapped[datetime | None]
     reopened_reason: Mapped[str] = mapped_column(default="")
     vehicle: Mapped[Vehicle] = relationship(back_populates="jobs", lazy="joined", innerjoin=True)
-    technician: Mapped[Person] = relationship(foreign_keys=[technician_id], lazy="joined", innerjoin=True)
+    technician: Mapped[Person] = relationship(
+        foreign_keys=[technician_id], lazy="joined", innerjoin=True
+    )
     family_version: Mapped[FamilyVersion | None] = relationship(lazy="joined")
     signed_by: Mapped[Person | None] = relationship(foreign_keys=[signed_by_id])
     sections: Mapped[list["Section"]] = relationship()
@@ -302,10 +319,13 @@ class ReadingSet(Base):
 
 
 class Reading(Base):
-    """One value of one channel; `position` counts samples or points, `at_s` is its time in a log."""
+    """One value of one channel; `position` counts samples or points, `at_s` is its time in a
+    log."""
 
     __tablename__ = "reading"
-    set_id: Mapped[int] = mapped_column(ForeignKey("reading_set.id", ondelete="CASCADE"), primary_key=True)
+    set_id: Mapped[int] = mapped_column(
+        ForeignKey("reading_set.id", ondelete="CASCADE"), primary_key=True
+    )
     channel: Mapped[str] = mapped_column(primary_key=True)
     position: Mapped[int] = mapped_column(primary_key=True)
     value: Mapped[float]
@@ -313,7 +333,8 @@ class Reading(Base):
 
 
 class Look(Base):
-    """What a look at a part showed, before or after the work; `bores` are its measured bores, the worst one's open area beside."""
+    """What a look at a part showed, before or after the work; `bores` are its measured bores, the
+    worst one's open area beside."""
 
     __tablename__ = "look"
     __table_args__ = (UniqueConstraint("job_id", "phase", "part"),)
@@ -363,7 +384,8 @@ class StepRow(Base):
 
 
 class MustGoBack(Base):
-    """Something opened that must be closed before its gate. `looked_at` is the first of the two looks at a dangerous one."""
+    """Something opened that must be closed before its gate. `looked_at` is the first of the two
+    looks at a dangerous one."""
 
     __tablename__ = "must_go_back"
     __table_args__ = (Index("must_go_back_open", "job_id", "closed_at"),)
@@ -383,7 +405,9 @@ class MustGoBack(Base):
     looked_at: Mapped[datetime | None]
     looked_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     looked_by: Mapped[Person | None] = relationship(foreign_keys=[looked_by_id], lazy="joined")
-    opened_by: Mapped[Person] = relationship(foreign_keys=[opened_by_id], lazy="joined", innerjoin=True)
+    opened_by: Mapped[Person] = relationship(
+        foreign_keys=[opened_by_id], lazy="joined", innerjoin=True
+    )
 
 
 class WaitRow(Base):
@@ -402,7 +426,8 @@ class WaitRow(Base):
 
 
 class JobPicture(Base):
-    """A picture taken on a job: of which part, before or after, by its content hash; `marks` are drawn over it and kept as data."""
+    """A picture taken on a job: of which part, before or after, by its content hash; `marks` are
+    drawn over it and kept as data."""
 
     __tablename__ = "job_picture"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -432,7 +457,8 @@ class Acknowledgement(Base):
 
 
 class CheckResult(Base):
-    """A check that a calculation read: figures, result, and what it said as evidence. Repeats are kept."""
+    """A check that a calculation read: figures, result, and what it said as evidence. Repeats are
+    kept."""
 
     __tablename__ = "check_result"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -447,7 +473,8 @@ class CheckResult(Base):
 
 
 class MakerCode(Base):
-    """A maker's own code in the workshop's words, and the evidence group that it counts as, if any."""
+    """A maker's own code in the workshop's words, and the evidence group that it counts as, if
+    any."""
 
     __tablename__ = "maker_code"
     code: Mapped[str] = mapped_column(primary_key=True)
@@ -458,9 +485,11 @@ class MakerCode(Base):
 
 
 class LogFile(Base):
-    """A log that was taken in for a job. `columns` are its columns of numbers as the file has them, `mapping` what they stand for.
+    """A log that was taken in for a job. `columns` are its columns of numbers as the file has them,
+    `mapping` what they stand for.
 
-    `stretches` are the parts that readings are taken from; `heading_key` names the layout, by which a mapping is remembered.
+    `stretches` are the parts that readings are taken from; `heading_key` names the layout, by which
+    a mapping is remembered.
     """
 
     __tablename__ = "log_file"
@@ -486,7 +515,9 @@ class LogValues(Base):
     """The values of one column of a log: deflated doubles in the file's order, NaN for gaps."""
 
     __tablename__ = "log_values"
-    log_id: Mapped[int] = mapped_column(ForeignKey("log_file.id", ondelete="CASCADE"), primary_key=True)
+    log_id: Mapped[int] = mapped_column(
+        ForeignKey("log_file.id", ondelete="CASCADE"), primary_key=True
+    )
     position: Mapped[int] = mapped_column(Integer, primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
@@ -502,10 +533,11 @@ class LogMapping(Base):
 
 
 class Product(Base):
-    """A can or canister on the shelf: the workshop's name for it, its class, what its label says, size, place and the stock to hold.
+    """A can or canister on the shelf: the workshop's name for it, its class, what its label says,
+    size, place and the stock to hold.
 
-    `properties` are words that the label affirms (true) or denies (false) over the class; `pictograms` and `statements`
-    stand as on the label.
+    `properties` are words that the label affirms (true) or denies (false) over the class;
+    `pictograms` and `statements` stand as on the label.
     """
 
     __tablename__ = "product"
@@ -594,7 +626,8 @@ class Sheet(Base):
 
 
 class Override(Base):
-    """A foreman's verdict on a product for a kind of part and a way, against the rules, with the source that says so."""
+    """A foreman's verdict on a product for a kind of part and a way, against the rules, with the
+    source that says so."""
 
     __tablename__ = "override"
     __table_args__ = (UniqueConstraint("product_id", "component", "way"),)

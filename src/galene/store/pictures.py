@@ -1,4 +1,5 @@
-"""Pictures on disk, named by what is in them: the same picture is kept once, and a half-written one never has a name."""
+"""Pictures on disk, named by what is in them: the same picture is kept once, and a half-written one
+never has a name."""
 
 import hashlib
 import os
@@ -34,23 +35,28 @@ class Kept:
 
 
 def encode(data: bytes) -> Encoded:
-    """Any common picture as a JPEG: turned the right way up, at most 1600 pixels, without the camera's notes.
+    """Any common picture as a JPEG: turned the right way up, at most 1600 pixels, without the
+    camera's notes.
 
     Raises
     ------
     InputError
-        No picture, a kind that can not be read here (HEIC among them), or one that is too large to open.
+        No picture, a kind that can not be read here (HEIC among them), or one that is too large to
+        open.
     """
     from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 
     if data[4:12] in (b"ftypheic", b"ftypheix", b"ftypmif1", b"ftyphevc"):
-        raise InputError("picture", "HEIC", "JPEG, PNG or WebP: set the camera to “most compatible”")
+        raise InputError(
+            "picture", "HEIC", "JPEG, PNG or WebP: set the camera to “most compatible”"
+        )
     Image.MAX_IMAGE_PIXELS = MAX_PIXELS
     # The printing library lets half pictures pass for the whole process; here they are refused.
     ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
         with Image.open(BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
-            # A large JPEG is read at half or a quarter of its size where that is still more than is kept.
+            # A large JPEG is read at half or a quarter of its size where that is still more than is
+            # kept.
             opened.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
             upright = ImageOps.exif_transpose(opened)
             upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
@@ -60,9 +66,19 @@ def encode(data: bytes) -> Encoded:
             size = whole.size
             whole.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE))
             whole.save(small, "JPEG", quality=QUALITY)
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as fault:
-        raise InputError("picture", f"{len(data)} bytes", "a whole JPEG, PNG or WebP picture") from fault
-    return Encoded(picture=out.getvalue(), thumbnail=small.getvalue(), width=size[0], height=size[1])
+    except (
+        UnidentifiedImageError,
+        OSError,
+        ValueError,
+        SyntaxError,
+        Image.DecompressionBombError,
+    ) as fault:
+        raise InputError(
+            "picture", f"{len(data)} bytes", "a whole JPEG, PNG or WebP picture"
+        ) from fault
+    return Encoded(
+        picture=out.getvalue(), thumbnail=small.getvalue(), width=size[0], height=size[1]
+    )
 
 
 class PictureStore:
@@ -90,7 +106,12 @@ class PictureStore:
     def keep_with_thumbnail(self, data: bytes) -> Kept:
         """Encode and keep a picture with its small twin. Durable when this returns."""
         made = encode(data)
-        return Kept(digest=self._write(made.picture), thumbnail=self._write(made.thumbnail), width=made.width, height=made.height)
+        return Kept(
+            digest=self._write(made.picture),
+            thumbnail=self._write(made.thumbnail),
+            width=made.width,
+            height=made.height,
+        )
 
     def names(self) -> Iterator[str]:
         """Content hashes of all pictures on disk."""
@@ -102,7 +123,8 @@ class PictureStore:
         self.path(name).unlink(missing_ok=True)
 
     def keep_encoded(self, name: str, data: bytes) -> str:
-        """Keep a JPEG that came with its hash, so that a family that is sent on keeps its names; others are encoded anew."""
+        """Keep a JPEG that came with its hash, so that a family that is sent on keeps its names;
+        others are encoded anew."""
         if hashlib.sha256(data).hexdigest() == name and data[:3] == b"\xff\xd8\xff":
             encode(data)
             return self._write(data)

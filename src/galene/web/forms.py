@@ -10,10 +10,13 @@ from galene.jobs.errors import Invalid
 
 
 class Form:
-    """A sent form: every value a text, faults gathered so that all are shown at once; `file` is the one file that came with it."""
+    """A sent form: every value a text, faults gathered so that all are shown at once; `file` is the
+    one file that came with it."""
 
     def __init__(self, data: FormData, system: Callable[[], str]) -> None:
-        self.pairs: list[tuple[str, str]] = [(k, v) for k, v in data.multi_items() if isinstance(v, str)]
+        self.pairs: list[tuple[str, str]] = [
+            (k, v) for k, v in data.multi_items() if isinstance(v, str)
+        ]
         self._system = system
         self.faults: dict[str, str] = {}
         self.file, self.file_name = b"", ""
@@ -54,8 +57,11 @@ class Form:
             self.faults[name] = f"{label}: not a number."
             return None
 
-    def quantity(self, name: str, quantity_id: str, label: str, *, text: str | None = None) -> float | None:
-        """A quantity in kept units. Its unit: typed with it, else chosen in ``<name>_unit``, else the workshop's."""
+    def quantity(
+        self, name: str, quantity_id: str, label: str, *, text: str | None = None
+    ) -> float | None:
+        """A quantity in kept units. Its unit: typed with it, else chosen in ``<name>_unit``, else
+        the workshop's."""
         typed = self.text(name) if text is None else text
         if not typed.strip():
             return None
@@ -73,5 +79,6 @@ class Form:
             raise Invalid(self.faults)
 
     def shown(self) -> Iterable[tuple[str, str]]:
-        """Fields with something in them that a person typed or chose, for pages that give them back."""
+        """Fields with something in them that a person typed or chose, for pages that give them
+        back."""
         return [(k, v) for k, v in self.pairs if v and k not in ("once", "seen")]

@@ -1,4 +1,5 @@
-"""News of changed jobs: one connection listens to the database, every open page hears of its job within the same second."""
+"""News of changed jobs: one connection listens to the database, every open page hears of its job
+within the same second."""
 
 import asyncio
 import threading
@@ -14,10 +15,13 @@ log = structlog.get_logger()
 
 
 class News:
-    """Who waits for news of which job. The listening thread starts with the first page that waits, and ends with the process."""
+    """Who waits for news of which job. The listening thread starts with the first page that waits,
+    and ends with the process."""
 
     def __init__(self, engine: Engine) -> None:
-        self._address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        self._address = engine.url.set(drivername="postgresql").render_as_string(
+            hide_password=False
+        )
         self._waiting: dict[int, set[asyncio.Event]] = {}
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
@@ -39,10 +43,13 @@ class News:
             loop.call_soon_threadsafe(event.set)
 
     def _listen(self) -> None:
-        """Listen until the process ends; a lost database is asked again, and pages look anew when it is back."""
+        """Listen until the process ends; a lost database is asked again, and pages look anew when
+        it is back."""
         while not self._over.is_set():
             try:
-                with psycopg.connect(self._address, autocommit=True, connect_timeout=3) as connection:
+                with psycopg.connect(
+                    self._address, autocommit=True, connect_timeout=3
+                ) as connection:
                     connection.execute(f"listen {CHANNEL}")
                     self._tell(None)
                     while not self._over.is_set():
@@ -53,7 +60,8 @@ class News:
                 self._over.wait(2.0)
 
     async def of(self, job_id: int) -> AsyncIterator[str]:
-        """Server-sent events of a job: ``changed`` at each change, a comment now and then so that a dead line is noticed."""
+        """Server-sent events of a job: ``changed`` at each change, a comment now and then so that a
+        dead line is noticed."""
         self._loop = asyncio.get_running_loop()
         event = asyncio.Event()
         with self._lock:

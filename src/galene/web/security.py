@@ -1,4 +1,5 @@
-"""Guards round every request: headers, size, origin. Pure ASGI, so that nothing is read before it is allowed."""
+"""Guards round every request: headers, size, origin. Pure ASGI, so that nothing is read before it
+is allowed."""
 
 import re
 from collections.abc import Awaitable, Callable
@@ -14,10 +15,12 @@ UPLOADS: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(r"/jobs/[^/]+/pictures"), 16 * 1024 * 1024),
     (re.compile(r"/jobs/[^/]+/logs"), 64 * 1024 * 1024),
 )
-"""Where a picture, a family's file with its pictures, a data sheet or a log may come in, and how large."""
+"""Where a picture, a family's file with its pictures, a data sheet or a log may come in, and how
+large."""
 POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-    "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src"
+    " 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none';"
+    " manifest-src 'self'"
 )
 HEADERS = {
     "content-security-policy": POLICY,
@@ -36,7 +39,8 @@ class TooLarge(Exception):
 
 
 class Guards:
-    """Adds the security headers, stops large bodies, and lets no other site write with a user's cookie."""
+    """Adds the security headers, stops large bodies, and lets no other site write with a user's
+    cookie."""
 
     def __init__(self, app: ASGIApp, refuse: Refuse) -> None:
         self.app, self.refuse = app, refuse
@@ -63,7 +67,13 @@ class Guards:
             await self.refuse(scope, receive, send_guarded, 413, too_much)
             return
         if scope["method"] in WRITES and not _same_site(scope, headers):
-            await self.refuse(scope, receive, send_guarded, 403, "This write came from another site. Nothing was saved.")
+            await self.refuse(
+                scope,
+                receive,
+                send_guarded,
+                403,
+                "This write came from another site. Nothing was saved.",
+            )
             return
         taken = 0
 
@@ -82,7 +92,8 @@ class Guards:
 
 
 def _same_site(scope: Scope, headers: Headers) -> bool:
-    """Whether a write comes from our own pages. Calls without our cookie carry nobody's rights and may pass to the API."""
+    """Whether a write comes from our own pages. Calls without our cookie carry nobody's rights and
+    may pass to the API."""
     origin, fetch = headers.get("origin"), headers.get("sec-fetch-site")
     if origin is not None and origin != "null":
         return urlsplit(origin).netloc == headers.get("host")

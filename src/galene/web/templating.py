@@ -109,7 +109,11 @@ def dangers_of(job: Job) -> tuple[str, ...]:
         found.insert(0, f"Held: {job.card.held.why}")
     if job.stage == "work":
         step = current_step(job)
-        found += [f"{c.hazard}: {c.harm}" for c in (CAUTIONS[x] for x in (step.document.cautions if step else ())) if c.serious]
+        found += [
+            f"{c.hazard}: {c.harm}"
+            for c in (CAUTIONS[x] for x in (step.document.cautions if step else ()))
+            if c.serious
+        ]
         if any(i.kind == "rag inside" for i in open_items(job)):
             found.insert(0, "A cloth is inside the intake: no cranking")
     if job.stage == "prove":
@@ -128,8 +132,17 @@ def frame_of(job: Job, now: datetime, stage: str) -> Frame:
         missing = lacks(job, name) if i == here and job.state == "open" else []
         note = f"needs {missing[0].text}" if missing else ""
         stops.append(RailStop(id=name, title=STAGE_TITLES[name], mark=mark, note=note))
-    items = sorted(open_items(job), key=lambda x: (not x.dangerous, WORST_FIRST.index(x.kind) if x.kind in WORST_FIRST else 99))
-    return Frame(rail=tuple(stops), items=tuple(items), waits=tuple(running_waits(job, now)), dangers=dangers_of(job), stage=stage)
+    items = sorted(
+        open_items(job),
+        key=lambda x: (not x.dangerous, WORST_FIRST.index(x.kind) if x.kind in WORST_FIRST else 99),
+    )
+    return Frame(
+        rail=tuple(stops),
+        items=tuple(items),
+        waits=tuple(running_waits(job, now)),
+        dangers=dangers_of(job),
+        stage=stage,
+    )
 
 
 def evidence_text(evidence_id: str) -> str:
@@ -147,7 +160,8 @@ _REMEMBERED: dict[Any, Markup] = {}
 
 
 def remembered(key: Any, macro: Callable[..., Any], *args: Any) -> Markup:
-    """What a macro gave for the same key before; a key must hold everything that its arguments decide."""
+    """What a macro gave for the same key before; a key must hold everything that its arguments
+    decide."""
     found = _REMEMBERED.get(key)
     if found is None:
         if len(_REMEMBERED) >= 400:
@@ -158,14 +172,24 @@ def remembered(key: Any, macro: Callable[..., Any], *args: Any) -> Markup:
 
 def chance_text(probability: float) -> str:
     """A chance as a person reads it: never quite certain."""
-    return "> 99 %" if probability >= 0.995 else "< 1 %" if probability < 0.005 else f"{probability * 100:.0f} %"
+    return (
+        "> 99 %"
+        if probability >= 0.995
+        else "< 1 %"
+        if probability < 0.005
+        else f"{probability * 100:.0f} %"
+    )
 
 
 def _pair(one: Any) -> tuple[str, str]:
     """Value and words of an option: a part, operation, spare, caution, relearn, or a plain word."""
     if isinstance(one, str):
         return one, one.replace("_", " ")
-    return one.id, next(str(getattr(one, a)) for a in ("label", "name", "title", "text", "hazard") if hasattr(one, a))
+    return one.id, next(
+        str(getattr(one, a))
+        for a in ("label", "name", "title", "text", "hazard")
+        if hasattr(one, a)
+    )
 
 
 def _environment() -> Environment:
@@ -178,18 +202,47 @@ def _environment() -> Environment:
         auto_reload=False,
     )
     env.globals.update(
-        cautions_of_check=cautions_of_check, cautions_of_phase=cautions_of_phase, WORKSHEET_HAZARDS=WORKSHEET_HAZARDS,
-        _=say, STAGES=STAGES, STAGE_TITLES=STAGE_TITLES, DEPOSIT_KINDS=DEPOSIT_KINDS, GRADES=GRADES, CAUTIONS=CAUTIONS, GROUPS=GROUPS,
-        GENERAL_NOTICE=GENERAL_NOTICE, KNOWLEDGE=KNOWLEDGE, code_meaning=code_meaning, read_codes=read_codes, revision=revision,
-        MUST_GO_BACK=KINDS, SCHOOL_WORDS=SCHOOL_WORDS, remembered=remembered, family_of=family_of, unit_options=unit_options, Markup=Markup, utc_now=lambda: datetime.now(UTC),
+        cautions_of_check=cautions_of_check,
+        cautions_of_phase=cautions_of_phase,
+        WORKSHEET_HAZARDS=WORKSHEET_HAZARDS,
+        _=say,
+        STAGES=STAGES,
+        STAGE_TITLES=STAGE_TITLES,
+        DEPOSIT_KINDS=DEPOSIT_KINDS,
+        GRADES=GRADES,
+        CAUTIONS=CAUTIONS,
+        GROUPS=GROUPS,
+        GENERAL_NOTICE=GENERAL_NOTICE,
+        KNOWLEDGE=KNOWLEDGE,
+        code_meaning=code_meaning,
+        read_codes=read_codes,
+        revision=revision,
+        MUST_GO_BACK=KINDS,
+        SCHOOL_WORDS=SCHOOL_WORDS,
+        remembered=remembered,
+        family_of=family_of,
+        unit_options=unit_options,
+        Markup=Markup,
+        utc_now=lambda: datetime.now(UTC),
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
-    )  # fmt: skip
+    )
     filters: dict[str, Any] = {
-        "q": quantity_text, "bare": bare_number, "money": money, "mins": minutes_text, "day": day_text, "clock": clock_text, "evidence": evidence_text,
-        "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u), "iso": lambda d: d.isoformat(),
-        "chance": chance_text, "key": lambda pair: pair[0], "pair": _pair, "spare_name": lambda spare_id, family: family.spare(spare_id).name,
-        "labels": lambda words: ", ".join(PROPERTIES[w] for w in words), "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
-    }  # fmt: skip
+        "q": quantity_text,
+        "bare": bare_number,
+        "money": money,
+        "mins": minutes_text,
+        "day": day_text,
+        "clock": clock_text,
+        "evidence": evidence_text,
+        "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u),
+        "iso": lambda d: d.isoformat(),
+        "chance": chance_text,
+        "key": lambda pair: pair[0],
+        "pair": _pair,
+        "spare_name": lambda spare_id, family: family.spare(spare_id).name,
+        "labels": lambda words: ", ".join(PROPERTIES[w] for w in words),
+        "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
+    }
     env.filters.update(filters)
     return env
 

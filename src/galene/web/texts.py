@@ -1,4 +1,5 @@
-"""The one place that every text of the pages passes: a gettext catalogue per language, English being the source."""
+"""The one place that every text of the pages passes: a gettext catalogue per language, English
+being the source."""
 
 import gettext
 from functools import lru_cache
@@ -9,7 +10,8 @@ LOCALES = Path(__file__).parent / "locales"
 
 @lru_cache(maxsize=8)
 def catalogue(language: str) -> gettext.NullTranslations:
-    """The catalogue of a language; English, and any language without a catalogue, says the source text."""
+    """The catalogue of a language; English, and any language without a catalogue, says the source
+    text."""
     return gettext.translation("galene", LOCALES, [language], fallback=True)
 
 

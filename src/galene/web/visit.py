@@ -1,4 +1,5 @@
-"""One request by one signed-in person: session, workshop, rendering, and the frame round every write."""
+"""One request by one signed-in person: session, workshop, rendering, and the frame round every
+write."""
 
 import inspect
 import secrets
@@ -31,8 +32,9 @@ class SignInFirst(Exception):
 class Visit:
     """What a route needs. Reads use `db` straight; writes go through `writing`.
 
-    The session is opened by the first use, in the thread that runs the route: `VisitRoute` does that before the route
-    and closes it behind it, so that a page costs one hop to a thread and not one for each of its parts.
+    The session is opened by the first use, in the thread that runs the route: `VisitRoute` does
+    that before the route and closes it behind it, so that a page costs one hop to a thread and not
+    one for each of its parts.
     """
 
     def __init__(self, request: Request) -> None:
@@ -50,7 +52,10 @@ class Visit:
         """
         if self._held is None:
             if not self.routed:
-                raise RuntimeError("a route that takes a visit belongs to a router with VisitRoute, which closes it")
+                raise RuntimeError(
+                    "a route that takes a visit belongs to a router with VisitRoute, which"
+                    " closes it"
+                )
             secret = self.request.cookies.get(COOKIE, "")
             db: Session = self.request.app.state.sessions()
             try:
@@ -60,7 +65,11 @@ class Visit:
                 raise
             if found is None:
                 db.close()
-                raise SignInFirst(self.request.url.path if self.request.method == "GET" else self.request.headers.get("referer", "/"))
+                raise SignInFirst(
+                    self.request.url.path
+                    if self.request.method == "GET"
+                    else self.request.headers.get("referer", "/")
+                )
             self._held = (db, *found)
         return self._held
 
@@ -91,7 +100,8 @@ class Visit:
 
     @contextmanager
     def writing(self, form: Form, location: str) -> Iterator[Act]:
-        """A write that is claimed by the form's token, durable when the block is left, undone when it raises."""
+        """A write that is claimed by the form's token, durable when the block is left, undone when
+        it raises."""
         act = Act(db=self.db, person=self.person, now=self.now)
         try:
             act.once(form.token, location)
@@ -122,10 +132,19 @@ class Visit:
         """What every template can see."""
         job = extra.get("job")
         return {
-            "request": self.request, "me": self.person, "shop": self.shop, "theme": self.session.theme, "layout": self.session.layout,
-            "now": self.now, "once": lambda: secrets.token_urlsafe(12), "system": self.shop.system, "faults": {}, "entered": None,
-            "frame": frame_of(job, self.now, extra.get("stage", "")) if job is not None else None, **extra,
-        }  # fmt: skip
+            "request": self.request,
+            "me": self.person,
+            "shop": self.shop,
+            "theme": self.session.theme,
+            "layout": self.session.layout,
+            "now": self.now,
+            "once": lambda: secrets.token_urlsafe(12),
+            "system": self.shop.system,
+            "faults": {},
+            "entered": None,
+            "frame": frame_of(job, self.now, extra.get("stage", "")) if job is not None else None,
+            **extra,
+        }
 
     def page(self, template: str, status: int = 200, /, **extra: Any) -> HTMLResponse:
         """A whole page."""
@@ -151,7 +170,11 @@ class VisitRoute(APIRoute):
     """A route of signed-in people: nobody else gets as far as its function."""
 
     def __init__(self, path: str, endpoint: Callable[..., Any], **more: Any) -> None:
-        super().__init__(path, _signed(endpoint) if "visit" in inspect.signature(endpoint).parameters else endpoint, **more)
+        super().__init__(
+            path,
+            _signed(endpoint) if "visit" in inspect.signature(endpoint).parameters else endpoint,
+            **more,
+        )
 
 
 def _signed(endpoint: Callable[..., Any]) -> Callable[..., Any]:

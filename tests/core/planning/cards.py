@@ -6,7 +6,9 @@ from typing import Any
 from galene.exchange.plans import plan_of
 
 
-def work(part: str, work: str = "clean", grade: int | None = 3, *, kind: str = "") -> dict[str, Any]:
+def work(
+    part: str, work: str = "clean", grade: int | None = 3, *, kind: str = ""
+) -> dict[str, Any]:
     """A part of a case."""
     return {"part": part, "work": work, "grade": grade, "kind": kind}
 

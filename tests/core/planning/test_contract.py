@@ -86,9 +86,7 @@ def test_the_document_has_every_word_of_the_contract() -> None:
         ({"surprise": 1}, "surprise"),
     ],
 )
-def test_a_case_that_can_not_be_planned_names_the_field(
-    change: dict[str, Any], field: str
-) -> None:
+def test_a_case_that_can_not_be_planned_names_the_field(change: dict[str, Any], field: str) -> None:
     with pytest.raises(InputError) as caught:
         plan_of({**CASE, **change})
     assert field in caught.value.field

@@ -1,4 +1,5 @@
-"""May this agent, applied this way, touch this part in this state? `judge` gathers what every rule says."""
+"""May this agent, applied this way, touch this part in this state? `judge` gathers what every rule
+says."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -10,36 +11,84 @@ from galene.core.errors import InputError, need
 VERDICTS: tuple[str, ...] = ("ok", "with_care", "only_after", "no")
 """From free to forbidden; the strictest rule decides."""
 WAYS: dict[str, str] = {
-    "direct_spray": "sprayed on", "on_cloth": "on a cloth", "on_brush": "on a brush", "drip_soak": "dripped on to soak", "bath": "in a bath",
-    "running_ingestion": "drawn in by the running engine", "blast": "blasted", "dry_wipe": "wiped dry", "soft_brush": "brushed dry, soft",
-    "scraper": "scraped", "pick_or_wire": "cleared with a pick or wire", "compressed_air": "blown out", "vacuum": "vacuumed",
-}  # fmt: skip
+    "direct_spray": "sprayed on",
+    "on_cloth": "on a cloth",
+    "on_brush": "on a brush",
+    "drip_soak": "dripped on to soak",
+    "bath": "in a bath",
+    "running_ingestion": "drawn in by the running engine",
+    "blast": "blasted",
+    "dry_wipe": "wiped dry",
+    "soft_brush": "brushed dry, soft",
+    "scraper": "scraped",
+    "pick_or_wire": "cleared with a pick or wire",
+    "compressed_air": "blown out",
+    "vacuum": "vacuumed",
+}
 DRY_WAYS = frozenset(
     {"dry_wipe", "soft_brush", "scraper", "pick_or_wire", "compressed_air", "vacuum"}
 )
 """Ways that bring no agent."""
 STATES: dict[str, str] = {
-    "battery_off": "battery off", "ignition_off": "ignition off", "engine_cold": "engine cold", "engine_warm_running": "engine warm and running",
-    "removed": "part off the engine", "electronics_removed": "electronics parted from the metal", "sensor_removed": "sensor out",
-    "seal_removed": "seal taken off", "plate_open": "plate held open", "port_shut": "the cylinder's valves shut", "ventilated": "doors open or extraction on",
-}  # fmt: skip
+    "battery_off": "battery off",
+    "ignition_off": "ignition off",
+    "engine_cold": "engine cold",
+    "engine_warm_running": "engine warm and running",
+    "removed": "part off the engine",
+    "electronics_removed": "electronics parted from the metal",
+    "sensor_removed": "sensor out",
+    "seal_removed": "seal taken off",
+    "plate_open": "plate held open",
+    "port_shut": "the cylinder's valves shut",
+    "ventilated": "doors open or extraction on",
+}
 FEATURES: dict[str, str] = {
-    "cable": "cable-driven", "electronic": "motor-driven", "coated_bore": "coated bore", "faces_down": "faces down", "plastic": "plastic", "aluminium": "aluminium",
-    "hot_element": "hot element", "membrane": "pressure membrane", "hall_sensor": "Hall sensor", "seal_nbr": "NBR seal", "seal_fkm": "FKM seal",
-    "seal_epdm": "EPDM seal", "seal_silicone": "silicone seal", "upstream": "upstream of the catalyst", "downstream": "downstream of the catalyst",
-}  # fmt: skip
+    "cable": "cable-driven",
+    "electronic": "motor-driven",
+    "coated_bore": "coated bore",
+    "faces_down": "faces down",
+    "plastic": "plastic",
+    "aluminium": "aluminium",
+    "hot_element": "hot element",
+    "membrane": "pressure membrane",
+    "hall_sensor": "Hall sensor",
+    "seal_nbr": "NBR seal",
+    "seal_fkm": "FKM seal",
+    "seal_epdm": "EPDM seal",
+    "seal_silicone": "silicone seal",
+    "upstream": "upstream of the catalyst",
+    "downstream": "downstream of the catalyst",
+}
 PROPERTIES: dict[str, str] = {
-    "residue_free": "leaves no residue", "plastic_safe": "plastic-safe", "flammable": "flammable", "chlorinated": "chlorinated", "water_based": "water-based",
-    "alkaline": "alkaline", "aluminium_safe": "aluminium-safe by label", "coating_safe": "coating-safe by label", "oxygen_sensor_safe": "safe for oxygen sensors by label",
-    "catalyst_safe": "catalyst-safe by label", "ketones": "with ketones", "aromatics": "with aromatics", "alkanes": "light alkanes", "mineral_oil": "with mineral oil",
-    "silicone": "with silicone", "amine": "amine detergent", "metal_only": "for metal only", "leaves_film": "leaves a film", "ingested": "made to be drawn in running",
-    "fuel_dosed": "dosed to the fuel", "abrasive": "a blasting medium", "assembly_aid": "an assembly aid",
-}  # fmt: skip
+    "residue_free": "leaves no residue",
+    "plastic_safe": "plastic-safe",
+    "flammable": "flammable",
+    "chlorinated": "chlorinated",
+    "water_based": "water-based",
+    "alkaline": "alkaline",
+    "aluminium_safe": "aluminium-safe by label",
+    "coating_safe": "coating-safe by label",
+    "oxygen_sensor_safe": "safe for oxygen sensors by label",
+    "catalyst_safe": "catalyst-safe by label",
+    "ketones": "with ketones",
+    "aromatics": "with aromatics",
+    "alkanes": "light alkanes",
+    "mineral_oil": "with mineral oil",
+    "silicone": "with silicone",
+    "amine": "amine detergent",
+    "metal_only": "for metal only",
+    "leaves_film": "leaves a film",
+    "ingested": "made to be drawn in running",
+    "fuel_dosed": "dosed to the fuel",
+    "abrasive": "a blasting medium",
+    "assembly_aid": "an assembly aid",
+}
 
 
 @dataclass(frozen=True, kw_only=True)
 class Agent:
-    """A class of agent or a product on the shelf: its properties (words of `PROPERTIES`) and the ways that it is made for."""
+    """A class of agent or a product on the shelf: its properties (words of `PROPERTIES`) and the
+    ways that it is made for."""
 
     id: str
     title: str
@@ -140,7 +189,8 @@ class Situation:
 
     @property
     def asks_engine(self) -> bool:
-        """Whether the engine can matter: what it draws in, and what washes a two-stroke's bearings."""
+        """Whether the engine can matter: what it draws in, and what washes a two-stroke's
+        bearings."""
         return self.way == "running_ingestion" or self.component in (
             "crankcase",
             "crankcase_pressure_hose",
@@ -176,7 +226,8 @@ class Reason:
 
 @dataclass(frozen=True, kw_only=True)
 class Judgement:
-    """The strictest verdict with every reason, the missing conditions, protective equipment, and base minutes of drying at 20 C."""
+    """The strictest verdict with every reason, the missing conditions, protective equipment, and
+    base minutes of drying at 20 C."""
 
     verdict: str
     reasons: tuple[Reason, ...]
@@ -187,7 +238,8 @@ class Judgement:
 
 @dataclass(frozen=True)
 class Subject:
-    """A kind of component as chemistry sees it: default features and base minutes of drying (s. `drying-time`)."""
+    """A kind of component as chemistry sees it: default features and base minutes of drying (s.
+    `drying-time`)."""
 
     component: str
     features: frozenset[str] = field(default_factory=frozenset)
@@ -205,7 +257,9 @@ def _unknown_engine(engine: EngineFacts, verdict: str) -> Finding:
     return Finding(
         rule="engine.not_named",
         verdict=verdict,
-        text=f"The engine is not named: of all that it may be the strictest decides, here a {kind}.",
+        text=(
+            f"The engine is not named: of all that it may be the strictest decides, here a {kind}."
+        ),
     )
 
 
@@ -238,9 +292,17 @@ def refined(agent: Agent, properties: Mapping[str, bool]) -> Agent:
 
 
 CONTRADICTIONS: tuple[tuple[str, str], ...] = (
-    ("residue_free", "leaves_film"), ("plastic_safe", "metal_only"), ("plastic_safe", "ketones"), ("plastic", "aluminium"), ("cable", "electronic"), ("upstream", "downstream"), ("engine_cold", "engine_warm_running"),
-    ("engine_warm_running", "removed"), ("engine_warm_running", "battery_off"), ("engine_warm_running", "ignition_off"),
-)  # fmt: skip
+    ("residue_free", "leaves_film"),
+    ("plastic_safe", "metal_only"),
+    ("plastic_safe", "ketones"),
+    ("plastic", "aluminium"),
+    ("cable", "electronic"),
+    ("upstream", "downstream"),
+    ("engine_cold", "engine_warm_running"),
+    ("engine_warm_running", "removed"),
+    ("engine_warm_running", "battery_off"),
+    ("engine_warm_running", "ignition_off"),
+)
 """Words that can not hold together, of properties, features and states."""
 
 
@@ -257,7 +319,8 @@ def judge(
     rules: Sequence[Rule],
     agent: Agent | None,
     way: str,
-    *, subject: Subject,
+    *,
+    subject: Subject,
     features: Sequence[str],
     state: Sequence[str],
     engine: EngineFacts = EngineFacts(),
@@ -329,4 +392,10 @@ def judge(
     )
     if not reasons:
         reasons = (Reason("nothing_against", "No rule stands against it."),)
-    return Judgement(verdict=verdict, reasons=reasons, conditions=conditions, protective_equipment=protection, drying_minutes=minutes)
+    return Judgement(
+        verdict=verdict,
+        reasons=reasons,
+        conditions=conditions,
+        protective_equipment=protection,
+        drying_minutes=minutes,
+    )

@@ -1,7 +1,8 @@
-"""The rules. Each has an id and a reason; they read properties and features, never a table of pairs.
+"""The rules. Each has an id and a reason; they read properties and features, never a table of
+pairs.
 
-Sources: general workshop practice, labels' usual wording, and textbook resistance of elastomers and plastics; a
-product's own label wins and is recorded as an override.
+Sources: general workshop practice, labels' usual wording, and textbook resistance of elastomers and
+plastics; a product's own label wins and is recorded as an override.
 """
 
 from collections.abc import Iterator
@@ -12,8 +13,21 @@ TOUCH = frozenset(
     {"on_cloth", "on_brush", "dry_wipe", "soft_brush", "scraper", "pick_or_wire", "blast"}
 )
 SOAK = frozenset({"drip_soak", "bath"})
-SENSORS = frozenset({"maf_sensor", "iat_sensor", "secondary_air_flow_sensor", "map_sensor", "boost_sensor", "barometric_sensor", "exhaust_pressure_sensor",
-                     "egr_dp_sensor", "egr_temperature_sensor", "crankcase_pressure_sensor", "oxygen_sensor"})  # fmt: skip
+SENSORS = frozenset(
+    {
+        "maf_sensor",
+        "iat_sensor",
+        "secondary_air_flow_sensor",
+        "map_sensor",
+        "boost_sensor",
+        "barometric_sensor",
+        "exhaust_pressure_sensor",
+        "egr_dp_sensor",
+        "egr_temperature_sensor",
+        "crankcase_pressure_sensor",
+        "oxygen_sensor",
+    }
+)
 DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve"})
 """Parts whose motor or solenoid sits on metal that gets dirty."""
 IN_GAS = frozenset(
@@ -41,7 +55,8 @@ IN_GAS = frozenset(
         "breather_valve",
     }
 )
-"""Parts whose gas goes through oxygen sensor, catalyst and filter: what stays in them ends there."""
+"""Parts whose gas goes through oxygen sensor, catalyst and filter: what stays in them ends
+there."""
 DRAWN_TO = frozenset(
     {
         "throttle_body",
@@ -61,7 +76,8 @@ MOTOR_DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve", "run
 LINES_TO_SENSORS = frozenset(
     {"egr_dp_ports", "exhaust_pressure_tube", "crankcase_pressure_hose", "intake_manifold"}
 )
-"""Ways that a pressure sensor reads through: what is pushed or blown in there ends at its membrane."""
+"""Ways that a pressure sensor reads through: what is pushed or blown in there ends at its
+membrane."""
 RUBBER = frozenset({"intake_tube", "crankcase_pressure_hose"})
 """Parts that are an elastomer themselves: no seal that could be taken out first."""
 GREASED = frozenset({"throttle_body", "runner_actuator", "idle_air_valve"})
@@ -69,7 +85,8 @@ GREASED = frozenset({"throttle_body", "runner_actuator", "idle_air_valve"})
 COOL_PARTS = frozenset(
     {"air_filter", "maf_sensor", "secondary_air_flow_sensor", "intake_tube", "barometric_sensor"}
 )
-"""Parts before throttle and compressor, which the engine never heats: in the hand they are as warm as the bay."""
+"""Parts before throttle and compressor, which the engine never heats: in the hand they are as warm
+as the bay."""
 WASHES_OIL = ("ketones", "aromatics", "alkanes", "chlorinated", "mineral_oil", "amine", "alkaline")
 
 
@@ -78,13 +95,14 @@ def _missing(s: Situation, *states: str) -> tuple[str, ...]:
 
 
 def _powerless(s: Situation) -> tuple[str, ...]:
-    """Without power: battery or ignition off, or the part in the hand. A state that is not known is not off."""
+    """Without power: battery or ignition off, or the part in the hand. A state that is not known is
+    not off."""
     return () if s.state & {"battery_off", "ignition_off", "removed"} else ("ignition_off",)
 
 
 def _warm_metal(s: Situation) -> tuple[str, ...]:
-    """The state that is missing until the metal is cold. A part just taken off is as hot as the engine that it came from,
-    but for what only ever had the air outside round it."""
+    """The state that is missing until the metal is cold. A part just taken off is as hot as the
+    engine that it came from, but for what only ever had the air outside round it."""
     cool = s.component in COOL_PARTS and "removed" in s.state
     return () if cool else _missing(s, "engine_cold")
 
@@ -116,7 +134,11 @@ def made_for(s: Situation) -> Iterator[Finding]:
     """An agent is applied in the ways that its kind is made for."""
     if s.agent is None or s.way in s.agent.ways:
         return
-    yield Finding(rule="way.not_made_for", verdict="no", text=f"{s.agent.title} is not made to be {WAYS[s.way]}.")
+    yield Finding(
+        rule="way.not_made_for",
+        verdict="no",
+        text=f"{s.agent.title} is not made to be {WAYS[s.way]}.",
+    )
 
 
 def hot_element(s: Situation) -> Iterator[Finding]:
@@ -131,7 +153,9 @@ def hot_element(s: Situation) -> Iterator[Finding]:
         )
     if s.way == "compressed_air":
         yield Finding(
-            rule="hot_element.air", verdict="no", text="Compressed air breaks the element or drives dirt into it."
+            rule="hot_element.air",
+            verdict="no",
+            text="Compressed air breaks the element or drives dirt into it.",
         )
     if s.way == "vacuum":
         yield Finding(
@@ -150,7 +174,10 @@ def hot_element(s: Situation) -> Iterator[Finding]:
             yield Finding(
                 rule="hot_element.residue",
                 verdict="no",
-                text="What it leaves behind bakes on the element, and the meter reads wrong from then on.",
+                text=(
+                    "What it leaves behind bakes on the element, and the meter reads wrong from"
+                    " then on."
+                ),
             )
         if not s.has("plastic_safe"):
             yield Finding(
@@ -163,13 +190,19 @@ def hot_element(s: Situation) -> Iterator[Finding]:
             yield Finding(
                 rule="hot_element.out",
                 verdict="only_after",
-                text="Out of its neck and without power: dirt must not run into the line, and a powered element burns.",
+                text=(
+                    "Out of its neck and without power: dirt must not run into the line, and a"
+                    " powered element burns."
+                ),
                 conditions=tuple(dict.fromkeys(missing)),
             )
         yield Finding(
             rule="hot_element.bursts",
             verdict="with_care",
-            text="Short bursts from a hand's breadth, across the element; dry completely before power.",
+            text=(
+                "Short bursts from a hand's breadth, across the element; dry completely before"
+                " power."
+            ),
         )
 
 
@@ -181,21 +214,32 @@ def membrane(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="membrane.nothing_in",
             verdict="no",
-            text="Nothing is pushed into a sensor: the membrane tears. A pick is for the port that it came from.",
+            text=(
+                "Nothing is pushed into a sensor: the membrane tears. A pick is for the port that"
+                " it came from."
+            ),
         )
     if s.way == "compressed_air":
-        yield Finding(rule="membrane.air", verdict="no", text="Air at the hole bursts the membrane.")
+        yield Finding(
+            rule="membrane.air", verdict="no", text="Air at the hole bursts the membrane."
+        )
     if s.way in SOAK or s.way == "running_ingestion":
         yield Finding(
-            rule="membrane.soak", verdict="no", text="Soaked, the electronics behind the membrane are wet for days."
+            rule="membrane.soak",
+            verdict="no",
+            text="Soaked, the electronics behind the membrane are wet for days.",
         )
     if s.wet and not s.has("assembly_aid"):
         if not s.has("residue_free"):
             yield Finding(
-                rule="membrane.residue", verdict="no", text="A film on the membrane slows it and holds the next soot."
+                rule="membrane.residue",
+                verdict="no",
+                text="A film on the membrane slows it and holds the next soot.",
             )
         if not s.has("plastic_safe"):
-            yield Finding(rule="membrane.plastic", verdict="no", text="It attacks body, gel and O-ring.")
+            yield Finding(
+                rule="membrane.plastic", verdict="no", text="It attacks body, gel and O-ring."
+            )
         missing = (*_missing(s, "removed"), *_powerless(s))
         if missing and "sensor_removed" not in s.state:
             yield Finding(
@@ -207,7 +251,10 @@ def membrane(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="membrane.across",
             verdict="with_care",
-            text="Spray across the hole, never into it; then look at the tab inside and at the O-ring.",
+            text=(
+                "Spray across the hole, never into it; then look at the tab inside and at the"
+                " O-ring."
+            ),
         )
 
 
@@ -226,7 +273,10 @@ def other_sensors(s: Situation) -> Iterator[Finding]:
             )
         if s.way == "direct_spray" and s.wet and (missing := _powerless(s)):
             yield Finding(
-                rule="sensor.power", verdict="only_after", text="Without power: a wet plug sets codes.", conditions=missing
+                rule="sensor.power",
+                verdict="only_after",
+                text="Without power: a wet plug sets codes.",
+                conditions=missing,
             )
 
 
@@ -238,7 +288,10 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="throttle.shaft",
             verdict="no",
-            text="Liquid creeps along the shaft into gears, motor and position sensor: agent on cloth or brush.",
+            text=(
+                "Liquid creeps along the shaft into gears, motor and position sensor: agent on"
+                " cloth or brush."
+            ),
         )
     if s.way in ("on_cloth", "on_brush", "dry_wipe", "soft_brush"):
         missing = _missing(s, "plate_open") + (
@@ -248,13 +301,19 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
             yield Finding(
                 rule="throttle.power",
                 verdict="only_after",
-                text="The plate has a motor: no power while fingers are in the bore, and not with the plate shut.",
+                text=(
+                    "The plate has a motor: no power while fingers are in the bore, and not with"
+                    " the plate shut."
+                ),
                 conditions=missing,
             )
         yield Finding(
             rule="throttle.gently",
             verdict="with_care",
-            text="Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn afterwards.",
+            text=(
+                "Open the plate gently by hand; nothing wet toward the shaft's ends. Relearn"
+                " afterwards."
+            ),
         )
     if s.way in ("scraper", "pick_or_wire", "compressed_air", "vacuum") and (
         missing := _powerless(s)
@@ -271,7 +330,9 @@ def throttle_edge(s: Situation) -> Iterator[Finding]:
     """The edge that meters the idle air is soft metal, whatever moves the plate."""
     if s.component == "throttle_body" and s.way in ("scraper", "pick_or_wire", "blast"):
         yield Finding(
-            rule="throttle.scraper", verdict="no", text="A hard tool scores the edge that meters the idle air."
+            rule="throttle.scraper",
+            verdict="no",
+            text="A hard tool scores the edge that meters the idle air.",
         )
 
 
@@ -295,7 +356,10 @@ def sensor_lines(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="sensor_line.sensor_out",
             verdict="only_after",
-            text="What is pushed, blown or run in here ends at the sensor's membrane: sensor out first.",
+            text=(
+                "What is pushed, blown or run in here ends at the sensor's membrane: sensor out"
+                " first."
+            ),
             conditions=missing,
         )
 
@@ -323,11 +387,15 @@ def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="crankcase.washed_dry",
             verdict="no",
-            text="It washes the oil off bearings that have no other: they run dry at the next start.",
+            text=(
+                "It washes the oil off bearings that have no other: they run dry at the next start."
+            ),
         )
     if s.way in ("compressed_air", "pick_or_wire", "scraper") and s.component == "crankcase":
         yield Finding(
-            rule="crankcase.driven_in", verdict="no", text="What is driven in there goes through the bearings."
+            rule="crankcase.driven_in",
+            verdict="no",
+            text="What is driven in there goes through the bearings.",
         )
 
 
@@ -369,14 +437,20 @@ def cable_throttle(s: Situation) -> Iterator[Finding]:
             yield Finding(
                 rule="throttle.plate",
                 verdict="only_after",
-                text="With the plate shut the liquid pools behind it or at the very line to be cleaned.",
+                text=(
+                    "With the plate shut the liquid pools behind it or at the very line to be"
+                    " cleaned."
+                ),
                 conditions=missing,
             )
         if s.way in ("direct_spray", "drip_soak"):
             yield Finding(
                 rule="throttle.small",
                 verdict="with_care",
-                text="Small amounts, wipe up what pools: liquid in one cylinder locks it (ingestion-limit gives the amount).",
+                text=(
+                    "Small amounts, wipe up what pools: liquid in one cylinder locks it"
+                    " (ingestion-limit gives the amount)."
+                ),
             )
 
 
@@ -391,7 +465,9 @@ def coating(s: Situation) -> Iterator[Finding]:
             text="The bore is coated: only an agent that is coating-safe by label.",
         )
     if s.way in ("on_brush", "scraper", "blast"):
-        yield Finding(rule="coating.brush", verdict="no", text="No brush on the coated band: a soft cloth.")
+        yield Finding(
+            rule="coating.brush", verdict="no", text="No brush on the coated band: a soft cloth."
+        )
 
 
 def faces_down(s: Situation) -> Iterator[Finding]:
@@ -400,7 +476,9 @@ def faces_down(s: Situation) -> Iterator[Finding]:
         return
     if s.way == "running_ingestion":
         yield Finding(
-            rule="faces_down.pools", verdict="no", text="The agent pools before the plate and goes down in one gulp."
+            rule="faces_down.pools",
+            verdict="no",
+            text="The agent pools before the plate and goes down in one gulp.",
         )
     elif s.wet and "removed" not in s.state:
         if s.way in ("direct_spray", "drip_soak"):
@@ -412,7 +490,9 @@ def faces_down(s: Situation) -> Iterator[Finding]:
             )
         elif s.way in ("on_cloth", "on_brush"):
             yield Finding(
-                rule="faces_down.dry", verdict="with_care", text="It faces down: nearly dry, nothing that drips."
+                rule="faces_down.dry",
+                verdict="with_care",
+                text="It faces down: nearly dry, nothing that drips.",
             )
 
 
@@ -424,7 +504,10 @@ def electronics(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="electronics.bath",
             verdict="only_after",
-            text="Electronics are never bathed, soaked or sprayed: part them from the metal first, else by hand.",
+            text=(
+                "Electronics are never bathed, soaked or sprayed: part them from the metal first,"
+                " else by hand."
+            ),
             conditions=("electronics_removed",),
         )
     if (
@@ -439,7 +522,9 @@ def electronics(s: Situation) -> Iterator[Finding]:
             text="A film or a swollen body puts the magnet's sensor off: dry brush and vacuum.",
         )
     if s.way in ("on_cloth", "on_brush") and s.wet:
-        yield Finding(rule="electronics.up", verdict="with_care", text="Motor side up, nothing that runs.")
+        yield Finding(
+            rule="electronics.up", verdict="with_care", text="Motor side up, nothing that runs."
+        )
 
 
 def baths(s: Situation) -> Iterator[Finding]:
@@ -461,9 +546,11 @@ def baths(s: Situation) -> Iterator[Finding]:
 
 
 RESISTANCE: dict[str, tuple[str, ...]] = {
-    "seal_nbr": ("ketones", "aromatics", "chlorinated"), "seal_fkm": ("ketones", "amine"), "seal_epdm": ("alkanes", "aromatics", "mineral_oil", "chlorinated"),
+    "seal_nbr": ("ketones", "aromatics", "chlorinated"),
+    "seal_fkm": ("ketones", "amine"),
+    "seal_epdm": ("alkanes", "aromatics", "mineral_oil", "chlorinated"),
     "seal_silicone": ("alkanes", "aromatics", "chlorinated"),
-}  # fmt: skip
+}
 """Elastomer to what swells or breaks it (common resistance tables)."""
 
 
@@ -494,7 +581,11 @@ def plastics(s: Situation) -> Iterator[Finding]:
             text="Aromatics dull plastic: on the cloth, short, wiped off.",
         )
     if s.way == "bath":
-        yield Finding(rule="plastic.bath", verdict="with_care", text="Plastic only within the label's temperature.")
+        yield Finding(
+            rule="plastic.bath",
+            verdict="with_care",
+            text="Plastic only within the label's temperature.",
+        )
 
 
 def aluminium(s: Situation) -> Iterator[Finding]:
@@ -502,7 +593,11 @@ def aluminium(s: Situation) -> Iterator[Finding]:
     if "aluminium" not in s.features or not s.wet or not s.has("alkaline"):
         return
     if not s.has("aluminium_safe"):
-        yield Finding(rule="aluminium.alkaline", verdict="no", text="Alkali eats aluminium and leaves it black.")
+        yield Finding(
+            rule="aluminium.alkaline",
+            verdict="no",
+            text="Alkali eats aluminium and leaves it black.",
+        )
     else:
         yield Finding(
             rule="aluminium.limits",
@@ -520,7 +615,9 @@ def metal_only(s: Situation) -> Iterator[Finding]:
             "breather_valve",
             "crankcase_pressure_hose",
         ):
-            yield Finding(rule="metal_only.part", verdict="no", text="It is made for bare metal only.")
+            yield Finding(
+                rule="metal_only.part", verdict="no", text="It is made for bare metal only."
+            )
         else:
             yield Finding(
                 rule="metal_only.rinse",
@@ -550,27 +647,40 @@ def ingestion(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="ingestion.runs_away",
             verdict="no",
-            text="An unthrottled diesel burns whatever it is fed and runs away: shut its air, not its fuel.",
+            text=(
+                "An unthrottled diesel burns whatever it is fed and runs away: shut its air, not"
+                " its fuel."
+            ),
         )
     if s.engine.charged and s.component == "intake_tube":
         yield Finding(
             rule="ingestion.before_compressor",
             verdict="no",
-            text="Never before compressor or charge cooler: droplets strike the wheel and pool in the cooler.",
+            text=(
+                "Never before compressor or charge cooler: droplets strike the wheel and pool in"
+                " the cooler."
+            ),
         )
     if s.component not in DRAWN_TO:
         yield Finding(
-            rule="ingestion.not_reached", verdict="no", text="What is drawn in must not come here, or never does."
+            rule="ingestion.not_reached",
+            verdict="no",
+            text="What is drawn in must not come here, or never does.",
         )
     if s.engine.charged:
         yield Finding(
-            rule="ingestion.behind_cooler", verdict="with_care", text="Fed in behind the charge cooler, at no boost."
+            rule="ingestion.behind_cooler",
+            verdict="with_care",
+            text="Fed in behind the charge cooler, at no boost.",
         )
     if s.engine.fuel == "diesel":
         yield Finding(
             rule="ingestion.diesel_limit",
             verdict="with_care",
-            text="No mixture control takes it back here: the share of a clearance and an even idle are the limit.",
+            text=(
+                "No mixture control takes it back here: the share of a clearance and an even idle"
+                " are the limit."
+            ),
         )
     if s.engine.cycle == "two_stroke":
         yield Finding(
@@ -580,10 +690,16 @@ def ingestion(s: Situation) -> Iterator[Finding]:
         )
     if s.has("chlorinated"):
         yield Finding(
-            rule="ingestion.chlorinated", verdict="no", text="Chlorinated vapour burns to toxic gas and acid."
+            rule="ingestion.chlorinated",
+            verdict="no",
+            text="Chlorinated vapour burns to toxic gas and acid.",
         )
     if not s.has("ingested", "fuel_dosed"):
-        yield Finding(rule="ingestion.not_made", verdict="no", text="Only an agent that is made to be drawn in.")
+        yield Finding(
+            rule="ingestion.not_made",
+            verdict="no",
+            text="Only an agent that is made to be drawn in.",
+        )
     if s.component in ("maf_sensor", "secondary_air_flow_sensor", "air_filter"):
         yield Finding(
             rule="ingestion.behind_meter",
@@ -591,7 +707,11 @@ def ingestion(s: Situation) -> Iterator[Finding]:
             text="Only behind the air meter: its element is ruined by the first burst.",
         )
     if s.component in ("oxidation_catalyst", "particulate_filter") and not s.has("catalyst_safe"):
-        yield Finding(rule="ingestion.catalyst", verdict="no", text="Not into a catalyst without its label's word.")
+        yield Finding(
+            rule="ingestion.catalyst",
+            verdict="no",
+            text="Not into a catalyst without its label's word.",
+        )
     if missing := _missing(s, "engine_warm_running", "ventilated"):
         yield Finding(
             rule="ingestion.running",
@@ -602,7 +722,10 @@ def ingestion(s: Situation) -> Iterator[Finding]:
     yield Finding(
         rule="ingestion.bursts",
         verdict="with_care",
-        text="Someone at the controls, bursts and pauses by ingestion-limit; not with a failing catalyst."
+        text=(
+            "Someone at the controls, bursts and pauses by ingestion-limit; not with a failing"
+            " catalyst."
+        )
         + (" Oil change afterwards." if s.has("amine") else ""),
     )
 
@@ -618,7 +741,9 @@ def fuel_dosed(s: Situation) -> Iterator[Finding]:
         "particulate_filter",
     ):
         yield Finding(
-            rule="fuel.never_there", verdict="no", text="Fuel passes this part by: the additive never gets here."
+            rule="fuel.never_there",
+            verdict="no",
+            text="Fuel passes this part by: the additive never gets here.",
         )
     if s.component == "intake_ports" and s.engine.injection == "direct":
         yield Finding(
@@ -633,12 +758,17 @@ def oxygen_sensor(s: Situation) -> Iterator[Finding]:
     if s.component != "oxygen_sensor":
         return
     if s.has("silicone"):
-        yield Finding(rule="oxygen_sensor.silicone", verdict="no", text="Silicone poisons it for good.")
+        yield Finding(
+            rule="oxygen_sensor.silicone", verdict="no", text="Silicone poisons it for good."
+        )
     if s.way != "running_ingestion":
         yield Finding(
             rule="oxygen_sensor.never_sprayed",
             verdict="no",
-            text="No agent and no tool on an oxygen sensor: only labelled fuel or intake products reach it.",
+            text=(
+                "No agent and no tool on an oxygen sensor: only labelled fuel or intake products"
+                " reach it."
+            ),
         )
     elif not s.has("oxygen_sensor_safe"):
         yield Finding(
@@ -648,7 +778,9 @@ def oxygen_sensor(s: Situation) -> Iterator[Finding]:
         )
     elif "downstream" in s.features:
         yield Finding(
-            rule="oxygen_sensor.downstream", verdict="with_care", text="The downstream sensor gains little from it."
+            rule="oxygen_sensor.downstream",
+            verdict="with_care",
+            text="The downstream sensor gains little from it.",
         )
 
 
@@ -656,7 +788,9 @@ def aftertreatment(s: Situation) -> Iterator[Finding]:
     """No silicone and nothing chlorinated before a catalyst."""
     if s.component in ("oxidation_catalyst", "particulate_filter"):
         if s.has("silicone", "chlorinated"):
-            yield Finding(rule="catalyst.poison", verdict="no", text="Silicone and chlorine poison the coat.")
+            yield Finding(
+                rule="catalyst.poison", verdict="no", text="Silicone and chlorine poison the coat."
+            )
         if s.way not in ("running_ingestion", "vacuum"):
             yield Finding(
                 rule="catalyst.not_cleaned",
@@ -673,7 +807,10 @@ def aftertreatment(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="catalyst.chlorine_upstream",
             verdict="no",
-            text="What stays behind burns in the engine to acid and toxic gas and harms the catalyst.",
+            text=(
+                "What stays behind burns in the engine to acid and toxic gas and harms the"
+                " catalyst."
+            ),
         )
 
 
@@ -685,7 +822,10 @@ def fire(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="fire.running",
             verdict="only_after",
-            text="Flammable agent on a hot, running engine: alternator and exhaust light it. Stop it, let it cool.",
+            text=(
+                "Flammable agent on a hot, running engine: alternator and exhaust light it. Stop"
+                " it, let it cool."
+            ),
             conditions=("engine_cold",),
         )
     missing = _warm_metal(s) + _missing(s, "ventilated")
@@ -693,7 +833,9 @@ def fire(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="fire.cold",
             verdict="only_after",
-            text="Flammable vapour: cold metal and moving air first, no spark, extinguisher at hand.",
+            text=(
+                "Flammable vapour: cold metal and moving air first, no spark, extinguisher at hand."
+            ),
             conditions=missing,
             protection=("extinguisher at hand",),
         )
@@ -708,7 +850,10 @@ def chlorine(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="chlorinated.cold",
             verdict="only_after",
-            text="Toxic gas forms on hot metal, flame or a welding arc; its vapour is heavy and stays low.",
+            text=(
+                "Toxic gas forms on hot metal, flame or a welding arc; its vapour is heavy and"
+                " stays low."
+            ),
             conditions=missing,
             protection=("respirator, type AX",),
         )
@@ -724,7 +869,9 @@ def blasting(s: Situation) -> Iterator[Finding]:
     if s.way != "blast":
         return
     if s.component != "intake_ports":
-        yield Finding(rule="blast.ports_only", verdict="no", text="Media stay in everything but a shut port.")
+        yield Finding(
+            rule="blast.ports_only", verdict="no", text="Media stay in everything but a shut port."
+        )
     elif missing := _missing(s, "port_shut"):
         yield Finding(
             rule="blast.shut",
@@ -744,12 +891,16 @@ def blasting(s: Situation) -> Iterator[Finding]:
 def tools(s: Situation) -> Iterator[Finding]:
     """Scrapers, picks, air and vacuum."""
     if s.way == "scraper" and "plastic" in s.features:
-        yield Finding(rule="tools.scraper_plastic", verdict="with_care", text="A plastic scraper on plastic.")
+        yield Finding(
+            rule="tools.scraper_plastic", verdict="with_care", text="A plastic scraper on plastic."
+        )
     if s.way == "scraper" and s.component in SENSORS:
         yield Finding(rule="tools.scraper_sensor", verdict="no", text="No scraper on a sensor.")
     if s.way in ("scraper", "pick_or_wire") and s.component == "aftertreatment_doser":
         yield Finding(
-            rule="tools.nozzle", verdict="no", text="Nothing in the nozzle's hole: it never sprays right again."
+            rule="tools.nozzle",
+            verdict="no",
+            text="Nothing in the nozzle's hole: it never sprays right again.",
         )
     if s.way == "compressed_air":
         yield Finding(
@@ -787,7 +938,10 @@ def soaking_ports(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="ports.amount",
             verdict="with_care",
-            text="Measured amounts, vacuumed out before the crank is turned: liquid does not compress.",
+            text=(
+                "Measured amounts, vacuumed out before the crank is turned: liquid does not"
+                " compress."
+            ),
         )
 
 
@@ -799,10 +953,16 @@ def filters(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="filter.wet",
             verdict="no",
-            text="Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit.",
+            text=(
+                "Wet paper swells, tears and passes dirt. An oiled element has its maker's own kit."
+            ),
         )
     if s.way == "compressed_air":
-        yield Finding(rule="filter.air", verdict="no", text="Air opens the paper: the dust then goes to the meter.")
+        yield Finding(
+            rule="filter.air",
+            verdict="no",
+            text="Air opens the paper: the dust then goes to the meter.",
+        )
     if s.way in ("scraper", "pick_or_wire", "blast"):
         yield Finding(rule="filter.tool", verdict="no", text="A tool tears the pleats.")
 
@@ -829,10 +989,17 @@ def assembly_aids(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="aid.silicone",
             verdict="with_care",
-            text="A trace on the O-ring only, by the elastomer's own grease; none before an oxygen sensor.",
+            text=(
+                "A trace on the O-ring only, by the elastomer's own grease; none before an oxygen"
+                " sensor."
+            ),
         )
     else:
-        yield Finding(rule="aid.trace", verdict="with_care", text="A trace, where parts meet, never in the gas.")
+        yield Finding(
+            rule="aid.trace",
+            verdict="with_care",
+            text="A trace, where parts meet, never in the gas.",
+        )
 
 
 def water(s: Situation) -> Iterator[Finding]:
@@ -846,8 +1013,39 @@ def water(s: Situation) -> Iterator[Finding]:
 
 
 RULES: tuple[Rule, ...] = (
-    made_for, powered, hot_element, membrane, other_sensors, electronic_throttle, throttle_edge, greased, sensor_lines, rubber, two_stroke_crankcase,
-    cooler_tubes, injectors, cable_throttle, coating, faces_down, electronics, baths, elastomers, plastics, aluminium, metal_only, ingestion,
-    fuel_dosed, oxygen_sensor, aftertreatment, fire, chlorine, blasting, tools, soaking_ports, filters, assembly_aids, water,
-)  # fmt: skip
+    made_for,
+    powered,
+    hot_element,
+    membrane,
+    other_sensors,
+    electronic_throttle,
+    throttle_edge,
+    greased,
+    sensor_lines,
+    rubber,
+    two_stroke_crankcase,
+    cooler_tubes,
+    injectors,
+    cable_throttle,
+    coating,
+    faces_down,
+    electronics,
+    baths,
+    elastomers,
+    plastics,
+    aluminium,
+    metal_only,
+    ingestion,
+    fuel_dosed,
+    oxygen_sensor,
+    aftertreatment,
+    fire,
+    chlorine,
+    blasting,
+    tools,
+    soaking_ports,
+    filters,
+    assembly_aids,
+    water,
+)
 """Every rule that `judge` asks."""

@@ -1,7 +1,8 @@
 """Exact posterior over all sets of up to three causes, reasons, next best check, order of repair.
 
-Method: binary causes with prior odds, noisy-OR links with a leak (Pearl, *Probabilistic Reasoning in Intelligent
-Systems*, 1988, section 4.3.2), summed exactly over every set of up to three simultaneous causes.
+Method: binary causes with prior odds, noisy-OR links with a leak (Pearl, *Probabilistic Reasoning
+in Intelligent Systems*, 1988, section 4.3.2), summed exactly over every set of up to three
+simultaneous causes.
 """
 
 import math
@@ -39,14 +40,16 @@ Floats = npt.NDArray[np.float64]
 Access = Mapping[str, Mapping[str, float]]
 """Component to the operations that lay it open, each with its hands-on minutes off and on."""
 RAISED, FOCUS = 0.25, 6
-"""Log-odds that evidence must add for a cause to be in question, and how many such causes are looked at together."""
+"""Log-odds that evidence must add for a cause to be in question, and how many such causes are
+looked at together."""
 DISTANCE_ODDS_KM = 100_000.0
 """Deposits are as likely as their prior says at this distance (project default)."""
 TOP = 12
 OFFERED = 8
 """Checks that are told, the most telling first."""
 FEARED_AT = 0.2
-"""A cause that a danger names goes before all other repairs from this probability (project default)."""
+"""A cause that a danger names goes before all other repairs from this probability (project
+default)."""
 HOURLY_FOR_ORDER = 70.0
 """Money per hour that makes minutes and parts one cost when no rate is given."""
 
@@ -68,7 +71,8 @@ def causes_of(engine: EngineOutline, knowledge: KnowledgeBase) -> tuple[Cause, .
 
 
 def is_heard(kind: Evidence, engine: EngineOutline, knowledge: KnowledgeBase) -> bool:
-    """Whether a piece of evidence can exist on an engine and says something there: what is not, is not asked."""
+    """Whether a piece of evidence can exist on an engine and says something there: what is not, is
+    not asked."""
     if not set(kind.needs) <= engine.components:
         return False
     danger = any(kind.id in d.evidence and d.possible_on(engine) for d in knowledge.dangers)
@@ -79,7 +83,8 @@ def is_heard(kind: Evidence, engine: EngineOutline, knowledge: KnowledgeBase) ->
 def is_offered(check: Check, engine: EngineOutline, knowledge: KnowledgeBase) -> bool:
     """Whether a check can be done on an engine and yields something that is heard there.
 
-    A check that yields no evidence by itself, as one that another needs first, is offered where its parts are.
+    A check that yields no evidence by itself, as one that another needs first, is offered where its
+    parts are.
     """
     if not check.possible_on(engine):
         return False
@@ -103,16 +108,27 @@ def evidence_kind(evidence_id: str, knowledge: KnowledgeBase) -> Evidence:
 
 
 def check_case(case: Case, knowledge: KnowledgeBase) -> None:
-    """Refuse a case that can not be: unknown ids, states that are no states, parts that the engine lacks."""
+    """Refuse a case that can not be: unknown ids, states that are no states, parts that the engine
+    lacks."""
     for component in case.engine.components:
-        need(component in knowledge.components, "engine.components", component, allowed="a component of the vocabulary")
+        need(
+            component in knowledge.components,
+            "engine.components",
+            component,
+            allowed="a component of the vocabulary",
+        )
     if case.distance_km is not None:
         within("distance_km", case.distance_km, 0, high=5_000_000, unit="km")
     if case.hours is not None:
         within("hours", case.hours, 0, high=500_000, unit="h")
     for evidence_id, seen in case.evidence.items():
         kind = evidence_kind(evidence_id, knowledge)
-        need(seen.state in ("present", "absent", "unknown"), f"evidence.{evidence_id}", seen.state, allowed="present, absent or unknown")
+        need(
+            seen.state in ("present", "absent", "unknown"),
+            f"evidence.{evidence_id}",
+            seen.state,
+            allowed="present, absent or unknown",
+        )
         within(f"evidence.{evidence_id}.confidence", seen.confidence, 0.5, high=1.0)
         for component in kind.needs:
             need(
@@ -127,22 +143,30 @@ def check_case(case: Case, knowledge: KnowledgeBase) -> None:
 
 def _prior_log_odds(case: Case, causes: tuple[Cause, ...], knowledge: KnowledgeBase) -> Floats:
     odds = np.array([math.log(c.prior / (1 - c.prior)) for c in causes])
-    odds += np.array([sum(math.log(f) for name, v, f in c.likelier if getattr(case.engine, name) == v) for c in causes])
+    odds += np.array(
+        [
+            sum(math.log(f) for name, v, f in c.likelier if getattr(case.engine, name) == v)
+            for c in causes
+        ]
+    )
     if case.distance_km is not None:
-        # Growth with distance, held between a half and two and a half so that a typing slip decides nothing.
+        # Growth with distance, held between a half and two and a half so that a typing slip decides
+        # nothing.
         factor = math.log(min(2.5, max(0.5, case.distance_km / DISTANCE_ODDS_KM)))
         odds += np.array([factor if c.kind == "deposit" else 0.0 for c in causes])
     return odds
 
 
 def _history_shift(kind: Evidence, seen: Observation, causes: tuple[Cause, ...]) -> Floats:
-    """Change of prior log-odds by a piece of history; its absence speaks a third as loud the other way."""
+    """Change of prior log-odds by a piece of history; its absence speaks a third as loud the other
+    way."""
     sign = (1.0 if seen.state == "present" else -1 / 3) * (2 * seen.confidence - 1)
     return np.array([sign * math.log(kind.odds.get(c.id, 1.0)) for c in causes])
 
 
 class _Model:
-    """What one engine's causes make of the evidence: fixed by the tables, so each row is worked out once."""
+    """What one engine's causes make of the evidence: fixed by the tables, so each row is worked out
+    once."""
 
     def __init__(self, engine: EngineOutline, knowledge: KnowledgeBase) -> None:
         self.knowledge = knowledge
@@ -172,7 +196,8 @@ _MODELS: dict[tuple[int, EngineOutline], _Model] = {}
 
 
 def _model(engine: EngineOutline, knowledge: KnowledgeBase) -> _Model:
-    """The model of an engine. The knowledge base is held by the model, so its identity stays its own."""
+    """The model of an engine. The knowledge base is held by the model, so its identity stays its
+    own."""
     key = (id(knowledge), engine)
     if key not in _MODELS:
         if len(_MODELS) >= 64:
@@ -199,14 +224,16 @@ def _log_odds(p: Floats) -> Floats:
 
 
 LEADS_AT, UNLIKELY = 0.8, 0.25
-"""A cause at least this likely goes before any that is less than this share as likely, however cheap that one is."""
+"""A cause at least this likely goes before any that is less than this share as likely, however
+cheap that one is."""
 
 
 def assess(
     case: Case,
     knowledge: KnowledgeBase,
     hourly_rate: float = HOURLY_FOR_ORDER,
-    *, access: Access | None = None,
+    *,
+    access: Access | None = None,
     work_minutes: Mapping[str, float] | None = None,
 ) -> Assessment:
     """Judge a case.
@@ -214,20 +241,23 @@ def assess(
     Parameters
     ----------
     case : Case
-        Codes must already be among the evidence by their group (see `galene.knowledge.base.case_from`).
+        Codes must already be among the evidence by their group (see
+        `galene.knowledge.base.case_from`).
     knowledge : KnowledgeBase
     hourly_rate : float
         Money per hour, for the order of repair only.
     access : Mapping of component to operation id to minutes, optional
-        What must be opened to get at a component on this engine, beyond what is open (see `galene.core.access.ways_in`).
+        What must be opened to get at a component on this engine, beyond what is open (see
+        `galene.core.access.ways_in`).
     work_minutes : Mapping of cause id to hands-on minutes, optional
-        What mending it takes on this engine once it is laid open, as its plan has it; the cause's own figure elsewhere.
+        What mending it takes on this engine once it is laid open, as its plan has it; the cause's
+        own figure elsewhere.
 
     Returns
     -------
     Assessment
-        Causes by falling marginal probability; sets; root causes to ask for; checks by bits per minute; repairs by
-        probability over cost.
+        Causes by falling marginal probability; sets; root causes to ask for; checks by bits per
+        minute; repairs by probability over cost.
 
     Raises
     ------
@@ -237,7 +267,12 @@ def assess(
     check_case(case, knowledge)
     model = _model(case.engine, knowledge)
     causes, table = model.causes, model.table
-    need(bool(causes), "engine", sorted(case.engine.components), allowed="an engine with parts that can foul")
+    need(
+        bool(causes),
+        "engine",
+        sorted(case.engine.components),
+        allowed="an engine with parts that can foul",
+    )
     prior = _prior_log_odds(case, causes, knowledge)
     shifts: list[tuple[str, Floats]] = []
     background = prior.copy()
@@ -254,7 +289,11 @@ def assess(
         if kind.links or not kind.odds:
             chance = model.chance(kind)
             likely = chance if seen.state == "present" else 1 - chance
-            total = total + np.log(np.clip(seen.confidence * likely + (1 - seen.confidence) * (1 - likely), 1e-12, None))
+            total = total + np.log(
+                np.clip(
+                    seen.confidence * likely + (1 - seen.confidence) * (1 - likely), 1e-12, None
+                )
+            )
         shifts.append((evidence_id, total))
     base = table @ prior
     full = base + sum((s for _, s in shifts), np.zeros(len(table)))
@@ -269,21 +308,32 @@ def assess(
     ranked = []
     for i in order[:TOP]:
         reasons = sorted(
-            (Reason(evidence_id, float(weights[k, i])) for k, (evidence_id, _) in enumerate(shifts) if abs(weights[k, i]) >= 0.05),
+            (
+                Reason(evidence_id, float(weights[k, i]))
+                for k, (evidence_id, _) in enumerate(shifts)
+                if abs(weights[k, i]) >= 0.05
+            ),
             key=lambda r: -abs(r.weight),
         )
         ranked.append(RankedCause(causes[i].id, float(marginal[i]), tuple(reasons)))
     leading = np.argsort(-posterior, kind="stable")[:5]
-    sets = tuple(CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k])) for k in leading)
+    sets = tuple(
+        CauseSet(tuple(causes[i].id for i in np.flatnonzero(table[k])), float(posterior[k]))
+        for k in leading
+    )
     by_id = {c.id: float(marginal[i]) for i, c in enumerate(causes)}
     ways = access or {}
     repairs = _repair_order(causes, by_id, hourly_rate, ways=ways, work_minutes=work_minutes or {})
-    checks = _next_checks(case, model, posterior, background=background, prices=_prices(causes, hourly_rate, ways))
+    checks = _next_checks(
+        case, model, posterior, background=background, prices=_prices(causes, hourly_rate, ways)
+    )
     dangers = standing_dangers(case, knowledge, by_id)
     settle = {c for d in dangers for c in d.checks}
     checks = tuple(sorted(checks, key=lambda c: c.id not in settle))[:OFFERED]
     feared = {c for d in dangers for c in d.causes}
-    repairs = tuple(sorted(repairs, key=lambda r: r.cause not in feared or r.probability < FEARED_AT))
+    repairs = tuple(
+        sorted(repairs, key=lambda r: r.cause not in feared or r.probability < FEARED_AT)
+    )
     refer = by_id.get("ignition_or_fuel_fault", 0.0)
     return Assessment(
         causes=tuple(ranked),
@@ -300,7 +350,8 @@ def assess(
 def standing_dangers(
     case: Case, knowledge: KnowledgeBase, chance: Mapping[str, float] | None = None
 ) -> tuple[DangerRule, ...]:
-    """The dangers that a case is in, by what is seen and, where it is given, by the chance of its causes.
+    """The dangers that a case is in, by what is seen and, where it is given, by the chance of its
+    causes.
 
     Parameters
     ----------
@@ -325,19 +376,39 @@ def _repair_order(
     causes: tuple[Cause, ...],
     chance: dict[str, float],
     hourly_rate: float,
-    *, ways: Access,
+    *,
+    ways: Access,
     work_minutes: Mapping[str, float],
 ) -> tuple[Repair, ...]:
-    """What to do in which order, by the rule of `repair-sequence`. Cleaning is offered only where the cause is a deposit."""
+    """What to do in which order, by the rule of `repair-sequence`. Cleaning is offered only where
+    the cause is a deposit."""
     by_id = {c.id: c for c in causes if chance[c.id] >= 0.02}
     actions = [
-        Action(id=c.id, mends=[c.id], success=1.0, minutes=work_minutes.get(c.id, c.minutes), parts_cost=c.cost, access=list(ways.get(c.component, ())))
+        Action(
+            id=c.id,
+            mends=[c.id],
+            success=1.0,
+            minutes=work_minutes.get(c.id, c.minutes),
+            parts_cost=c.cost,
+            access=list(ways.get(c.component, ())),
+        )
         for c in by_id.values()
     ]
-    access_minutes = {operation: minutes for way in ways.values() for operation, minutes in way.items()}
+    access_minutes = {
+        operation: minutes for way in ways.values() for operation, minutes in way.items()
+    }
     order = [
-        Repair(action=by_id[a.id].action, component=by_id[a.id].component, cause=a.id, probability=chance[a.id], cost=round(cost, 2), minutes=minutes)
-        for a, minutes, cost in chance_over_cost(actions, chance, access_minutes, hourly_rate=hourly_rate)
+        Repair(
+            action=by_id[a.id].action,
+            component=by_id[a.id].component,
+            cause=a.id,
+            probability=chance[a.id],
+            cost=round(cost, 2),
+            minutes=minutes,
+        )
+        for a, minutes, cost in chance_over_cost(
+            actions, chance, access_minutes, hourly_rate=hourly_rate
+        )
     ]
     leader = max(order, key=lambda r: r.probability, default=None)
     if leader and leader.probability >= LEADS_AT:
@@ -349,33 +420,51 @@ def _repair_order(
 
 def _prices(causes: tuple[Cause, ...], hourly_rate: float, ways: Access) -> Floats:
     """Money for mending each cause alone, its way in counted."""
-    return np.array([max(1.0, c.cost + (c.minutes + sum(ways.get(c.component, {}).values())) / 60 * hourly_rate) for c in causes])
+    return np.array(
+        [
+            max(
+                1.0,
+                c.cost + (c.minutes + sum(ways.get(c.component, {}).values())) / 60 * hourly_rate,
+            )
+            for c in causes
+        ]
+    )
 
 
 def _minutes(check: Check, case: Case) -> float:
-    if check.minutes_open is not None and check.access and set(check.access) <= set(case.access_open):
+    if (
+        check.minutes_open is not None
+        and check.access
+        and set(check.access) <= set(case.access_open)
+    ):
         return check.minutes_open
     return check.minutes
 
 
 def _focus(model: _Model, posterior: Floats, background: Floats) -> npt.NDArray[np.intp]:
-    """Which group of sets each set belongs to: sets alike in the causes that the evidence has raised.
+    """Which group of sets each set belongs to: sets alike in the causes that the evidence has
+    raised.
 
-    `background` are the log-odds from distance and history alone: they make causes likelier, a complaint puts them in
-    question. What the evidence has left where it was is not in question, however cheap it is to look at. Without any cause
-    raised, all sets stand for themselves.
+    `background` are the log-odds from distance and history alone: they make causes likelier, a
+    complaint puts them in question. What the evidence has left where it was is not in question,
+    however cheap it is to look at. Without any cause raised, all sets stand for themselves.
     """
     before, after = _normal(model.table @ background) @ model.table, posterior @ model.table
     raised = np.flatnonzero((_log_odds(after) - _log_odds(before) >= RAISED) & (after >= 0.03))
     if not len(raised):
         return np.arange(len(model.table))
     leading = raised[np.argsort(-after[raised], kind="stable")][:FOCUS]
-    _, groups = np.unique(model.table[:, leading] @ (2.0 ** np.arange(len(leading))), return_inverse=True)
+    _, groups = np.unique(
+        model.table[:, leading] @ (2.0 ** np.arange(len(leading))), return_inverse=True
+    )
     return groups.reshape(-1)
 
 
-def _next_checks(case: Case, model: _Model, posterior: Floats, *, background: Floats, prices: Floats) -> tuple[NextCheck, ...]:
-    """Checks by expected information per minute about the causes in question; mutual information, exact."""
+def _next_checks(
+    case: Case, model: _Model, posterior: Floats, *, background: Floats, prices: Floats
+) -> tuple[NextCheck, ...]:
+    """Checks by expected information per minute about the causes in question; mutual information,
+    exact."""
     groups = _focus(model, posterior, background)
     causes, table, knowledge = model.causes, model.table, model.knowledge
     now = int(np.argmax((posterior @ table) / prices))
@@ -389,13 +478,21 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, *, background: Fl
         if not check.piecemeal and known & set(check.yields):
             continue
         kinds = [knowledge.evidence[e] for e in check.yields if e not in known]
-        kinds = [k for k in kinds if set(k.needs) <= case.engine.components and any(c.id in k.links for c in causes)]
+        kinds = [
+            k
+            for k in kinds
+            if set(k.needs) <= case.engine.components and any(c.id in k.links for c in causes)
+        ]
         if not kinds:
             continue
         bits = _information(posterior, groups, model, kinds=kinds[:4])
         if bits < 0.002:
             continue
-        main = kinds[0] if len(kinds) == 1 else max(kinds, key=lambda kind: _information(posterior, groups, model, kinds=[kind]))
+        main = (
+            kinds[0]
+            if len(kinds) == 1
+            else max(kinds, key=lambda kind: _information(posterior, groups, model, kinds=[kind]))
+        )
         telling.append((check, bits, main))
     if not telling:
         return ()
@@ -412,14 +509,26 @@ def _next_checks(case: Case, model: _Model, posterior: Floats, *, background: Fl
             p = float(chance[row])
             outcomes.append(Outcome(p, {causes[i].id: float(marginals[row, i]) for i in top}))
             changes = changes or (p >= 0.05 and int(np.argmax(marginals[row] / prices)) != now)
-        found.append(NextCheck(id=check.id, bits=bits, minutes=_minutes(check, case), if_positive=outcomes[0], if_negative=outcomes[1], changes_first_action=changes))
+        found.append(
+            NextCheck(
+                id=check.id,
+                bits=bits,
+                minutes=_minutes(check, case),
+                if_positive=outcomes[0],
+                if_negative=outcomes[1],
+                changes_first_action=changes,
+            )
+        )
     last = {c.id: c.last_resort for c in knowledge.checks.values()}
     found.sort(key=lambda c: (last[c.id], -c.bits / max(0.5, c.minutes)))
     return tuple(found)
 
 
-def _information(posterior: Floats, groups: npt.NDArray[np.intp], model: _Model, *, kinds: list[Evidence]) -> float:
-    """Bits about the groups of sets in the joint answer; the answers are independent given the set."""
+def _information(
+    posterior: Floats, groups: npt.NDArray[np.intp], model: _Model, *, kinds: list[Evidence]
+) -> float:
+    """Bits about the groups of sets in the joint answer; the answers are independent given the
+    set."""
     joint = [posterior]
     for kind in kinds:
         chance = model.chance(kind)
@@ -429,7 +538,9 @@ def _information(posterior: Floats, groups: npt.NDArray[np.intp], model: _Model,
     answer, group = table.sum(axis=1), table.sum(axis=0)
 
     def entropy(chances: Floats) -> float:
-        return -float(np.sum(np.where(chances > 0, chances * np.log2(np.clip(chances, 1e-300, None)), 0.0)))
+        return -float(
+            np.sum(np.where(chances > 0, chances * np.log2(np.clip(chances, 1e-300, None)), 0.0))
+        )
 
     return max(0.0, entropy(answer) + entropy(group) - entropy(table))
 
@@ -441,5 +552,15 @@ def _roots(case: Case, chance: dict[str, float], knowledge: KnowledgeBase) -> tu
     for root in knowledge.roots.values():
         feeds = tuple(c for c in root.feeds if chance.get(c, 0.0) >= 0.25)
         if feeds:
-            found.append((max(chance[c] for c in feeds), RootAsked(id=root.id, ask=root.ask, feeds=feeds, supported=bool(seen & set(root.signs)))))
+            found.append(
+                (
+                    max(chance[c] for c in feeds),
+                    RootAsked(
+                        id=root.id,
+                        ask=root.ask,
+                        feeds=feeds,
+                        supported=bool(seen & set(root.signs)),
+                    ),
+                )
+            )
     return tuple(r for _, r in sorted(found, key=lambda f: (not f[1].supported, -f[0])))

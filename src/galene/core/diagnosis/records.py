@@ -21,10 +21,11 @@ class EngineOutline:
 class Cause:
     """A cause that can be present or not.
 
-    `prior` is its probability in a vehicle that comes with a complaint, before anything else is known; `components`
-    must all be on the engine; `only` limits it to engines with these facts (``{"injection": "direct"}``), `likelier`
-    multiplies its prior odds on engines with a fact (``("injection", "direct", 4.0)``). `action` is
-    clean, repair, replace, relearn or refer_on, at `component`, with its own minutes (access apart) and parts cost.
+    `prior` is its probability in a vehicle that comes with a complaint, before anything else is
+    known; `components` must all be on the engine; `only` limits it to engines with these facts
+    (``{"injection": "direct"}``), `likelier` multiplies its prior odds on engines with a fact
+    (``("injection", "direct", 4.0)``). `action` is clean, repair, replace, relearn or refer_on, at
+    `component`, with its own minutes (access apart) and parts cost.
     """
 
     id: str
@@ -42,7 +43,9 @@ class Cause:
 
     def possible_on(self, engine: EngineOutline) -> bool:
         """Whether this engine can have the cause."""
-        return set(self.components) <= engine.components and all(getattr(engine, k) == v for k, v in self.only.items())
+        return set(self.components) <= engine.components and all(
+            getattr(engine, k) == v for k, v in self.only.items()
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -60,9 +63,10 @@ class RootCause:
 class Evidence:
     """One thing that can be seen, present or absent.
 
-    ``inverse=False``: noisy-OR, P(present) = 1 - (1 - leak) prod(1 - strength) over the causes that hold.
-    ``inverse=True``: what is seen when nothing is wrong, P(present) = (1 - leak) prod(1 - strength).
-    `odds` multiplies the prior odds of causes instead (history: it comes before the causes, not from them).
+    ``inverse=False``: noisy-OR, P(present) = 1 - (1 - leak) prod(1 - strength) over the causes that
+    hold. ``inverse=True``: what is seen when nothing is wrong, P(present) = (1 - leak) prod(1 -
+    strength). `odds` multiplies the prior odds of causes instead (history: it comes before the
+    causes, not from them).
     """
 
     id: str
@@ -78,9 +82,11 @@ class Evidence:
 
 @dataclass(frozen=True, kw_only=True)
 class Check:
-    """Something that can be done to learn more. Minutes shrink to `minutes_open` once `access` is open.
+    """Something that can be done to learn more. Minutes shrink to `minutes_open` once `access` is
+    open.
 
-    With one of its results known it was done, unless it is `piecemeal`: then its results are also seen on other ways.
+    With one of its results known it was done, unless it is `piecemeal`: then its results are also
+    seen on other ways.
     """
 
     id: str
@@ -99,14 +105,18 @@ class Check:
 
     def possible_on(self, engine: EngineOutline) -> bool:
         """Whether this engine can have the check."""
-        return set(self.components) <= engine.components and all(getattr(engine, k) == v for k, v in self.only.items())
+        return set(self.components) <= engine.components and all(
+            getattr(engine, k) == v for k, v in self.only.items()
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
 class DangerRule:
-    """What is said before everything else, and when: one of these causes is at least so likely, or one of these pieces
-    of evidence is present, on an engine with these parts and facts. `checks` settle it and are offered first; absent,
-    evidence of `settled_by` ends it. While it stands, one that `forbids_start` keeps the engine from being turned."""
+    """What is said before everything else, and when: one of these causes is at least so likely, or
+    one of these pieces of evidence is present, on an engine with these parts and facts. `checks`
+    settle it and are offered first; absent, evidence of `settled_by` ends it. While it stands, one
+    that `forbids_start` keeps the engine from being turned.
+    """
 
     id: str
     text: str
@@ -150,7 +160,8 @@ class KnowledgeBase:
 
 @dataclass(frozen=True)
 class Observation:
-    """State of one piece of evidence and how sure the reading of it is (0.5 says nothing, 1 is certain)."""
+    """State of one piece of evidence and how sure the reading of it is (0.5 says nothing, 1 is
+    certain)."""
 
     state: str
     confidence: float = 1.0
@@ -172,7 +183,8 @@ class Case:
 
 @dataclass(frozen=True)
 class Reason:
-    """A piece of evidence and the change of log-odds (natural) that it makes: positive speaks for the cause."""
+    """A piece of evidence and the change of log-odds (natural) that it makes: positive speaks for
+    the cause."""
 
     evidence: str
     weight: float

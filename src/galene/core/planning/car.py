@@ -74,11 +74,10 @@ def car_at(start: StateWords) -> Car:
 
 
 def after(car: Car, step: Step) -> Car:
-    """The car after a step: liquids, power and codes by what it does, parts and items by what it moves."""
+    """The car after a step: liquids, power and codes by what it does, parts and items by what it
+    moves."""
     changed: dict[str, object] = {
-        name: getattr(step.does, name)
-        for name in WORDS
-        if getattr(step.does, name) is not None
+        name: getattr(step.does, name) for name in WORDS if getattr(step.does, name) is not None
     }
     place = dict(car.place)
     place.update(step.does.place)
@@ -120,7 +119,8 @@ def car_after(start: StateWords, done: Iterable[DoneStep]) -> Car:
 
 
 def lacking(car: Car, needs: StateWords) -> list[str]:
-    """What a step needs and the car does not give, in the contract's words; empty where it may be done."""
+    """What a step needs and the car does not give, in the contract's words; empty where it may be
+    done."""
     found = [
         f"{name} {getattr(needs, name)} (it is {getattr(car, name)})"
         for name in WORDS

@@ -1,4 +1,5 @@
-"""What a plan is made from: the car, the scope, the schools, and what the trade says of treating it."""
+"""What a plan is made from: the car, the scope, the schools, and what the trade says of treating
+it."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field

@@ -103,7 +103,11 @@ def crank_positions(family: EngineFamily) -> tuple[BlastPosition, ...]:
     opens, shuts = family.intake_opens_btdc_deg, family.intake_closes_abdc_deg
     if not family.firing_order or opens is None or shuts is None:
         return ()
-    given = BlastInput(firing_order=list(family.firing_order), intake_opens_btdc_deg=opens, intake_closes_abdc_deg=shuts)
+    given = BlastInput(
+        firing_order=list(family.firing_order),
+        intake_opens_btdc_deg=opens,
+        intake_closes_abdc_deg=shuts,
+    )
     return blast_positions(given).positions
 
 
@@ -166,7 +170,8 @@ class Chain:
         return replace(step, waits_for=waits) if waits else step
 
     def _repeated(self, group: Sequence[StepTemplate], found: Sequence[Link]) -> list[Link]:
-        """Steps of each position and cylinder: a position waits for the one before it to be empty."""
+        """Steps of each position and cylinder: a position waits for the one before it to be
+        empty."""
         positions = crank_positions(self.family) or tuple(
             BlastPosition(-1.0, (n,)) for n in range(1, self.family.cylinders + 1)
         )
@@ -205,9 +210,11 @@ class Chain:
         waits = tuple(s.wait.id for s in wetting if s.wait)
         ids = tuple(s.id for s in wetting)
         return [
-            replace(x, step=replace(x.step, waits_for=waits), after=(*x.after, *ids))
-            if x.template.each == "cylinder" and position[x.template.key] > last
-            else x
+            (
+                replace(x, step=replace(x.step, waits_for=waits), after=(*x.after, *ids))
+                if x.template.each == "cylinder" and position[x.template.key] > last
+                else x
+            )
             for x in links
         ]
 
@@ -237,9 +244,11 @@ class Chain:
             part=self.part.id,
             phase=PHASE_OF[template.place],
             work=self.treatment.work.work,
-            minutes=max(0.5, round(template.minutes * share * 2) / 2)
-            if template.each
-            else template.minutes,
+            minutes=(
+                max(0.5, round(template.minutes * share * 2) / 2)
+                if template.each
+                else template.minutes
+            ),
             needs=self._needs(template),
             does=merged(template.does, DOES),
             brings=template.brings,
@@ -282,7 +291,8 @@ class Chain:
         return replace(words, place=place)
 
     def _burns(self, template: StepTemplate) -> bool:
-        """Whether what the step brings lights on hot metal; a part just taken off is as hot as its engine."""
+        """Whether what the step brings lights on hot metal; a part just taken off is as hot as its
+        engine."""
         if not template.agent or template.way in DRY_USES:
             return False
         if self.place == "off" and self.part.component in COOL_PARTS:
@@ -383,7 +393,8 @@ def bound(record: Record, step_id: str) -> Record:
 
 
 def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Step:
-    """Bursts and pauses for this engine's air at the held speed, and the minutes of the whole amount.
+    """Bursts and pauses for this engine's air at the held speed, and the minutes of the whole
+    amount.
 
     Parameters
     ----------
@@ -412,17 +423,18 @@ def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Ste
         fuel=family.fuel,
     )
     note = (
-        f"Bursts of {bursts.burst_s:g} s with {bursts.pause_s:.0f} s between them: "
-        f"{bursts.minutes:.0f} min in all. Reckoned for the least of {low:.1f} to {high:.1f} g/s of "
-        f"air at {bursts.held_rpm:.0f} rpm and a can that gives {bursts.can_rate_g_s:g} g/s; a burst "
-        f"is {bursts.share:.0%} of one cylinder's clearance."
+        f"Bursts of {bursts.burst_s:g} s with {bursts.pause_s:.0f} s between them:"
+        f" {bursts.minutes:.0f} min in all. Reckoned for the least of {low:.1f} to {high:.1f} g/s"
+        f" of air at {bursts.held_rpm:.0f} rpm and a can that gives {bursts.can_rate_g_s:g} g/s; a"
+        f" burst is {bursts.share:.0%} of one cylinder's clearance."
     )
     minutes = max(step.minutes, float(round(bursts.minutes)))
     return replace(step, worksheet="ingestion-limit", minutes=minutes, note=note)
 
 
 def drawn_in(step: Step, family: EngineFamily, *, ml: float) -> Step:
-    """Goes through a vacuum line for this engine's air at the held speed, and the minutes of the dose.
+    """Goes through a vacuum line for this engine's air at the held speed, and the minutes of the
+    dose.
 
     Parameters
     ----------

@@ -1,4 +1,5 @@
-"""The records that a job keeps of its plan and its card: what was agreed, what was answered, what joined."""
+"""The records that a job keeps of its plan and its card: what was agreed, what was answered, what
+joined."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -88,7 +89,8 @@ class ReasonSaid:
 
 @dataclass(frozen=True, kw_only=True)
 class WorkOffered:
-    """A kind of work that could be done on a part, with its own minutes and what the plan would cost."""
+    """A kind of work that could be done on a part, with its own minutes and what the plan would
+    cost."""
 
     work: Work
     minutes: float
@@ -215,7 +217,8 @@ class Resolution:
 
 @dataclass(frozen=True, kw_only=True)
 class CardState:
-    """What a job's card holds beside its steps: where the round began, what was found, joined, lifted.
+    """What a job's card holds beside its steps: where the round began, what was found, joined,
+    lifted.
 
     `first` is the position of the round's first step; `start` the state in which the car came in.
     """

@@ -1,4 +1,5 @@
-"""What can hurt at a step, known by what the step does: its state, tools, agent, part; not by who wrote it."""
+"""What can hurt at a step, known by what the step does: its state, tools, agent, part; not by who
+wrote it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -9,7 +10,8 @@ from galene.core.planning.records import Step
 
 @dataclass(frozen=True, kw_only=True)
 class Hazard:
-    """What a caution warns of, and by what of a step it is known; of the marks that are set, one is enough.
+    """What a caution warns of, and by what of a step it is known; of the marks that are set, one is
+    enough.
 
     Parameters
     ----------
@@ -76,7 +78,8 @@ class Hazard:
 
 
 def engine_during(step: Step) -> str:
-    """State of the engine while the step is done: what it brings about, else what it needs; empty where neither."""
+    """State of the engine while the step is done: what it brings about, else what it needs; empty
+    where neither."""
     return step.does.engine or step.needs.engine or ""
 
 

@@ -1,4 +1,5 @@
-"""What opening the engine does: which parts come off, which mouths stand open, whose fasteners turn."""
+"""What opening the engine does: which parts come off, which mouths stand open, whose fasteners
+turn."""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -54,9 +55,11 @@ HOT_KINDS = frozenset(
         "aftertreatment_doser",
     }
 )
-"""Kinds that burn a hand on a warm engine: they are touched cold, whatever the family's entry says."""
+"""Kinds that burn a hand on a warm engine: they are touched cold, whatever the family's entry
+says."""
 COOL_MINUTES = 60.0
-"""Cooling from working heat to where a hand can rest (project default; the family's own goes first)."""
+"""Cooling from working heat to where a hand can rest (project default; the family's own goes
+first)."""
 COVERED = frozenset({"main", "bypass", "recirculation", "secondary", "exhaust", "signal"})
 """Circuits whose open mouths are covered. A breather hose lies on the list as a hose."""
 
@@ -107,7 +110,8 @@ def lifting(family: EngineFamily, operation: Operation) -> Lifting | None:
 
 
 def needs_cold(family: EngineFamily, operation: Operation) -> bool:
-    """Whether an operation waits for a cold engine: by its entry, or because it touches what is hot."""
+    """Whether an operation waits for a cold engine: by its entry, or because it touches what is
+    hot."""
     touched = {operation.part, operation.removes or operation.part}
     hot = any(family.part(p).component in HOT_KINDS for p in touched)
     return "engine_cold" in operation.needs or hot
@@ -146,7 +150,9 @@ def is_mouth(opened: Opened) -> bool:
     if opened.kind in ("tape", "rag inside"):
         return True
     first = opened.what.split(" ", 1)[0].lower()
-    return opened.kind == "cover" and (opened.dangerous or first in ("cap", "caps", "plug", "plugs"))
+    return opened.kind == "cover" and (
+        opened.dangerous or first in ("cap", "caps", "plug", "plugs")
+    )
 
 
 def is_coolant(opened: Opened) -> bool:
@@ -169,7 +175,8 @@ def opens_fuel(operation: Operation) -> bool:
 def plain_items(
     family: EngineFamily, operation: Operation, suffix: str, *, gone: Collection[str]
 ) -> list[OpenItem]:
-    """Connectors, hoses, clamps, fasteners and lines of an operation, without what covers mouths."""
+    """Connectors, hoses, clamps, fasteners and lines of an operation, without what covers
+    mouths."""
     items = [
         OpenItem(
             id=f"{operation.id}{suffix}:{o.what}",
@@ -189,9 +196,7 @@ def plain_items(
         if rider in gone or label.lower() in said:
             continue
         what = f"{label} connector"
-        items.append(
-            OpenItem(id=f"{operation.id}{suffix}:{what}", what=what, kind="connector")
-        )
+        items.append(OpenItem(id=f"{operation.id}{suffix}:{what}", what=what, kind="connector"))
     return items
 
 
@@ -199,7 +204,8 @@ def mouths(
     family: EngineFamily,
     operation: Operation,
     suffix: str,
-    *, gone: Collection[str],
+    *,
+    gone: Collection[str],
 ) -> list[OpenItem]:
     """Covers that the operation asks for at once, one item a mouth.
 

@@ -1,4 +1,5 @@
-"""The order of a plan: one pair of hands, waits that run beside the work, the longest wait first."""
+"""The order of a plan: one pair of hands, waits that run beside the work, the longest wait
+first."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -50,9 +51,9 @@ def in_order(tasks: Sequence[Task], running: Mapping[str, float]) -> list[Step]:
 
     Notes
     -----
-    List scheduling: of what may be done now, the lowest section first; within cleaning the step with
-    the longest wait behind it, and among equals the part in hand. Where everything waits, the clock
-    moves to the first wait that ends.
+    List scheduling: of what may be done now, the lowest section first; within cleaning the step
+    with the longest wait behind it, and among equals the part in hand. Where everything waits, the
+    clock moves to the first wait that ends.
     """
     left = {t.step.id: t for t in tasks}
     behind = _longest_wait_behind(tasks)
@@ -127,7 +128,11 @@ def schedule(steps: Sequence[Step]) -> tuple[Segment, ...]:
         if step.minutes:
             segments.append(
                 Segment(
-                    start=clock, minutes=step.minutes, kind="hands", phase=step.phase, text=step.text
+                    start=clock,
+                    minutes=step.minutes,
+                    kind="hands",
+                    phase=step.phase,
+                    text=step.text,
                 )
             )
             clock += step.minutes

@@ -1,4 +1,5 @@
-"""From a case to a plan: what is opened, worked on, closed, relearned and proven, from the state as it is."""
+"""From a case to a plan: what is opened, worked on, closed, relearned and proven, from the state as
+it is."""
 
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -210,7 +211,10 @@ class _Planner:
     # ---- the scope as it is now
 
     def _works(self) -> list[PartWork]:
-        works = {w.part: w for w in ((replace(w, part=self.family.part(w.part).id)) for w in self.case.works)}
+        works = {
+            w.part: w
+            for w in ((replace(w, part=self.family.part(w.part).id)) for w in self.case.works)
+        }
         for kind in self.changes.joined:
             for part in self.family.parts:
                 if kind in (part.id, part.component):
@@ -232,7 +236,8 @@ class _Planner:
         return list(works.values())
 
     def _treat(self, works: Sequence[PartWork]) -> None:
-        """Treatments, the operations that they need, and where each part lies meanwhile, settled together."""
+        """Treatments, the operations that they need, and where each part lies meanwhile, settled
+        together."""
         left = [w for w in works if w.part not in self.changes.left and w.work != "relearn"]
         lies = {w.part: self._lies_now(w.part) for w in left}
         for _ in range(5):
@@ -373,7 +378,8 @@ class _Planner:
         return found
 
     def _closers(self, owner: str, now: Treatment | None) -> list[Link]:
-        """Steps of the former treatment that take back what it opened and the present one would leave."""
+        """Steps of the former treatment that take back what it opened and the present one would
+        leave."""
         mine = {i for i in self.car.open if i.startswith(f"{owner}:")}
         by_hand = {f"{owner}:{what}" for what in ("connector", "port", "seat")}
         if now is None and mine & by_hand:
@@ -386,7 +392,9 @@ class _Planner:
         closing: set[str] = set()
         if now:
             chain = Chain(self.case, self.trade, now, place=self._lies(owner), treats=())
-            closing = {c for x in chain.links() for c in x.step.closes if x.step.id not in self.done_ids}
+            closing = {
+                c for x in chain.links() for c in x.step.closes if x.step.id not in self.done_ids
+            }
         left = sorted(mine - closing)
         if not left:
             return []
@@ -462,7 +470,9 @@ class _Planner:
         if (treatment.off or whole) and off_ways and comes_off:
             wanted = _cheapest(access, off_ways, wanted)
         elif whole and place == "mounted" and kind not in BY_HAND and not access.ways.get(part):
-            raise InputError("parts", part, "a part that the family's entry knows a way to take off")
+            raise InputError(
+                "parts", part, "a part that the family's entry knows a way to take off"
+            )
         if kind in FAR_END and place == "mounted":
             wanted = self._both_ends(access, part, wanted)
         has_way = bool(access.ways.get(part)) or bool(off_ways)
@@ -476,7 +486,8 @@ class _Planner:
         return self.family.part(part).component in BY_HAND and not within
 
     def _both_ends(self, access: Access, part: str, wanted: frozenset[str]) -> frozenset[str]:
-        """Both ends of a passage: it comes out whole, or its valve comes off and the far end is opened."""
+        """Both ends of a passage: it comes out whole, or its valve comes off and the far end is
+        opened."""
         whole = self._off_ways(access, part, whole=True)
         if whole and any(o in wanted for o in whole):
             return wanted
@@ -495,7 +506,8 @@ class _Planner:
         return _cheapest(access, far, wanted) if far and not far_open else wanted
 
     def _strip(self, access: Access, treatment: Treatment) -> None:
-        """What rides on a part that is bathed or sent away comes off first, by its own operation."""
+        """What rides on a part that is bathed or sent away comes off first, by its own
+        operation."""
         if not self._leaves(treatment):
             return
         carriers = self._off_ways(access, treatment.part, whole=False)
@@ -607,7 +619,8 @@ class _Planner:
         )
 
     def _while_held(self) -> list[Step]:
-        """While a stop holds, other parts that lie open may be cleaned; nothing is opened or closed."""
+        """While a stop holds, other parts that lie open may be cleaned; nothing is opened or
+        closed."""
         assert self.changes.held is not None
         step_id = self.changes.held.record.rpartition("/")[0]
         at = next((d.step for d in self.done if d.step.id == step_id), None)
@@ -682,7 +695,9 @@ class _Planner:
             return ""
         wants = any(x.step.needs.battery == "off" for x in self._chains("clean", "close"))
         wants = wants or any(
-            made.wants_battery_off(self.family, self.by_id[o], self.lift[o], policy=self.case.policy)
+            made.wants_battery_off(
+                self.family, self.by_id[o], self.lift[o], policy=self.case.policy
+            )
             for o in self.to_open
         )
         handled = bool(self.to_open) or bool(self._chains("clean"))
@@ -722,12 +737,15 @@ class _Planner:
         operation_id: str,
         names: Mapping[str, str],
         safe: Sequence[str],
-        *, gone: set[str],
+        *,
+        gone: set[str],
         early: set[str],
     ) -> None:
         operation, lifted = self.by_id[operation_id], self.lift[operation_id]
         suffix = self.suffix[operation_id]
-        battery_off = made.wants_battery_off(self.family, operation, lifted, policy=self.case.policy)
+        battery_off = made.wants_battery_off(
+            self.family, operation, lifted, policy=self.case.policy
+        )
         plain = [
             i
             for i in plain_items(self.family, operation, suffix, gone=gone)
@@ -761,9 +779,7 @@ class _Planner:
             step = replace(step, waits_for=(*step.waits_for, self.hold))
         gone.update(takes if not (lifted and lifted.hangs) else ())
         self._add(step, RANKS["open"], after)
-        self.new_covers += [
-            _Covered(item=c, operation=operation_id, task=step.id) for c in covers
-        ]
+        self.new_covers += [_Covered(item=c, operation=operation_id, task=step.id) for c in covers]
 
     def _goes_before(self, operation_id: str) -> tuple[str, ...]:
         return (*self.by_id[operation_id].after, *self.extra.get(operation_id, ()))
@@ -801,7 +817,11 @@ class _Planner:
         for lift in [t for t in self.tasks.values() if t.step.opening and t.step.takes_off]:
             inside = {i.id for p in lift.step.takes_off for i in self.car.mouths_on(p)}
             for task in list(self.tasks.values()):
-                if task is not lift and inside & set(task.step.closes) and lift.step.id in task.after:
+                if (
+                    task is not lift
+                    and inside & set(task.step.closes)
+                    and lift.step.id in task.after
+                ):
                     task.after.clear()
                     task.after.update(safe)
                     lift.after.add(task.step.id)
@@ -813,7 +833,9 @@ class _Planner:
             rider = rest.partition(":")[0]
             if owner != "strip" or f"unstrip:{rider}" in self.tasks:
                 continue
-            carrier = next(d.step.owner for d in self.done if item.id in {i.id for i in d.step.opens})
+            carrier = next(
+                d.step.owner for d in self.done if item.id in {i.id for i in d.step.opens}
+            )
             _, on = made.stripped(self.family, rider, carrier)
             back = [x.step.id for x in self.links.get(carrier, ()) if x.step.id in self.tasks]
             self._add(on, RANKS["close"] - 1, back)
@@ -843,12 +865,19 @@ class _Planner:
                 continue
             carrier = self.owner_parts[owner][0]
             riders = {
-                p for lifted in self.lift.values() if lifted and lifted.part == carrier for p in lifted.riders
+                p
+                for lifted in self.lift.values()
+                if lifted and lifted.part == carrier
+                for p in lifted.riders
             }
             for other, theirs in self.links.items():
                 if other == owner or not set(self.owner_parts[other]) & riders:
                     continue
-                looks = [x.step.id for x in theirs if x.template.place == "clean" and x.template.key == "look"]
+                looks = [
+                    x.step.id
+                    for x in theirs
+                    if x.template.place == "clean" and x.template.key == "look"
+                ]
                 for send in sends:
                     self.tasks[send].after.update(looks)
                 for x in theirs:
@@ -857,7 +886,8 @@ class _Planner:
             self._bench_strip(owner, carrier, sends)
 
     def _bench_strip(self, owner: str, carrier: str, sends: Sequence[str]) -> None:
-        """What still sits on a part before it goes away comes off it on the bench, each by its name."""
+        """What still sits on a part before it goes away comes off it on the bench, each by its
+        name."""
         lifted_by_own = {
             p for o in (*self.to_open, *self.open_now) if (x := self.lift[o]) for p in x.parts
         }
@@ -879,7 +909,8 @@ class _Planner:
     # ---- covers
 
     def _covers(self, new: Sequence[_Covered]) -> list[_Covered]:
-        """Every cover with what must happen to it on the way; those that a closing takes off are given back."""
+        """Every cover with what must happen to it on the way; those that a closing takes off are
+        given back."""
         known = [
             _Covered(item=i, operation=self._operation_of(i.id), task="")
             for i in self.car.open.values()
@@ -907,7 +938,8 @@ class _Planner:
         return operation if operation in self.by_id else ""
 
     def _lifted_later(self, cover: _Covered) -> str:
-        """The opening step that takes off the part which bears this cover, empty where none does."""
+        """The opening step that takes off the part which bears this cover, empty where none
+        does."""
         for operation_id in self.to_open:
             name = f"open:{operation_id}{self.suffix[operation_id]}"
             step = self.tasks[name].step
@@ -923,28 +955,30 @@ class _Planner:
         return step
 
     def _uncover_for_work(self, covers: list[_Covered]) -> list[_Covered]:
-        """Mouths that are worked on: uncovered at the first step there, covered again by the last."""
+        """Mouths that are worked on: uncovered at the first step there, covered again by the
+        last."""
         left = list(covers)
         for owner, links in self.links.items():
             parts = set(self.owner_parts[owner])
-            mine = [
-                x for x in links if x.template.place == "clean" and x.step.id in self.tasks
-            ]
+            mine = [x for x in links if x.template.place == "clean" and x.step.id in self.tasks]
             if not mine or mine[0].step.needs.place.get(mine[0].step.part) != "mounted":
                 continue
             kinds = {self.family.part(p).component for p in parts}
-            mine += [
-                x for x in links if x.template.place == "close" and x.step.id in self.tasks
-            ]
+            mine += [x for x in links if x.template.place == "close" and x.step.id in self.tasks]
             left += self._owed(owner, mine)
-            for cover in [c for c in left if self._worked_on(c, parts, kinds) and not c.task.startswith(f"{owner}:")]:
+            for cover in [
+                c
+                for c in left
+                if self._worked_on(c, parts, kinds) and not c.task.startswith(f"{owner}:")
+            ]:
                 again = self._over_again(cover, mine)
                 if again is not None:
                     left[left.index(cover)] = again
         return left
 
     def _owed(self, owner: str, links: Sequence[Link]) -> list[_Covered]:
-        """Covers that were taken off for work that still goes on: they go on again at its last step."""
+        """Covers that were taken off for work that still goes on: they go on again at its last
+        step."""
         items = {i.id: i for d in self.done for i in d.step.opens}
         off = [c for d in self.done if d.step.owner == owner for c in d.step.closes if c in items]
         found: list[_Covered] = []
@@ -958,7 +992,9 @@ class _Planner:
             if ":ports " in closed:
                 number = base.rpartition(":ports ")[2]
                 mine = [x for x in links if x.step.cylinders == (int(number),)]
-            if not mine or any(following == i.id for t in self.tasks.values() for i in t.step.opens):
+            if not mine or any(
+                following == i.id for t in self.tasks.values() for i in t.step.opens
+            ):
                 continue
             last = self.tasks[mine[-1].step.id]
             again = replace(item, id=following)
@@ -969,9 +1005,11 @@ class _Planner:
     def _worked_on(self, cover: _Covered, parts: set[str], kinds: set[str]) -> bool:
         if cover.item.on in parts:
             return not ("intake_ports" in kinds and ":port " in cover.item.id)
-        return bool(kinds & FAR_END) and bool(
-            parts & set(self.by_id[cover.operation].reaches)
-        ) and ":mouth" in cover.item.id
+        return (
+            bool(kinds & FAR_END)
+            and bool(parts & set(self.by_id[cover.operation].reaches))
+            and ":mouth" in cover.item.id
+        )
 
     def _over_again(self, cover: _Covered, links: Sequence[Link]) -> _Covered | None:
         number = cover.item.id.partition("#")[0].rpartition(":ports ")[2]
@@ -1009,9 +1047,7 @@ class _Planner:
 
     def _close(self, covers: Sequence[_Covered]) -> None:
         every = [*self.open_now, *self.to_open]
-        names = {
-            o: f"close:{o}{self.suffix[o]}" for o in every if not self._superseded(o, every)
-        }
+        names = {o: f"close:{o}{self.suffix[o]}" for o in every if not self._superseded(o, every)}
         opened = [t for t in self.tasks.values() if t.rank <= RANKS["open"] + 1]
         for operation_id in every:
             if not self._superseded(operation_id, every):
@@ -1022,7 +1058,8 @@ class _Planner:
         operation_id: str,
         names: Mapping[str, str],
         covers: Sequence[_Covered],
-        *, opened: set[str],
+        *,
+        opened: set[str],
     ) -> None:
         operation, lifted = self.by_id[operation_id], self.lift[operation_id]
         suffix = self.suffix[operation_id]
@@ -1041,9 +1078,7 @@ class _Planner:
         plugs = self._plugs(operation_id)
         work -= plugs
         touched = {*(lifted.parts if lifted else ()), *operation.reaches}
-        waits = tuple(
-            dict.fromkeys(w for p in sorted(touched) for w in self.wait_of.get(p, ()))
-        )
+        waits = tuple(dict.fromkeys(w for p in sorted(touched) for w in self.wait_of.get(p, ())))
         plain = self._closable(operation, suffix)
         back = tuple(
             p
@@ -1074,7 +1109,9 @@ class _Planner:
         )
         after = {*deeper, *work, *opened}
         strips = {
-            s for s in self.tasks if s.startswith("unstrip:") and self.tasks[s].step.owner in touched
+            s
+            for s in self.tasks
+            if s.startswith("unstrip:") and self.tasks[s].step.owner in touched
         }
         self._add(step, RANKS["close"], after | strips)
         for plug in plugs:
@@ -1090,7 +1127,8 @@ class _Planner:
             self.tasks[one.id].step = replace(one, waits_for=held)
 
     def _plugs(self, operation_id: str) -> set[str]:
-        """Steps that plug a part in again which this operation has yet to lift off: after it is back."""
+        """Steps that plug a part in again which this operation has yet to lift off: after it is
+        back."""
         lifted = self.lift[operation_id]
         if not lifted or operation_id not in self.to_open:
             return set()
@@ -1136,9 +1174,7 @@ class _Planner:
             and not self._operation_of(i.id)
             and not self._closed_by_chain(i.id)
         ]
-        return tuple(
-            i.id for i in (*mine, *shared) if i.kind != "coolant low" or only_level
-        )
+        return tuple(i.id for i in (*mine, *shared) if i.kind != "coolant low" or only_level)
 
     def _closed_by_chain(self, item_id: str) -> bool:
         return any(item_id in t.step.closes for t in self.tasks.values())

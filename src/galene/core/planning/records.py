@@ -21,7 +21,8 @@ from galene.core.planning.words import (
 
 @dataclass(frozen=True, kw_only=True)
 class StateWords:
-    """Words about the car: what a step needs or does. None says nothing: no matter, or unchanged."""
+    """Words about the car: what a step needs or does. None says nothing: no matter, or
+    unchanged."""
 
     battery: Battery | None = None
     engine: Engine | None = None

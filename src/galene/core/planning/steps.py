@@ -1,4 +1,5 @@
-"""The steps that every job shares: making safe, opening, covering, closing, finds. Words are the trade's."""
+"""The steps that every job shares: making safe, opening, covering, closing, finds. Words are the
+trade's."""
 
 from collections.abc import Mapping
 
@@ -48,7 +49,10 @@ def before_set() -> Step:
     """The before readings: before codes are cleared and before anything is moved."""
     return Step(
         id="before_set",
-        text="Take the before readings: warm idle, codes with their freeze frame, the complaint's own test",
+        text=(
+            "Take the before readings: warm idle, codes with their freeze frame, the complaint's"
+            " own test"
+        ),
         why="Clearing and unplugging erase what they would have shown.",
         phase="safe",
         minutes=15,
@@ -138,7 +142,8 @@ def wants_battery_off(
     family: EngineFamily,
     operation: Operation,
     lifted: Lifting | None,
-    *, policy: Mapping[str, str],
+    *,
+    policy: Mapping[str, str],
 ) -> bool:
     """Whether an operation waits for the battery: it unplugs a motor, or the family says so.
 
@@ -235,7 +240,9 @@ def closing(
     if seals and reuse_seals:
         notes.append("The old seal goes back only clean, whole and not set hard: look at it first.")
         records = (_seal_record(step_id),)
-        text = text.replace("on new ", "on its looked-at ").replace("on a new ", "on its looked-at ")
+        text = text.replace("on new ", "on its looked-at ").replace(
+            "on a new ", "on its looked-at "
+        )
         text = text.replace("on its new ", "on its looked-at ")
     level = {o.what for o in operation.opens if o.kind == "coolant low"}
     only_level = bool(operation.opens) and len(level) == len(operation.opens)
@@ -419,9 +426,7 @@ def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
 def stripped(family: EngineFamily, rider: str, carrier: str) -> tuple[Step, Step]:
     """What still sits on a part on the bench comes off it, and goes back on it."""
     name, base = family.part(rider).label, family.part(carrier).label.lower()
-    item = OpenItem(
-        id=f"strip:{rider}:{name}", what=f"{name}, off the {base}", kind="fastener set"
-    )
+    item = OpenItem(id=f"strip:{rider}:{name}", what=f"{name}, off the {base}", kind="fastener set")
     off = Step(
         id=f"strip:{rider}",
         text=f"On the bench: take the {name.lower()} off the {base}, bag it with its screws",

@@ -1,4 +1,5 @@
-"""What follows the last bolt: liquids, power, looks, codes, relearns, the first start, the road, the proof."""
+"""What follows the last bolt: liquids, power, looks, codes, relearns, the first start, the road,
+the proof."""
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -80,9 +81,7 @@ class Situation:
 
     def in_place(self, kind: str) -> bool:
         """Whether every part of a kind is treated through the shut engine."""
-        same = [
-            t for t in self.treatments if self.case.family.part(t.part).component == kind
-        ]
+        same = [t for t in self.treatments if self.case.family.part(t.part).component == kind]
         return bool(same) and all(t.procedure.in_place for t in same)
 
     def asked(self) -> frozenset[str]:
@@ -107,7 +106,8 @@ class _Tail:
         self.found: list[Step] = []
 
     def add(self, step: Step, *, once_more: bool = True) -> None:
-        """Append a step, under an id of its own where it was done before and the work went on since."""
+        """Append a step, under an id of its own where it was done before and the work went on
+        since."""
         times = self.times[step.id]
         if times and not self.s.work_left:
             self._again(step, times)
@@ -258,14 +258,17 @@ def due_relearns(s: Situation) -> list[RelearnTemplate]:
     wanted = {
         "fuel_venting": fuel,
         "differential_zero": bool((opened | asked) & {"egr_dp_sensor", "egr_dp_ports"}),
-        "runner_flap_adaptation": "runner_actuator" in family.components
-        and (bool((opened | asked) & FLAPS) or motor_off),
+        "runner_flap_adaptation": (
+            "runner_actuator" in family.components and (bool((opened | asked) & FLAPS) or motor_off)
+        ),
         "egr_valve_zero": "egr_valve" in opened | asked,
         "coolant_bleed_and_watch": coolant,
         main: learned and not (reset and main.startswith("throttle")),
-        "memory_reset": (battery and not (learned and main.startswith("throttle")))
-        or (reset and learned and main.startswith("throttle"))
-        or (main == "memory_reset" and bool(asked & IDLE_PARTS)),
+        "memory_reset": (
+            (battery and not (learned and main.startswith("throttle")))
+            or (reset and learned and main.startswith("throttle"))
+            or (main == "memory_reset" and bool(asked & IDLE_PARTS))
+        ),
         "particulate_burn_off": burns and bool(worked & SOOT),
     }
     wanted.update(dict.fromkeys(s.case.relearns, True))
@@ -273,7 +276,8 @@ def due_relearns(s: Situation) -> list[RelearnTemplate]:
 
 
 def _main_due(main: str, *, idle: bool, battery: bool, opened: frozenset[str]) -> bool:
-    """Whether the family's own relearn is asked for: its part was touched, or its memory was lost."""
+    """Whether the family's own relearn is asked for: its part was touched, or its memory was
+    lost."""
     if main == "egr_valve_zero":
         return "egr_valve" in opened
     if main.startswith("throttle"):
@@ -284,7 +288,9 @@ def _main_due(main: str, *, idle: bool, battery: bool, opened: frozenset[str]) -
 
 
 def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
-    low = [i for i in t.car.open.values() if i.kind == "coolant low" and not i.id.startswith("hand")]
+    low = [
+        i for i in t.car.open.values() if i.kind == "coolant low" and not i.id.startswith("hand")
+    ]
     if low or t.car.coolant != "full":
         t.add(
             Step(
@@ -308,7 +314,10 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
         t.add(
             Step(
                 id="battery_reset",
-                text="Press the brake pedal for ten seconds, then leave the lead off for fifteen minutes",
+                text=(
+                    "Press the brake pedal for ten seconds, then leave the lead off for fifteen"
+                    " minutes"
+                ),
                 why="What is stored must drain, or the old values come back.",
                 phase="close",
                 minutes=1,
@@ -330,7 +339,11 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
             tools=("10 mm socket",),
             needs=StateWords(engine="off"),
             does=StateWords(battery="on", codes="cleared" if reset else None),
-            closes=tuple(i.id for i in t.car.open.values() if i.kind == "battery lead" and not i.id.startswith("hand")),
+            closes=tuple(
+                i.id
+                for i in t.car.open.values()
+                if i.kind == "battery lead" and not i.id.startswith("hand")
+            ),
             waits_for=(*t.s.wet_waits, *((made.RESET_HOLD,) if reset else ())),
         )
     )
@@ -381,7 +394,10 @@ def _looks(t: _Tail) -> None:
     t.add(
         Step(
             id="walk",
-            text="Walk round: touch every connector, hose and clamp once more, count cloths and tools",
+            text=(
+                "Walk round: touch every connector, hose and clamp once more, count cloths and"
+                " tools"
+            ),
             why="One missed plug is the comeback.",
             phase="walk",
             minutes=3,
@@ -423,7 +439,10 @@ def _codes(t: _Tail) -> None:
         Step(
             id="clear",
             text="Clear the codes with the scan tool",
-            why="A stored code may stop the control unit from learning, and only a fresh one proves.",
+            why=(
+                "A stored code may stop the control unit from learning, and only a fresh one"
+                " proves."
+            ),
             phase="start",
             minutes=2,
             act="clear",
@@ -484,7 +503,10 @@ def _parts_of(t: _Tail, relearn: str) -> tuple[str, ...]:
 def _fuel_look() -> Step:
     return Step(
         id="fuel_look",
-        text="Pump running, engine off: look along every fuel joint that was opened, cloth under each",
+        text=(
+            "Pump running, engine off: look along every fuel joint that was opened, cloth under"
+            " each"
+        ),
         why="A drop now is a fire later.",
         phase="start",
         minutes=2,
@@ -555,7 +577,11 @@ def _start(t: _Tail) -> None:
 
 
 def _warm_up(cooling: str) -> Step:
-    warm = "the coolant is above 75 °C" if cooling == "liquid" else "the cylinder's fins are too hot to hold"
+    warm = (
+        "the coolant is above 75 °C"
+        if cooling == "liquid"
+        else "the cylinder's fins are too hot to hold"
+    )
     return Step(
         id="warm_up",
         text=f"Let it idle until {warm}; look and listen round every joint meanwhile",
@@ -676,8 +702,6 @@ def planned_relearns(steps: Sequence[Step]) -> tuple[PlannedRelearn, ...]:
     for before, step in zip((None, *steps), steps, strict=False):
         if step.relearn:
             found.append(
-                PlannedRelearn(
-                    id=step.relearn, after=before.id if before else "", needs=step.needs
-                )
+                PlannedRelearn(id=step.relearn, after=before.id if before else "", needs=step.needs)
             )
     return tuple(found)

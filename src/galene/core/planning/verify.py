@@ -1,4 +1,5 @@
-"""What must hold of every plan. Walks it step by step over the model of the car; knows no planner."""
+"""What must hold of every plan. Walks it step by step over the model of the car; knows no
+planner."""
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -25,6 +26,8 @@ UNTRUE: tuple[tuple[str, str], ...] = (
     ("gear tooth", "electronic"),
 )
 """Words of a throttle's step that are false where a cable moves it."""
+
+
 class Judge(Protocol):
     """Chemistry's verdict on an agent as it is used on a kind of part with its features."""
 
@@ -85,7 +88,8 @@ def verify(
     plan : the whole of it, steps done among them
     family : the engine
     start : the state in which the car came in
-    judge : chemistry's verdict, asked in the state that holds at each step; left out where it is None
+    judge : chemistry's verdict, asked in the state that holds at each step; left out where it is
+        None
     resolved : records whose stop a foreman has lifted
 
     Returns
@@ -187,7 +191,9 @@ def _wet(walk: _Walk, step: Step) -> Iterator[Violation]:
     use = step.agent
     wetting = use is not None and use.way in COLD_AND_WET and "assembly_aid" not in use.properties
     if wetting and not step.wets:
-        yield Violation(rule=3, step=step.id, text=f"{use.class_id if use else ''} leaves nothing wet")
+        yield Violation(
+            rule=3, step=step.id, text=f"{use.class_id if use else ''} leaves nothing wet"
+        )
     if step.wets and step.wait is None:
         yield Violation(rule=3, step=step.id, text="what it wets has no time to dry")
     waited = set(step.waits_for)
@@ -228,7 +234,8 @@ def _running(walk: _Walk, step: Step) -> Iterator[Violation]:
 
 
 def _power(walk: _Walk, step: Step) -> Iterator[Violation]:
-    """Rule 6: battery off before what has a motor is unplugged, with its hold; resets long enough."""
+    """Rule 6: battery off before what has a motor is unplugged, with its hold; resets long
+    enough."""
     moved = (*step.takes_off, *(p for p, w in step.does.place.items() if w == "loose"))
     for part_id in moved:
         if has_motor(walk.family.part(part_id)) and step.phase == "open":
@@ -264,9 +271,7 @@ def _agent(walk: _Walk, step: Step) -> Iterator[Violation]:
         part = walk.family.part(part_id)
         states = _states(walk, step, part_id)
         engine = engine_of(walk.family)
-        verdict = walk.judge(
-            step.agent, part.component, part.features, state=states, engine=engine
-        )
+        verdict = walk.judge(step.agent, part.component, part.features, state=states, engine=engine)
         if verdict in ("no", "only_after"):
             text = f"{step.agent.class_id} {step.agent.way} on {part_id} is {verdict} in {states}"
             yield Violation(rule=4, step=step.id, text=text)

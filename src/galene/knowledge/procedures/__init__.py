@@ -1,4 +1,5 @@
-"""How every kind of part is treated: the procedures that ship, by kind of component or shared way."""
+"""How every kind of part is treated: the procedures that ship, by kind of component or shared
+way."""
 
 from galene.core.planning.procedure import PartProcedure
 from galene.knowledge.procedures.common import SHARED, completed

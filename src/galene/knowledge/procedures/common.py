@@ -1,4 +1,5 @@
-"""Kinds of work that every part shares: fit a new one, mend it where it leaks, only look, leave it."""
+"""Kinds of work that every part shares: fit a new one, mend it where it leaks, only look, leave
+it."""
 
 from dataclasses import replace
 
@@ -96,7 +97,9 @@ TESTED = StepTemplate(
     place="walk",
     tools=("smoke or soapy water", "lamp"),
     records=(
-        asked("tight", "Nothing shows at that joint", "again", text="Seat it anew, test once more."),
+        asked(
+            "tight", "Nothing shows at that joint", "again", text="Seat it anew, test once more."
+        ),
     ),
 )
 
@@ -133,5 +136,9 @@ SHARED: tuple[PartProcedure, ...] = (
         ),
         in_place=True,
     ),
-    PartProcedure(component="inspect_only", title="Inspection", steps=(LOOK_ONLY, COMPARE, JOINT, MEND, TESTED)),
+    PartProcedure(
+        component="inspect_only",
+        title="Inspection",
+        steps=(LOOK_ONLY, COMPARE, JOINT, MEND, TESTED),
+    ),
 )

@@ -1,4 +1,5 @@
-"""Procedures of the intake: filter, meters, tube, throttle, pipe, manifold, flaps, ports, breather."""
+"""Procedures of the intake: filter, meters, tube, throttle, pipe, manifold, flaps, ports,
+breather."""
 
 from galene.core.airpath import Opened
 from galene.core.planning.procedure import PartProcedure, StepTemplate, Wait
@@ -30,7 +31,10 @@ AIR_FILTER = PartProcedure(
     steps=(
         StepTemplate(
             key="look",
-            text="Lift the element out; lamp behind the pleats, look at the seat; wipe the box dry, vacuum the grit",
+            text=(
+                "Lift the element out; lamp behind the pleats, look at the seat; wipe the box dry,"
+                " vacuum the grit"
+            ),
             minutes=5,
             why="A split pleat or a bad seat feeds the meter; blowing drives grit toward it.",
             works=("clean", "inspect"),
@@ -48,14 +52,22 @@ AIR_FILTER = PartProcedure(
         ),
         StepTemplate(
             key="new",
-            text="New element beside the old: size, seal and frame are the same; box wiped and vacuumed",
+            text=(
+                "New element beside the old: size, seal and frame are the same; box wiped and"
+                " vacuumed"
+            ),
             minutes=3,
             works=("replace",),
             why="A frame that does not seal passes dust.",
             moves=("takes_off",),
             tools=("vacuum", "dry cloth"),
             records=(
-                asked("same", "Size and seal are the same", "stop", text="The wrong element: order the right one."),
+                asked(
+                    "same",
+                    "Size and seal are the same",
+                    "stop",
+                    text="The wrong element: order the right one.",
+                ),
             ),
         ),
         StepTemplate(
@@ -83,7 +95,10 @@ METER = PartProcedure(
         ),
         StepTemplate(
             key="spray",
-            text="From a hand's breadth, ten short bursts across element and probe; nothing touches it",
+            text=(
+                "From a hand's breadth, ten short bursts across element and probe; nothing"
+                " touches it"
+            ),
             minutes=3,
             why="Film dissolves; touching breaks the element.",
             when=("not_oily",),
@@ -97,7 +112,10 @@ METER = PartProcedure(
         ),
         StepTemplate(
             key="spray",
-            text="Ten short bursts across element and probe, let them run off, then ten more: oil goes only twice sprayed",
+            text=(
+                "Ten short bursts across element and probe, let them run off, then ten more: oil"
+                " goes only twice sprayed"
+            ),
             minutes=5,
             why="The first pass loosens oil, the second takes it away.",
             when=("oily",),
@@ -107,7 +125,9 @@ METER = PartProcedure(
             agent="maf_cleaner",
             agent_ml=70,
             way="direct_spray",
-            wait=dries(30, "Oil holds solvent under the film; powered, it burns the element", "maf_cleaner"),
+            wait=dries(
+                30, "Oil holds solvent under the film; powered, it burns the element", "maf_cleaner"
+            ),
         ),
         check(
             "Look again with the lamp: dry, bare, no fibre, no moisture behind the mesh",
@@ -124,13 +144,21 @@ METER = PartProcedure(
         ),
         StepTemplate(
             key="compare",
-            text="New meter beside the old: number, arrow, plug and seal; it is fitted as it comes, nothing touches its element",
+            text=(
+                "New meter beside the old: number, arrow, plug and seal; it is fitted as it comes,"
+                " nothing touches its element"
+            ),
             minutes=2,
             works=("replace",),
             why="A new meter is never sprayed.",
             cautions=("element",),
             records=(
-                asked("same", "Number, arrow and plug are the same", "stop", text="The wrong meter: order the right one."),
+                asked(
+                    "same",
+                    "Number, arrow and plug are the same",
+                    "stop",
+                    text="The wrong meter: order the right one.",
+                ),
             ),
         ),
     ),
@@ -140,7 +168,8 @@ SMALL_METER = PartProcedure(
     title="Secondary air meter",
     steps=(
         look(
-            "Look through the small meter against a lamp; take out its little filter and look through that too",
+            "Look through the small meter against a lamp; take out its little filter and look"
+            " through that too",
             WHOLE,
             asked(
                 "line",
@@ -163,10 +192,16 @@ SMALL_METER = PartProcedure(
             way="direct_spray",
             wait=dries(15, "Solvent on a powered element burns it", "maf_cleaner"),
         ),
-        check("Bare and dry, little filter in, line not cracked", left=after(from_grade=2, then="replace")),
+        check(
+            "Bare and dry, little filter in, line not cracked",
+            left=after(from_grade=2, then="replace"),
+        ),
         StepTemplate(
             key="pump",
-            text="Ignition on: command the air pump and the secondary valve; hear the pump, feel air at the line",
+            text=(
+                "Ignition on: command the air pump and the secondary valve; hear the pump, feel air"
+                " at the line"
+            ),
             minutes=3,
             why="A clean meter behind a dead pump reads nothing.",
             works=("clean", "replace"),
@@ -218,19 +253,29 @@ TUBE = PartProcedure(
 )
 SEAL_NEW = StepTemplate(
     key="seal",
-    text="Take the old seal out of its groove; wipe the groove; the new one goes in dry and untwisted",
+    text=(
+        "Take the old seal out of its groove; wipe the groove; the new one goes in dry and"
+        " untwisted"
+    ),
     minutes=2,
     when=("off_engine", "seal_new"),
     why="A set seal leaks air that nobody counts.",
     brings=("seal_removed",),
     tools=("plastic pick", "cloth"),
     records=(
-        asked("groove", "The groove is clean and whole", "note", text="Say so in the report: it may leak."),
+        asked(
+            "groove",
+            "The groove is clean and whole",
+            "note",
+            text="Say so in the report: it may leak.",
+        ),
     ),
 )
 SEAL_OLD = StepTemplate(
     key="seal",
-    text="Take the seal out, wash it with soap and water, look: soft, round, no nick; else a new one",
+    text=(
+        "Take the seal out, wash it with soap and water, look: soft, round, no nick; else a new one"
+    ),
     minutes=4,
     when=("off_engine", "seal_reuse"),
     why="Reuse is for a seal that was judged, not for one that stayed in.",
@@ -251,7 +296,11 @@ THROTTLE = PartProcedure(
     steps=(
         StepTemplate(
             key="wedge",
-            text="Ignition on, engine off: a helper presses the pedal right down, or the scan tool's service mode opens the plate. No finger in the bore: set the soft wedge at its edge by its long handle; ignition off, key out",
+            text=(
+                "Ignition on, engine off: a helper presses the pedal right down, or the scan tool's"
+                " service mode opens the plate. No finger in the bore: set the soft wedge at its"
+                " edge by its long handle; ignition off, key out"
+            ),
             minutes=4,
             why="This plate is not moved by hand: its own motor opens it.",
             when=("service_mode", "on_engine"),
@@ -271,7 +320,8 @@ THROTTLE = PartProcedure(
             needs=("battery_off",),
         ),
         look(
-            "Look at the bore, the plate's edge and both shaft ends; mark the band at the closed plate",
+            "Look at the bore, the plate's edge and both shaft ends; mark the band at the closed"
+            " plate",
             PALE,
             minutes=2,
             why="The band sets the idle gap; the shaft ends tell if it sticks.",
@@ -309,7 +359,10 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="wipe",
-            text="With the plate open, wipe bore, edge and back with a cloth damp with cleaner, little at a time",
+            text=(
+                "With the plate open, wipe bore, edge and back with a cloth damp with cleaner,"
+                " little at a time"
+            ),
             minutes=8,
             why="On the cloth, not sprayed: liquid creeps along the shaft.",
             when=("light", "on_cloth"),
@@ -324,7 +377,10 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="brush",
-            text="With the plate open, loosen the layer with a soft brush damp with cleaner, wipe, repeat until the cloth stays clean",
+            text=(
+                "With the plate open, loosen the layer with a soft brush damp with cleaner, wipe,"
+                " repeat until the cloth stays clean"
+            ),
             minutes=16,
             why="A layer needs a tool; a hard brush would scratch the bore.",
             when=("heavy", "on_cloth"),
@@ -339,9 +395,15 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="spray",
-            text="With the plate open, spray small amounts on bore and edge, brush what holds, wipe up what pools",
+            text=(
+                "With the plate open, spray small amounts on bore and edge, brush what holds, wipe"
+                " up what pools"
+            ),
             minutes=10,
-            why="What pools behind the plate goes into one cylinder at the first start, which may stumble or log a misfire.",
+            why=(
+                "What pools behind the plate goes into one cylinder at the first start, which may"
+                " stumble or log a misfire."
+            ),
             when=("direct",),
             treats=True,
             brings=("plate_open",),
@@ -366,7 +428,10 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="wedge_out",
-            text="Power off still: hold the plate's edge, take the soft wedge out and let the spring close it; look in with the lamp, then look again",
+            text=(
+                "Power off still: hold the plate's edge, take the soft wedge out and let the spring"
+                " close it; look in with the lamp, then look again"
+            ),
             minutes=2,
             why="A wedge left in jams the plate open at the first start.",
             when=("service_mode", "on_engine"),
@@ -398,7 +463,10 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="touched",
-            text="Touch one by one: both clamps, the breather, the intake temperature sensor's plug; pull at each",
+            text=(
+                "Touch one by one: both clamps, the breather, the intake temperature sensor's plug;"
+                " pull at each"
+            ),
             minutes=1,
             why="After a cable throttle these are what was forgotten.",
             when=("cable", "four_stroke"),
@@ -409,7 +477,10 @@ THROTTLE = PartProcedure(
         ),
         StepTemplate(
             key="idle_screw",
-            text="Cable and stop: the cable has play, the plate rests on its stop; set idle by the bypass screw, never by the sealed stop",
+            text=(
+                "Cable and stop: the cable has play, the plate rests on its stop; set idle by the"
+                " bypass screw, never by the sealed stop"
+            ),
             minutes=8,
             works=("adjust",),
             when=("cable",),
@@ -476,7 +547,8 @@ MANIFOLD = PartProcedure(
     title="Intake manifold",
     steps=(
         look(
-            "Look into every runner, measure the mouths with the bore gauge, lay a straight edge on the flange",
+            "Look into every runner, measure the mouths with the bore gauge, lay a straight edge on"
+            " the flange",
             asked(
                 "flat",
                 "Plenum and flange are whole, nothing warped",
@@ -486,7 +558,10 @@ MANIFOLD = PartProcedure(
         ),
         StepTemplate(
             key="strip",
-            text="Seals out of their grooves, control unit and loom laid aside and tied; nothing with a plug is left on it",
+            text=(
+                "Seals out of their grooves, control unit and loom laid aside and tied; nothing"
+                " with a plug is left on it"
+            ),
             minutes=6,
             why="No electronics and no sensor go into bath or brush.",
             brings=("electronics_removed", "sensor_removed", "seal_removed"),
@@ -502,7 +577,10 @@ MANIFOLD = PartProcedure(
         ),
         StepTemplate(
             key="clean",
-            text="Scrape runner by runner, then brush with cleaner, rinse; a stain that does not wipe off may stay",
+            text=(
+                "Scrape runner by runner, then brush with cleaner, rinse; a stain that does not"
+                " wipe off may stay"
+            ),
             minutes=66,
             why="Wall layers of millimetres need tools, no spray moves them.",
             when=("hand",),
@@ -517,7 +595,10 @@ MANIFOLD = PartProcedure(
         ),
         StepTemplate(
             key="bath",
-            text="Into the heated ultrasonic bath, label's time and temperature, then rinse runner by runner",
+            text=(
+                "Into the heated ultrasonic bath, label's time and temperature, then rinse runner"
+                " by runner"
+            ),
             minutes=20,
             why="Heat and sound reach what no scraper does; too hot warps plastic.",
             when=("bath_own",),
@@ -542,7 +623,9 @@ MANIFOLD = PartProcedure(
         ),
         StepTemplate(
             key="receive",
-            text="The manifold is back: it is ours by its label, dry, with nothing left in a runner",
+            text=(
+                "The manifold is back: it is ours by its label, dry, with nothing left in a runner"
+            ),
             minutes=4,
             why="Bath houses mix up parts and leave shot and rags in them.",
             when=("bath_out",),
@@ -550,7 +633,12 @@ MANIFOLD = PartProcedure(
             tools=LAMP,
             needs=(),
             records=(
-                asked("ours", "It is ours, dry and empty", "stop", text="Back to the bath house: it is not fitted."),
+                asked(
+                    "ours",
+                    "It is ours, dry and empty",
+                    "stop",
+                    text="Back to the bath house: it is not fitted.",
+                ),
             ),
         ),
         check("Every runner shows its wall, dry and empty; stain may stay"),
@@ -594,12 +682,20 @@ FLAPS = PartProcedure(
             works=("adjust",),
             why="Off its ball the motor over-travels and learns a wrong stop.",
             records=(
-                asked("holds", "It holds against a pull", "replace", text="Ball or lever is worn: a new one."),
+                asked(
+                    "holds",
+                    "It holds against a pull",
+                    "replace",
+                    text="Ball or lever is worn: a new one.",
+                ),
             ),
         ),
         StepTemplate(
             key="why",
-            text="Ask why it came off: move the flaps by hand over their whole travel, look at ball and bushing",
+            text=(
+                "Ask why it came off: move the flaps by hand over their whole travel, look at ball"
+                " and bushing"
+            ),
             minutes=4,
             works=("adjust",),
             why="A lever does not come off by itself.",
@@ -650,8 +746,11 @@ ACTUATOR = PartProcedure(
             tools=("soft brush", "vacuum"),
         ),
         check(
-            "No dust on magnet and sensor; turn the gear by hand: the motor turns with it, no tooth skips",
-            asked("motor", "The motor turns with the gear", "replace", text="A new actuator goes in."),
+            "No dust on magnet and sensor; turn the gear by hand: the motor turns with it, no tooth"
+            " skips",
+            asked(
+                "motor", "The motor turns with the gear", "replace", text="A new actuator goes in."
+            ),
             left=after(from_grade=3, then="replace"),
         ),
         StepTemplate(
@@ -664,7 +763,10 @@ ACTUATOR = PartProcedure(
         ),
         StepTemplate(
             key="flap_felt",
-            text="With the actuator off, move the flap lever by hand over its whole travel; a drop of light oil at the pivot",
+            text=(
+                "With the actuator off, move the flap lever by hand over its whole travel; a drop"
+                " of light oil at the pivot"
+            ),
             minutes=3,
             works=("clean", "inspect", "replace", "adjust"),
             why="A stiff flap broke this motor and will break the next.",
@@ -689,12 +791,20 @@ ACTUATOR = PartProcedure(
         ),
         StepTemplate(
             key="hook",
-            text="Hook the lever back on its ball until it snaps; look at ball and spring, ask why it came off",
+            text=(
+                "Hook the lever back on its ball until it snaps; look at ball and spring, ask why"
+                " it came off"
+            ),
             minutes=4,
             works=("adjust",),
             why="A lever does not come off by itself.",
             records=(
-                asked("holds", "It holds against a pull", "replace", text="Ball or lever is worn: a new actuator."),
+                asked(
+                    "holds",
+                    "It holds against a pull",
+                    "replace",
+                    text="Ball or lever is worn: a new actuator.",
+                ),
             ),
         ),
     ),
@@ -704,12 +814,16 @@ PORTS = PartProcedure(
     title="Intake ports",
     steps=(
         look(
-            "Lift the tape port by port: look in, measure with the bore gauge, mark the worst, press the tape back",
+            "Lift the tape port by port: look in, measure with the bore gauge, mark the worst,"
+            " press the tape back",
             tools=("lamp", "borescope"),
         ),
         StepTemplate(
             key="shut",
-            text="Turn the crank forward to this position; look with the lamp that the intake valves of its cylinders sit",
+            text=(
+                "Turn the crank forward to this position; look with the lamp that the intake valves"
+                " of its cylinders sit"
+            ),
             minutes=24,
             why="What falls past a valve scores the cylinder.",
             each="position",
@@ -759,7 +873,10 @@ PORTS = PartProcedure(
         ),
         StepTemplate(
             key="media_out",
-            text="vacuum port and gallery, look in with the lamp, then look again; tape over it, counted",
+            text=(
+                "vacuum port and gallery, look in with the lamp, then look again; tape over it,"
+                " counted"
+            ),
             minutes=16,
             why="One grain of shell holds a valve off its seat.",
             each="cylinder",
@@ -781,7 +898,8 @@ PORTS = PartProcedure(
             records=(EYES,),
         ),
         check(
-            "Lift the tape port by port: metal shows, nothing lies on a valve; press it back, count the strips",
+            "Lift the tape port by port: metal shows, nothing lies on a valve; press it back, count"
+            " the strips",
         ),
     ),
 )

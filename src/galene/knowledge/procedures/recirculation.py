@@ -1,4 +1,5 @@
-"""Procedures of recirculation and exhaust: valve, passage, pipe, cooler, ports, tube, secondary air, doser."""
+"""Procedures of recirculation and exhaust: valve, passage, pipe, cooler, ports, tube, secondary
+air, doser."""
 
 from galene.core.airpath import Opened
 from galene.core.planning.procedure import PartProcedure, StepTemplate, Wait
@@ -86,7 +87,10 @@ VALVE = PartProcedure(
         ),
         StepTemplate(
             key="part",
-            text="Part the drive from the metal: its screws into a dish, its plug and ring bagged; it stays dry",
+            text=(
+                "Part the drive from the metal: its screws into a dish, its plug and ring bagged;"
+                " it stays dry"
+            ),
             minutes=5,
             why="Electrics are never wetted.",
             tools=("small driver", "dish"),
@@ -98,7 +102,10 @@ VALVE = PartProcedure(
         ),
         StepTemplate(
             key="clean",
-            text="Scrape the seat; cleaner on a brush; press and turn the stem at several depths until it works free",
+            text=(
+                "Scrape the seat; cleaner on a brush; press and turn the stem at several depths"
+                " until it works free"
+            ),
             minutes=18,
             why="Hard carbon holds the seat open; spray alone does not move it.",
             treats=True,
@@ -136,10 +143,17 @@ PASSAGE = PartProcedure(
     component="egr_passage",
     title="Recirculation passage",
     steps=(
-        look("Look into both ends with lamp and wire: how far is it open", PALE, tools=("lamp", "wire")),
+        look(
+            "Look into both ends with lamp and wire: how far is it open",
+            PALE,
+            tools=("lamp", "wire"),
+        ),
         StepTemplate(
             key="wire",
-            text="Turn a wire from both ends and through every fine hole in it, air in short pushes toward the vacuum at the other end",
+            text=(
+                "Turn a wire from both ends and through every fine hole in it, air in short pushes"
+                " toward the vacuum at the other end"
+            ),
             minutes=16,
             why="What is loosened comes out, never further in.",
             treats=True,
@@ -176,7 +190,10 @@ PIPE = PartProcedure(
     steps=(
         StepTemplate(
             key="look",
-            text="Look through the pipe, tap it: scale that rings loose; brush through, wiped wet, vacuumed, till light passes",
+            text=(
+                "Look through the pipe, tap it: scale that rings loose; brush through, wiped wet,"
+                " vacuumed, till light passes"
+            ),
             minutes=14,
             why="Soot dust is not blown about.",
             treats=True,
@@ -206,7 +223,12 @@ COOLER = PartProcedure(
     component="egr_cooler",
     title="Recirculation cooler",
     steps=(
-        look("Look at both faces and at the coolant side's stubs", PALE, minutes=4, why="A pale crust is coolant: then it is not cleaned but replaced."),
+        look(
+            "Look at both faces and at the coolant side's stubs",
+            PALE,
+            minutes=4,
+            why="A pale crust is coolant: then it is not cleaned but replaced.",
+        ),
         StepTemplate(
             key="pressure",
             text="Shut the stubs, 2 bar of air under water for two minutes: no bubble",
@@ -235,7 +257,12 @@ COOLER = PartProcedure(
             moves=("receives",),
             tools=LAMP,
             records=(
-                asked("ours", "It is ours and empty", "stop", text="Back to the bath house: it is not fitted."),
+                asked(
+                    "ours",
+                    "It is ours and empty",
+                    "stop",
+                    text="Back to the bath house: it is not fitted.",
+                ),
             ),
         ),
         StepTemplate(
@@ -256,21 +283,41 @@ COOLER = PartProcedure(
                 kind="grade",
                 label="Deposit left",
                 consequences=(
-                    Consequence(answer="3", kind="replace", text="Tubes are shut still: a new cooler goes in."),
-                    Consequence(answer="4", kind="replace", text="Tubes are shut still: a new cooler goes in."),
-                    Consequence(answer="coolant_residue", kind="replace", text="It leaks within: a new cooler goes in."),
+                    Consequence(
+                        answer="3",
+                        kind="replace",
+                        text="Tubes are shut still: a new cooler goes in.",
+                    ),
+                    Consequence(
+                        answer="4",
+                        kind="replace",
+                        text="Tubes are shut still: a new cooler goes in.",
+                    ),
+                    Consequence(
+                        answer="coolant_residue",
+                        kind="replace",
+                        text="It leaks within: a new cooler goes in.",
+                    ),
                 ),
             ),
         ),
         StepTemplate(
             key="compare",
-            text="New cooler beside the old: flanges, stubs and brackets; press it too before it goes in",
+            text=(
+                "New cooler beside the old: flanges, stubs and brackets; press it too before it"
+                " goes in"
+            ),
             minutes=8,
             works=("replace",),
             why="A leak at the start costs an engine.",
             tools=("pressure test kit",),
             records=(
-                asked("same", "It is the same, and it holds", "stop", text="Wrong or leaking: it is not fitted."),
+                asked(
+                    "same",
+                    "It is the same, and it holds",
+                    "stop",
+                    text="Wrong or leaking: it is not fitted.",
+                ),
             ),
         ),
     ),
@@ -282,7 +329,10 @@ DP_PORTS = PartProcedure(
         look("Look into both bores with the lamp: which is shut", PALE),
         StepTemplate(
             key="drill",
-            text="Turn a fitting drill in the fingers, both bores, vacuum at each turn, till a wire falls through both",
+            text=(
+                "Turn a fitting drill in the fingers, both bores, vacuum at each turn, till a wire"
+                " falls through both"
+            ),
             minutes=10,
             why="Both are cleaned: one alone reads worse than none.",
             treats=True,
@@ -290,7 +340,13 @@ DP_PORTS = PartProcedure(
             cautions=("eyes", "objects"),
             records=(
                 after(then="part_only"),
-                asked("both", "A wire falls through both", "again", text="Turn once more.", then="part_only"),
+                asked(
+                    "both",
+                    "A wire falls through both",
+                    "again",
+                    text="Turn once more.",
+                    then="part_only",
+                ),
             ),
         ),
     ),
@@ -302,7 +358,10 @@ TUBE = PartProcedure(
         look("Blow gently through the tube, shield on: does it pass", tools=("lamp", "shield")),
         StepTemplate(
             key="ream",
-            text="Ream the narrow root with a drill in the fingers, wire through the tube; what comes loose is caught in a cloth and the vacuum, never blown toward the turbine",
+            text=(
+                "Ream the narrow root with a drill in the fingers, wire through the tube; what"
+                " comes loose is caught in a cloth and the vacuum, never blown toward the turbine"
+            ),
             minutes=14,
             why="The root shuts first; the sensor is innocent.",
             works=("clean",),
@@ -311,7 +370,13 @@ TUBE = PartProcedure(
             cautions=("eyes", "objects"),
             records=(
                 after(then="replace"),
-                asked("passes", "It passes freely, and the root shows metal", "again", text="Ream once more.", then="replace"),
+                asked(
+                    "passes",
+                    "It passes freely, and the root shows metal",
+                    "again",
+                    text="Ream once more.",
+                    then="replace",
+                ),
             ),
         ),
     ),
@@ -337,7 +402,9 @@ SECONDARY_VALVE = PartProcedure(
         ),
         check(
             "The plate moves and closes",
-            asked("moves", "It moves and closes by itself", "again", text="Once more.", then="replace"),
+            asked(
+                "moves", "It moves and closes by itself", "again", text="Once more.", then="replace"
+            ),
             left=after(then="replace"),
         ),
     ),

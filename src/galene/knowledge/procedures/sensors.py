@@ -1,11 +1,15 @@
-"""Procedures of sensors on stalks: pressure, temperature, crankcase, differential, exhaust, oxygen."""
+"""Procedures of sensors on stalks: pressure, temperature, crankcase, differential, exhaust,
+oxygen."""
 
 from galene.core.planning.procedure import PartProcedure, StepTemplate
 from galene.knowledge.procedures.words import WHOLE, after, asked, check, dries, look
 
 MEMBRANE = "Nothing is pushed into a membrane: it tears."
 SNUG = asked(
-    "ring", "The O-ring sits in its groove and turns with the sensor", "again", text="Seat it anew, then look."
+    "ring",
+    "The O-ring sits in its groove and turns with the sensor",
+    "again",
+    text="Seat it anew, then look.",
 )
 
 
@@ -48,7 +52,9 @@ def pressure_sensor(
                     ),
                 ),
             ),
-            check("Dry and bare, tab whole; O-ring in its groove", SNUG, left=after(then="replace")),
+            check(
+                "Dry and bare, tab whole; O-ring in its groove", SNUG, left=after(then="replace")
+            ),
         ),
     )
 
@@ -61,14 +67,23 @@ MAP = pressure_sensor(
 BOOST = pressure_sensor(
     "boost_sensor",
     "Boost sensor",
-    look_text="Look at snout, tab and cage; wipe the O-ring's groove with a dry cloth; nothing is picked at",
+    look_text=(
+        "Look at snout, tab and cage; wipe the O-ring's groove with a dry cloth; nothing is"
+        " picked at"
+    ),
     before=(
         StepTemplate(
             key="level",
-            text="Read the coolant's level cold; ask for a recall of cooler or sensor by the vehicle's number",
+            text=(
+                "Read the coolant's level cold; ask for a recall of cooler or sensor by the"
+                " vehicle's number"
+            ),
             minutes=3,
             works=("clean", "replace", "inspect"),
-            why="Coolant in the charge air soaks this sensor from within, and a recall would pay for it.",
+            why=(
+                "Coolant in the charge air soaks this sensor from within, and a recall would pay"
+                " for it."
+            ),
             records=(
                 asked(
                     "level",
@@ -102,11 +117,19 @@ CRANKCASE = PartProcedure(
         look(
             "Look for dust or oil past the O-ring; at the seal's seat, the snout and the barb",
             WHOLE,
-            asked("seat", "The seal's seat is smooth and clean", "note", text="It may leak there: say so in the report."),
+            asked(
+                "seat",
+                "The seal's seat is smooth and clean",
+                "note",
+                text="It may leak there: say so in the report.",
+            ),
         ),
         StepTemplate(
             key="wipe",
-            text="Wipe seat and snout with a dry cloth; new O-ring with a trace of silicone grease on the ring, none in the opening",
+            text=(
+                "Wipe seat and snout with a dry cloth; new O-ring with a trace of silicone grease"
+                " on the ring, none in the opening"
+            ),
             minutes=5,
             works=("clean", "replace"),
             why="Air past the ring reads as another load; grease in the opening shuts it.",
@@ -127,7 +150,12 @@ CRANKCASE = PartProcedure(
             cautions=("road",),
             needs=("engine_running",),
             records=(
-                asked("pulls", "It pulls without bogging", "note", text="It bogs still: hose, fitting and seal are looked at anew."),
+                asked(
+                    "pulls",
+                    "It pulls without bogging",
+                    "note",
+                    text="It bogs still: hose, fitting and seal are looked at anew.",
+                ),
             ),
         ),
     ),
@@ -159,7 +187,10 @@ GAS_TEMPERATURE = PartProcedure(
     steps=(
         StepTemplate(
             key="look",
-            text="Look at the tip: soot as a sleeve, a bend, a worn thread; brush it dry with a soft brush till it is bare",
+            text=(
+                "Look at the tip: soot as a sleeve, a bend, a worn thread; brush it dry with a soft"
+                " brush till it is bare"
+            ),
             minutes=6,
             why="Soot as a sleeve makes it slow; a hard brush breaks it.",
             works=("clean",),
@@ -176,23 +207,40 @@ CRANKCASE_HOSE = PartProcedure(
     steps=(
         look(
             "Blow through by a clean tube; look at the barb's seat, flex the hose along its length",
-            asked("whole", "No crack, no soft place, the ends grip", "replace", text="A new hose goes in."),
+            asked(
+                "whole",
+                "No crack, no soft place, the ends grip",
+                "replace",
+                text="A new hose goes in.",
+            ),
         ),
         StepTemplate(
             key="clear",
-            text="Wipe the hose; turn a 1.5 mm drill in the fingers through the engine's fitting, what comes is wiped out",
+            text=(
+                "Wipe the hose; turn a 1.5 mm drill in the fingers through the engine's fitting,"
+                " what comes is wiped out"
+            ),
             minutes=8,
             works=("clean", "replace"),
             why="A narrow bore hides the load from the control unit.",
             treats=True,
             tools=("1.5 mm drill", "cloth"),
             records=(
-                asked("open", "The fitting is open by its whole bore", "again", text="Turn once more.", then="replace"),
+                asked(
+                    "open",
+                    "The fitting is open by its whole bore",
+                    "again",
+                    text="Turn once more.",
+                    then="replace",
+                ),
             ),
         ),
         StepTemplate(
             key="fitting",
-            text="The engine's fitting sits tight; a drop of thread lock where it was turned, none in its bore",
+            text=(
+                "The engine's fitting sits tight; a drop of thread lock where it was turned, none"
+                " in its bore"
+            ),
             minutes=3,
             works=("clean", "replace"),
             why="A fitting that works loose leaks like a torn hose.",
@@ -220,7 +268,10 @@ CRANKCASE_HOSE = PartProcedure(
         ),
         StepTemplate(
             key="ride",
-            text="Ride it hard: full load from low speed, three times; look at the hose again in 40 h",
+            text=(
+                "Ride it hard: full load from low speed, three times; look at the hose again in"
+                " 40 h"
+            ),
             minutes=10,
             works=("clean", "replace"),
             place="drive",
@@ -228,7 +279,12 @@ CRANKCASE_HOSE = PartProcedure(
             cautions=("road",),
             needs=("engine_running",),
             records=(
-                asked("pulls", "It pulls without bogging", "note", text="It bogs still: sensor, fitting and seal are looked at anew."),
+                asked(
+                    "pulls",
+                    "It pulls without bogging",
+                    "note",
+                    text="It bogs still: sensor, fitting and seal are looked at anew.",
+                ),
             ),
         ),
     ),
@@ -238,7 +294,8 @@ OXYGEN = PartProcedure(
     title="Oxygen sensor",
     steps=(
         look(
-            "Cold: look at its tip in the hand: soot, pale crust, a glassy coat; it is never sprayed",
+            "Cold: look at its tip in the hand: soot, pale crust, a glassy coat; it is never"
+            " sprayed",
             asked(
                 "poisoned",
                 "No crack, no pale crust, no glassy coat",
@@ -250,12 +307,20 @@ OXYGEN = PartProcedure(
         ),
         StepTemplate(
             key="compare",
-            text="New sensor beside the old: number, thread, plug and length of the lead; its tip stays capped till it goes in",
+            text=(
+                "New sensor beside the old: number, thread, plug and length of the lead; its tip"
+                " stays capped till it goes in"
+            ),
             minutes=2,
             works=("replace",),
             why="A lead pulled tight breaks; a touched tip is spoilt.",
             records=(
-                asked("same", "Number, thread and plug are the same", "stop", text="The wrong sensor: order the right one."),
+                asked(
+                    "same",
+                    "Number, thread and plug are the same",
+                    "stop",
+                    text="The wrong sensor: order the right one.",
+                ),
             ),
         ),
         StepTemplate(
@@ -269,7 +334,12 @@ OXYGEN = PartProcedure(
             tools=("scan tool",),
             cautions=("exhaust", "rotating"),
             records=(
-                asked("answers", "It answers within its time", "note", text="It is slow still: leak or wiring, not the sensor."),
+                asked(
+                    "answers",
+                    "It answers within its time",
+                    "note",
+                    text="It is slow still: leak or wiring, not the sensor.",
+                ),
             ),
         ),
     ),

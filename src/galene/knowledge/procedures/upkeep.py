@@ -16,7 +16,10 @@ FIT = asked(
 )
 WARM = StepTemplate(
     key="warm",
-    text="Outside, or with the exhaust led away: run it to working heat, loads off, and read the stored codes",
+    text=(
+        "Outside, or with the exhaust led away: run it to working heat, loads off, and read the"
+        " stored codes"
+    ),
     minutes=10,
     why="Cold, the agent stands on the walls; a failing catalyst burns what comes.",
     works=GO,
@@ -65,18 +68,23 @@ AEROSOL = PartProcedure(
     steps=(
         WARM,
         tube(
-            "Engine off. Loosen the intake tube's clamp behind the meter, lay the spray tube before the throttle, seal round it",
+            "Engine off. Loosen the intake tube's clamp behind the meter, lay the spray tube before"
+            " the throttle, seal round it",
             "petrol",
             "level_throttle",
         ),
         tube(
-            "Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there, seal round it: before this throttle it would pool",
+            "Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there,"
+            " seal round it: before this throttle it would pool",
             "petrol",
             "faces_down",
         ),
         StepTemplate(
             key="bursts",
-            text="A helper at the pedal holds about 2000, never above 3500; one-second bursts with their pauses until the can's dose is used; stop when it knocks or stumbles",
+            text=(
+                "A helper at the pedal holds about 2000, never above 3500; one-second bursts with"
+                " their pauses until the can's dose is used; stop when it knocks or stumbles"
+            ),
             minutes=8,
             why="Liquid does not compress: a whole gulp bends a rod.",
             works=GO,
@@ -112,7 +120,10 @@ AEROSOL = PartProcedure(
         ),
         StepTemplate(
             key="oil",
-            text="In the soak's hour: change oil and filter, drain plug on a new washer, level at the mark",
+            text=(
+                "In the soak's hour: change oil and filter, drain plug on a new washer, level at"
+                " the mark"
+            ),
             minutes=30,
             why="The amine and what it loosened end in the oil and thin it: it is not driven on.",
             works=GO,
@@ -132,7 +143,10 @@ AEROSOL = PartProcedure(
         ),
         StepTemplate(
             key="brisk",
-            text="Drive ten minutes briskly, warm, a few firm pulls in a middle gear: smoke at first is normal",
+            text=(
+                "Drive ten minutes briskly, warm, a few firm pulls in a middle gear: smoke at first"
+                " is normal"
+            ),
             minutes=10,
             why="What was loosened leaves by heat and speed.",
             works=GO,
@@ -158,19 +172,26 @@ FLUSH = PartProcedure(
     steps=(
         WARM,
         tube(
-            "Engine off. Loosen the charge hose behind the charge cooler, before flap and mixer, lay the spray tube in it, seal round it",
+            "Engine off. Loosen the charge hose behind the charge cooler, before flap and mixer,"
+            " lay the spray tube in it, seal round it",
             "diesel",
         ),
         tube(
-            "Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there, seal round it",
+            "Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there,"
+            " seal round it",
             "petrol",
         ),
         StepTemplate(
             key="bursts",
-            text="A helper at the pedal holds the speed; give the flush in its bursts with their pauses, stop when it knocks or stumbles",
+            text=(
+                "A helper at the pedal holds the speed; give the flush in its bursts with their"
+                " pauses, stop when it knocks or stumbles"
+            ),
             minutes=8,
-            why="Liquid does not compress: a whole gulp bends a rod. It reaches manifold, ports and what the valve lets by; "
-            "never the cooler, hard carbon or a plugged passage.",
+            why=(
+                "Liquid does not compress: a whole gulp bends a rod. It reaches manifold, ports and"
+                " what the valve lets by; never the cooler, hard carbon or a plugged passage."
+            ),
             works=GO,
             place="running",
             reckon="flush",
@@ -195,7 +216,10 @@ FLUSH = PartProcedure(
         *COMMANDED,
         StepTemplate(
             key="pull",
-            text="Full acceleration from low speed, three times, then drive ten to twenty minutes warm: smoke at first is normal",
+            text=(
+                "Full acceleration from low speed, three times, then drive ten to twenty minutes"
+                " warm: smoke at first is normal"
+            ),
             minutes=18,
             why="What was loosened leaves by heat and speed.",
             works=GO,
@@ -207,7 +231,10 @@ FLUSH = PartProcedure(
                     "smooth",
                     "It idles smoothly after it",
                     "note",
-                    text="Read the code: a misfire after the flush is a lump on a valve or a wet plug.",
+                    text=(
+                        "Read the code: a misfire after the flush is a lump on a valve or a wet"
+                        " plug."
+                    ),
                 ),
             ),
         ),
@@ -221,9 +248,15 @@ TANK = PartProcedure(
     steps=(
         StepTemplate(
             key="dose",
-            text="Tank a quarter full, or as the label says: one dose by the tank's volume, one only, however many sensors; no sensor is touched",
+            text=(
+                "Tank a quarter full, or as the label says: one dose by the tank's volume, one"
+                " only, however many sensors; no sensor is touched"
+            ),
             minutes=3,
-            why="What reaches a sensor safely comes with the fuel; a double dose fouls what it should clean.",
+            why=(
+                "What reaches a sensor safely comes with the fuel; a double dose fouls what it"
+                " should clean."
+            ),
             works=GO,
             place="walk",
             needs=("ignition_off",),
@@ -244,7 +277,10 @@ TANK = PartProcedure(
         ),
         StepTemplate(
             key="responds",
-            text="Warm, at a fast idle: a short push on the pedal, watch the upstream sensor's answer, as before",
+            text=(
+                "Warm, at a fast idle: a short push on the pedal, watch the upstream sensor's"
+                " answer, as before"
+            ),
             minutes=4,
             why="Only the same test says whether it answers faster.",
             works=GO,
@@ -290,9 +326,15 @@ VACUUM_LINE = PartProcedure(
         ),
         StepTemplate(
             key="tube",
-            text="Engine off. Pull a vacuum hose behind the throttle that feeds all cylinders, fit the line with its clamp there; no hose of the brake servo",
+            text=(
+                "Engine off. Pull a vacuum hose behind the throttle that feeds all cylinders, fit"
+                " the line with its clamp there; no hose of the brake servo"
+            ),
             minutes=4,
-            why="A line on one runner feeds one cylinder; the servo's hose leaves the car without brakes.",
+            why=(
+                "A line on one runner feeds one cylinder; the servo's hose leaves the car without"
+                " brakes."
+            ),
             works=GO,
             place="running",
             does=("ignition_off",),
@@ -302,7 +344,11 @@ VACUUM_LINE = PartProcedure(
         ),
         StepTemplate(
             key="goes",
-            text="A product whose label names oxygen sensors. A helper at the pedal holds about 2000 rpm; open the clamp for a go of 30 s, shut it for the pause, until the label's dose is used; stop when it knocks or stumbles",
+            text=(
+                "A product whose label names oxygen sensors. A helper at the pedal holds about 2000"
+                " rpm; open the clamp for a go of 30 s, shut it for the pause, until the label's"
+                " dose is used; stop when it knocks or stumbles"
+            ),
             minutes=6,
             why="Drawn in at once it knocks, washes the walls and lets the catalyst glow.",
             works=GO,
@@ -318,7 +364,10 @@ VACUUM_LINE = PartProcedure(
         TUBE_OFF,
         StepTemplate(
             key="cool",
-            text="Engine off: leave it until exhaust and sensor are hand-warm; nothing there is touched before",
+            text=(
+                "Engine off: leave it until exhaust and sensor are hand-warm; nothing there is"
+                " touched before"
+            ),
             minutes=1,
             why="The exhaust holds several hundred degrees after a held speed.",
             works=GO,
@@ -343,7 +392,10 @@ VACUUM_LINE = PartProcedure(
         ),
         StepTemplate(
             key="responds",
-            text="Warm, at a fast idle: the same push on the pedal, watch the upstream sensor's answer, as before",
+            text=(
+                "Warm, at a fast idle: the same push on the pedal, watch the upstream sensor's"
+                " answer, as before"
+            ),
             minutes=4,
             why="Only the same test says whether it answers faster.",
             works=GO,

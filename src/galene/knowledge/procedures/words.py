@@ -13,7 +13,9 @@ BEFORE = Record(
     consequences=(
         Consequence(answer="coolant_residue", kind="stop", text=LEAK_FIRST),
         Consequence(
-            answer="foreign_matter", kind="note", text="Ask where it came from: it stands in the report."
+            answer="foreign_matter",
+            kind="note",
+            text="Ask where it came from: it stands in the report.",
         ),
     ),
 )
@@ -43,7 +45,8 @@ def asked(
     key: str,
     label: str,
     kind: ConsequenceKind,
-    *, text: str,
+    *,
+    text: str,
     bad: str = "no",
     parts: tuple[str, ...] = (),
     then: ConsequenceKind = "stop",

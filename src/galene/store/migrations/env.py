@@ -5,7 +5,9 @@ from sqlalchemy import create_engine, pool
 
 from galene.store.models import Base
 
-engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "", poolclass=pool.NullPool)
+engine = create_engine(
+    context.config.get_main_option("sqlalchemy.url") or "", poolclass=pool.NullPool
+)
 with engine.connect() as connection:
     context.configure(connection=connection, target_metadata=Base.metadata)
     with context.begin_transaction():

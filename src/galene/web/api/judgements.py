@@ -21,4 +21,12 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
             known, named = agents_on_shelf(db), families(db)
         return JSONResponse(judgement_of(given, known, named))
     except InputError as fault:
-        return JSONResponse({"error": str(fault), "field": fault.field, "value": str(fault.value), "allowed": fault.allowed}, 422)
+        return JSONResponse(
+            {
+                "error": str(fault),
+                "field": fault.field,
+                "value": str(fault.value),
+                "allowed": fault.allowed,
+            },
+            422,
+        )

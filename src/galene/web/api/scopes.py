@@ -20,4 +20,12 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
             known = families(db)
         return JSONResponse(scope_of(given, known))
     except InputError as fault:
-        return JSONResponse({"error": str(fault), "field": fault.field, "value": str(fault.value), "allowed": fault.allowed}, 422)
+        return JSONResponse(
+            {
+                "error": str(fault),
+                "field": fault.field,
+                "value": str(fault.value),
+                "allowed": fault.allowed,
+            },
+            422,
+        )

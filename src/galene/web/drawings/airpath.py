@@ -1,4 +1,5 @@
-"""The air path of a family with a job's marks on it: codes, evidence, deposits, scope, what is open."""
+"""The air path of a family with a job's marks on it: codes, evidence, deposits, scope, what is
+open."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -37,7 +38,9 @@ class Mark:
     @property
     def strained(self) -> bool:
         """Whether the gas has a hard way through it."""
-        return (self.grade or 0) >= 3 or (self.open_percent is not None and self.open_percent < STRAINED_BELOW)
+        return (self.grade or 0) >= 3 or (
+            self.open_percent is not None and self.open_percent < STRAINED_BELOW
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -62,12 +65,18 @@ class Picture:
 
 
 def layouts_of(family: EngineFamily) -> tuple[Layout, Layout, int]:
-    """Both foldings of a family, kept as long as the family's record is the same one, and a number that no other pair has."""
+    """Both foldings of a family, kept as long as the family's record is the same one, and a number
+    that no other pair has."""
     kept = _LAYOUTS.get(id(family))
     if kept is None or kept[0] is not family:
         if len(_LAYOUTS) >= 64:
             _LAYOUTS.clear()
-        kept = _LAYOUTS[id(family)] = (family, lay_out(family, WIDE), lay_out(family, NARROW), next(_SERIAL))
+        kept = _LAYOUTS[id(family)] = (
+            family,
+            lay_out(family, WIDE),
+            lay_out(family, NARROW),
+            next(_SERIAL),
+        )
     return kept[1:]
 
 
@@ -83,7 +92,9 @@ def parts_of_evidence(family: EngineFamily, kind: Evidence) -> list[Part]:
     return [p for p in family.parts if p.component in kind.needs]
 
 
-def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], *, lit: Sequence[str] = ()) -> dict[str, Mark]:
+def marks_of(
+    family: EngineFamily, job: Job | None, scope: Sequence[str], *, lit: Sequence[str] = ()
+) -> dict[str, Mark]:
     """Codes, evidence, grades, scope and open parts of a job, by part id."""
     codes: dict[str, list[str]] = {}
     evidence: dict[str, list[str]] = {}
@@ -109,13 +120,32 @@ def marks_of(family: EngineFamily, job: Job | None, scope: Sequence[str], *, lit
     for part in family.parts:
         grade, deposit, percent = looks.get(part.id, (None, "", None))
         found[part.id] = Mark(
-            part=part, codes=tuple(codes.get(part.id, ())), evidence=tuple(evidence.get(part.id, ())), grade=grade, deposit=deposit, open_percent=percent,
-            in_scope=part.id in scope, is_open=part.id in opened, lit=part.id in lit,
-        )  # fmt: skip
+            part=part,
+            codes=tuple(codes.get(part.id, ())),
+            evidence=tuple(evidence.get(part.id, ())),
+            grade=grade,
+            deposit=deposit,
+            open_percent=percent,
+            in_scope=part.id in scope,
+            is_open=part.id in opened,
+            lit=part.id in lit,
+        )
     return found
 
 
-def picture_of(family: EngineFamily, job: Job | None = None, scope: Sequence[str] = (), *, lit: Sequence[str] = ()) -> Picture:
+def picture_of(
+    family: EngineFamily,
+    job: Job | None = None,
+    scope: Sequence[str] = (),
+    *,
+    lit: Sequence[str] = (),
+) -> Picture:
     """The drawing of a family, with a job's marks on it; `lit` parts are the ones looked for."""
     wide, narrow, serial = layouts_of(family)
-    return Picture(wide=wide, narrow=narrow, family=family, serial=serial, marks=marks_of(family, job, scope, lit=lit))
+    return Picture(
+        wide=wide,
+        narrow=narrow,
+        family=family,
+        serial=serial,
+        marks=marks_of(family, job, scope, lit=lit),
+    )

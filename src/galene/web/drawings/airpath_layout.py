@@ -1,8 +1,9 @@
 """Where everything of an air path stands: one routine for any valid family, in cells of a grid.
 
-Intake rows run left to right, the exhaust comes back right to left underneath, what joins them (recirculation, breather,
-bypass, tubes of sensors) lies between. Lines run only in the channels between cells and in tracks between rows, labels
-stay inside their cells, so nothing can overlap whatever the family.
+Intake rows run left to right, the exhaust comes back right to left underneath, what joins them
+(recirculation, breather, bypass, tubes of sensors) lies between. Lines run only in the channels
+between cells and in tracks between rows, labels stay inside their cells, so nothing can overlap
+whatever the family.
 """
 
 import itertools
@@ -14,14 +15,17 @@ from galene.core.airpath import CIRCUITS, EngineFamily, Pipe, spine
 
 BODY_W, BODY_H, HEAD = 92.0, 84.0, 32.0
 STALK, GUTTER, TRACK, LEVEL = 40.0, 26.0, 13.0, 29.0
-"""Length of a sensor's stalk, width of the outer channels, distance of tracks, height at which side lines leave a body."""
+"""Length of a sensor's stalk, width of the outer channels, distance of tracks, height at which side
+lines leave a body."""
 GLYPH = 0.52
-"""Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the browser."""
+"""Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the
+browser."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Shape:
-    """A folding: cells side by side, smallest and largest cell, the room that a sensor takes, size of the type."""
+    """A folding: cells side by side, smallest and largest cell, the room that a sensor takes, size
+    of the type."""
 
     columns: int
     cell: tuple[float, float]
@@ -31,8 +35,12 @@ class Shape:
     sensor_type: float
 
 
-WIDE = Shape(columns=7, cell=(168.0, 230.0), width=1180.0, slot=84.0, part_type=15.0, sensor_type=12.0)
-NARROW = Shape(columns=3, cell=(168.0, 190.0), width=540.0, slot=126.0, part_type=19.0, sensor_type=17.0)
+WIDE = Shape(
+    columns=7, cell=(168.0, 230.0), width=1180.0, slot=84.0, part_type=15.0, sensor_type=12.0
+)
+NARROW = Shape(
+    columns=3, cell=(168.0, 190.0), width=540.0, slot=126.0, part_type=19.0, sensor_type=17.0
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -46,7 +54,10 @@ class Box:
 
     def overlaps(self, other: "Box") -> bool:
         """Whether the two share more than an edge."""
-        return abs(self.x - other.x) * 2 < self.w + other.w - 0.01 and abs(self.y - other.y) * 2 < self.h + other.h - 0.01
+        return (
+            abs(self.x - other.x) * 2 < self.w + other.w - 0.01
+            and abs(self.y - other.y) * 2 < self.h + other.h - 0.01
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -83,7 +94,8 @@ class Stalk:
 
 @dataclass(frozen=True, kw_only=True)
 class Line:
-    """A pipe as corner points. `straight` ones run from body to body in the middle; the rest end at an arrow."""
+    """A pipe as corner points. `straight` ones run from body to body in the middle; the rest end at
+    an arrow."""
 
     source: str
     target: str
@@ -106,7 +118,10 @@ class Line:
             if not before or not after:
                 continue
             words.append(f"L{cx + (px - cx) / before * r:.1f} {cy + (py - cy) / before * r:.1f}")
-            words.append(f"Q{cx:.1f} {cy:.1f} {cx + (nx - cx) / after * r:.1f} {cy + (ny - cy) / after * r:.1f}")
+            words.append(
+                f"Q{cx:.1f} {cy:.1f} {cx + (nx - cx) / after * r:.1f}"
+                f" {cy + (ny - cy) / after * r:.1f}"
+            )
         return "".join(words)
 
     @property
@@ -128,7 +143,8 @@ class Layout:
 
 
 def wrap(text: str, width: float, size: float) -> tuple[str, ...]:
-    """`text` in lines no wider than `width`; a word that is too long is parted by a hyphen, a fourth line is cut."""
+    """`text` in lines no wider than `width`; a word that is too long is parted by a hyphen, a
+    fourth line is cut."""
     most = max(4, int(width / (size * GLYPH)))
     lines: list[str] = []
     for word in text.split():
@@ -150,7 +166,13 @@ def _label(text: str, x: float, top: float, *, width: float, size: float) -> Lab
     lines = wrap(text, width, size)
     height = size * 1.12 * len(lines)
     wide = max(len(line) for line in lines) * size * GLYPH
-    return Label(lines=lines, x=x, y=top + size * 0.86, size=size, box=Box(x=x, y=top + height / 2, w=wide, h=height))
+    return Label(
+        lines=lines,
+        x=x,
+        y=top + size * 0.86,
+        size=size,
+        box=Box(x=x, y=top + height / 2, w=wide, h=height),
+    )
 
 
 @dataclass(kw_only=True)
@@ -169,7 +191,8 @@ class _Cell:
 
 @dataclass(kw_only=True)
 class _Route:
-    """A line on its way: the boundaries and zones that it turns at, filled in by the tracks later."""
+    """A line on its way: the boundaries and zones that it turns at, filled in by the tracks
+    later."""
 
     pipe: Pipe
     turns: list[tuple[int, int, int]]
@@ -193,19 +216,31 @@ def _pack(nodes: Sequence[str], spans: dict[str, int], columns: int) -> list[lis
     return rows
 
 
-def _place(family: EngineFamily, shape: Shape, cell_of: dict[str, float]) -> tuple[list[_Cell], int, int]:
-    """Cells of every part, the number of columns and of rows. `cell_of` gives the widest need of each part in pixels."""
+def _place(
+    family: EngineFamily, shape: Shape, cell_of: dict[str, float]
+) -> tuple[list[_Cell], int, int]:
+    """Cells of every part, the number of columns and of rows. `cell_of` gives the widest need of
+    each part in pixels."""
     intake, exhaust = spine(family)
     sensors = {t.sensor for t in family.taps}
     free = [t.sensor for t in family.taps if t.on is None]
-    extras = [p.id for p in family.parts if p.id not in sensors and p.id not in intake and p.id not in exhaust]
-    spans = {n: max(1, math.ceil(cell_of.get(n, 0) / shape.cell[0])) for n in (*intake, *exhaust, *extras, *free)}
+    extras = [
+        p.id
+        for p in family.parts
+        if p.id not in sensors and p.id not in intake and p.id not in exhaust
+    ]
+    spans = {
+        n: max(1, math.ceil(cell_of.get(n, 0) / shape.cell[0]))
+        for n in (*intake, *exhaust, *extras, *free)
+    }
     columns = max([shape.columns, *spans.values()])
     if sum(spans[n] for n in (*intake, *exhaust)) <= columns:
         # All in one row: the exhaust goes on where the intake ends.
         intake, exhaust = (*intake, *exhaust), ()
     front, back = _pack(intake, spans, columns), _pack(exhaust, spans, columns)
-    columns = max([min(3, columns), *(sum(spans[n] for n in row) for row in (*front, *back)), *spans.values()])
+    columns = max(
+        [min(3, columns), *(sum(spans[n] for n in row) for row in (*front, *back)), *spans.values()]
+    )
     cells: dict[str, _Cell] = {}
     for r, row in enumerate(front):
         at = 0
@@ -216,7 +251,9 @@ def _place(family: EngineFamily, shape: Shape, cell_of: dict[str, float]) -> tup
         at = columns
         for node in row:
             at -= spans[node]
-            cells[node] = _Cell(id=node, row=r, start=at, span=spans[node])  # counted from the first exhaust row for now
+            cells[node] = _Cell(
+                id=node, row=r, start=at, span=spans[node]
+            )  # counted from the first exhaust row for now
     lanes = _lanes(family, extras, free, spans=spans, cells=cells, columns=columns)
     for node in exhaust:
         cells[node].row += len(front) + len(lanes)
@@ -228,7 +265,13 @@ def _place(family: EngineFamily, shape: Shape, cell_of: dict[str, float]) -> tup
 
 
 def _lanes(
-    family: EngineFamily, extras: list[str], free: list[str], *, spans: dict[str, int], cells: dict[str, _Cell], columns: int
+    family: EngineFamily,
+    extras: list[str],
+    free: list[str],
+    *,
+    spans: dict[str, int],
+    cells: dict[str, _Cell],
+    columns: int,
 ) -> list[list[_Cell]]:
     """Lanes between intake and exhaust: each circuit's parts near the middle of what they join."""
     lanes: list[list[_Cell]] = []
@@ -237,11 +280,17 @@ def _lanes(
     def drop(node: str, wish: float, circuit: str) -> None:
         best: tuple[float, int, int] | None = None
         for k in range(len(lanes) + 1):
-            taken = {i for c in (lanes[k] if k < len(lanes) else []) for i in range(c.start, c.start + c.span)}
+            taken = {
+                i
+                for c in (lanes[k] if k < len(lanes) else [])
+                for i in range(c.start, c.start + c.span)
+            }
             for start in range(columns - spans[node] + 1):
                 if any(i in taken for i in range(start, start + spans[node])):
                     continue
-                cost = abs(start + spans[node] / 2 - wish) + (0.9 * k if k < len(lanes) else 0.9 * k + 1.2)
+                cost = abs(start + spans[node] / 2 - wish) + (
+                    0.9 * k if k < len(lanes) else 0.9 * k + 1.2
+                )
                 if last.get(circuit, k) != k:
                     cost += 0.8
                 if best is None or cost < best[0]:
@@ -255,16 +304,35 @@ def _lanes(
         cells[node] = cell
         last[circuit] = k
 
-    for circuit in ("bypass", "breather", "signal", "secondary", "recirculation", "main", "exhaust"):
+    for circuit in (
+        "bypass",
+        "breather",
+        "signal",
+        "secondary",
+        "recirculation",
+        "main",
+        "exhaust",
+    ):
         pipes = [p for p in family.pipes if p.circuit == circuit]
-        group = [n for n in extras if n not in cells and any(n in (p.source, p.target) for p in pipes)]
+        group = [
+            n for n in extras if n not in cells and any(n in (p.source, p.target) for p in pipes)
+        ]
         if not group:
             continue
         ordered = _along(group, pipes)
-        ends = [cells[e].middle for p in pipes for e in (p.source, p.target) if e in cells and (p.source in group or p.target in group)]
+        ends = [
+            cells[e].middle
+            for p in pipes
+            for e in (p.source, p.target)
+            if e in cells and (p.source in group or p.target in group)
+        ]
         begins = [cells[p.source].middle for p in pipes if p.target in group and p.source in cells]
         goes = [cells[p.target].middle for p in pipes if p.source in group and p.target in cells]
-        start = sum(begins) / len(begins) if begins else (sum(ends) / len(ends) if ends else columns / 2)
+        start = (
+            sum(begins) / len(begins)
+            if begins
+            else (sum(ends) / len(ends) if ends else columns / 2)
+        )
         end = sum(goes) / len(goes) if goes else start
         step = (end - start) / (len(ordered) + 1)
         if abs(step) < 1 and len(ordered) > 1:
@@ -285,14 +353,17 @@ def _along(group: Iterable[str], pipes: Sequence[Pipe]) -> list[str]:
     """The group in the order of flow, as far as there is one."""
     left, ordered = list(group), []
     while left:
-        node = next((n for n in left if not any(p.target == n and p.source in left for p in pipes)), left[0])
+        node = next(
+            (n for n in left if not any(p.target == n and p.source in left for p in pipes)), left[0]
+        )
         left.remove(node)
         ordered.append(node)
     return ordered
 
 
 class _Router:
-    """Lines through the channels: boundaries between cells (vertical) and zones below rows (horizontal)."""
+    """Lines through the channels: boundaries between cells (vertical) and zones below rows
+    (horizontal)."""
 
     def __init__(self, cells: Sequence[_Cell], columns: int, rows: int) -> None:
         self.cells = {c.id: c for c in cells}
@@ -312,7 +383,8 @@ class _Router:
         return all((r, boundary) not in self.blocked for r in rows)
 
     def route(self, pipe: Pipe) -> _Route:
-        """The shortest way: out at a side, along a boundary to a zone, along it, and along a boundary to the other side."""
+        """The shortest way: out at a side, along a boundary to a zone, along it, and along a
+        boundary to the other side."""
         a, b = self.cells[pipe.source], self.cells[pipe.target]
         down = a.row <= b.row
         zones = range(a.row, max(a.row + 1, b.row)) if down else range(b.row, a.row)
@@ -352,21 +424,34 @@ class _Router:
             slots.append([])
             if len(set(route.boundaries)) == 1:
                 # Straight down one channel: a single stretch that turns nowhere.
-                low, high = min(a.row, b.row) - 0.2, max(a.row, b.row) + (0.7 if a.row == b.row else 0.2)
+                low, high = (
+                    min(a.row, b.row) - 0.2,
+                    max(a.row, b.row) + (0.7 if a.row == b.row else 0.2),
+                )
                 slot = _slot(beside.setdefault(route.boundaries[0], []), low, high)
                 route.tracks = [0] * len(route.zones)
                 slots[-1] = [slot] * len(route.boundaries)
                 continue
-            for z, (b1, b2) in zip(route.zones, zip(route.boundaries, route.boundaries[1:], strict=False), strict=True):
-                route.tracks.append(_slot(across.setdefault(z, []), min(b1, b2) - 0.3, max(b1, b2) + 0.3))
+            for z, (b1, b2) in zip(
+                route.zones, zip(route.boundaries, route.boundaries[1:], strict=False), strict=True
+            ):
+                route.tracks.append(
+                    _slot(across.setdefault(z, []), min(b1, b2) - 0.3, max(b1, b2) + 0.3)
+                )
             stops = [a.row, *(z + 0.5 for z in route.zones), b.row]
             for boundary, (y1, y2) in zip(route.boundaries, itertools.pairwise(stops), strict=True):
-                slots[-1].append(_slot(beside.setdefault(boundary, []), min(y1, y2) - 0.2, max(y1, y2) + 0.2))
+                slots[-1].append(
+                    _slot(beside.setdefault(boundary, []), min(y1, y2) - 0.2, max(y1, y2) + 0.2)
+                )
         # Many stretches in one channel move closer together, so that they never leave it.
         step = {k: min(8.0, 20.0 / max(1, len(v) // 2)) for k, v in beside.items()}
         for route, own in zip(routes, slots, strict=True):
-            route.shifts = [_side(slot) * step[k] for k, slot in zip(route.boundaries, own, strict=True)]
-        reach = {k: max(abs(_side(slot)) for slot in range(len(v))) * step[k] for k, v in beside.items()}
+            route.shifts = [
+                _side(slot) * step[k] for k, slot in zip(route.boundaries, own, strict=True)
+            ]
+        reach = {
+            k: max(abs(_side(slot)) for slot in range(len(v))) * step[k] for k, v in beside.items()
+        }
         return [len(across.get(z, [])) for z in range(self.rows)], reach
 
 
@@ -407,7 +492,14 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
     cell_w = min(shape.cell[1], max(shape.cell[0], (shape.width - 2 * GUTTER) / columns))
     router = _Router(cells, columns, rows)
     known = router.cells
-    pipes = [p for p in family.pipes if p.source in known and p.target in known and p.source != p.target and p.circuit in CIRCUITS]
+    pipes = [
+        p
+        for p in family.pipes
+        if p.source in known
+        and p.target in known
+        and p.source != p.target
+        and p.circuit in CIRCUITS
+    ]
     straight = [p for p in pipes if router.straight(p)]
     routes = [router.route(p) for p in pipes if p not in straight]
     tracks, reach = router.spread(routes)
@@ -420,27 +512,42 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
         return reach[boundary] + 6 if boundary in reach else 4.0
 
     def room_of(cell: _Cell, offset: float = 0.0) -> float:
-        """Width of a label that stands `offset` from the middle of a cell and leaves the channels free."""
+        """Width of a label that stands `offset` from the middle of a cell and leaves the channels
+        free."""
         half = cell.span * cell_w / 2
-        return 2 * min(half + offset - aside(cell.start), half - offset - aside(cell.start + cell.span))
+        return 2 * min(
+            half + offset - aside(cell.start), half - offset - aside(cell.start + cell.span)
+        )
 
     def pitch_of(cell: _Cell) -> float:
         """Distance of a part's sensors: what its cells leave, at least a slot."""
-        return min(118.0 if shape is WIDE else 150.0, cell.span * cell_w / max(1, len(tapped.get(cell.id, ()))))
+        return min(
+            118.0 if shape is WIDE else 150.0,
+            cell.span * cell_w / max(1, len(tapped.get(cell.id, ()))),
+        )
 
     heads: dict[str, list[tuple[str, float, float]]] = {}
     for cell in cells:
         sensors = tapped.get(cell.id, [])
         offsets = [(k - (len(sensors) - 1) / 2) * pitch_of(cell) for k in range(len(sensors))]
-        heads[cell.id] = [(s, o, min(pitch_of(cell) - 8, room_of(cell, o))) for s, o in zip(sensors, offsets, strict=True)]
+        heads[cell.id] = [
+            (s, o, min(pitch_of(cell) - 8, room_of(cell, o)))
+            for s, o in zip(sensors, offsets, strict=True)
+        ]
     centre, below = [0.0] * rows, [0.0] * rows
     y = 10.0
     for r in range(rows):
         members = [c for c in cells if c.row == r]
         above = [(s, room) for c in members for s, _, room in heads[c.id]]
-        head = max((len(wrap(labels[s], room, shape.sensor_type)) for s, room in above), default=0) * shape.sensor_type * 1.12
+        head = (
+            max((len(wrap(labels[s], room, shape.sensor_type)) for s, room in above), default=0)
+            * shape.sensor_type
+            * 1.12
+        )
         centre[r] = y + (head + HEAD + STALK + 11 if above else 8) + BODY_H / 2
-        lines = max((len(wrap(labels[c.id], room_of(c) - 4, shape.part_type)) for c in members), default=0)
+        lines = max(
+            (len(wrap(labels[c.id], room_of(c) - 4, shape.part_type)) for c in members), default=0
+        )
         # A row of codes may stand under the label.
         below[r] = centre[r] + BODY_H / 2 + 6 + lines * shape.part_type * 1.12 + 24
         y = below[r] + 8 + (tracks[r] * TRACK + 6 if tracks[r] else 0)
@@ -449,32 +556,74 @@ def lay_out(family: EngineFamily, shape: Shape) -> Layout:
         x, mid = x_of(cell), centre[cell.row]
         form = "free" if cell.id in {t.sensor for t in family.taps} else "part"
         nodes.append(
-            Node(id=cell.id, form=form, box=Box(x=x, y=mid, w=BODY_W, h=BODY_H),
-                 label=_label(labels[cell.id], x, mid + BODY_H / 2 + 6, width=room_of(cell) - 4, size=shape.part_type))
-        )  # fmt: skip
+            Node(
+                id=cell.id,
+                form=form,
+                box=Box(x=x, y=mid, w=BODY_W, h=BODY_H),
+                label=_label(
+                    labels[cell.id],
+                    x,
+                    mid + BODY_H / 2 + 6,
+                    width=room_of(cell) - 4,
+                    size=shape.part_type,
+                ),
+            )
+        )
         for sensor, offset, room in heads[cell.id]:
             size = shape.sensor_type
             lines = len(wrap(labels[sensor], room, size))
             head_y = mid - BODY_H / 2 - STALK - HEAD / 2
             foot = max(-36.0, min(36.0, offset * 0.5))
             stalks.append(
-                Stalk(id=sensor, host=cell.id, box=Box(x=x + offset, y=head_y, w=HEAD, h=HEAD),
-                      label=_label(labels[sensor], x + offset, head_y - HEAD / 2 - 9 - lines * size * 1.12, width=room, size=size),
-                      foot=(x + foot, mid - BODY_H / 2 + 8))
-            )  # fmt: skip
+                Stalk(
+                    id=sensor,
+                    host=cell.id,
+                    box=Box(x=x + offset, y=head_y, w=HEAD, h=HEAD),
+                    label=_label(
+                        labels[sensor],
+                        x + offset,
+                        head_y - HEAD / 2 - 9 - lines * size * 1.12,
+                        width=room,
+                        size=size,
+                    ),
+                    foot=(x + foot, mid - BODY_H / 2 + 8),
+                )
+            )
     drawn = [_straight(p, known, x_of, centre=centre) for p in straight]
     drawn += [_routed(r, router, x_of, centre=centre, below=below, cell_w=cell_w) for r in routes]
-    return Layout(width=2 * GUTTER + columns * cell_w, height=y + 6, nodes=tuple(nodes), stalks=tuple(stalks), lines=tuple(drawn))
+    return Layout(
+        width=2 * GUTTER + columns * cell_w,
+        height=y + 6,
+        nodes=tuple(nodes),
+        stalks=tuple(stalks),
+        lines=tuple(drawn),
+    )
 
 
-def _straight(pipe: Pipe, cells: dict[str, _Cell], x_of: Callable[[_Cell], float], *, centre: list[float]) -> Line:
+def _straight(
+    pipe: Pipe, cells: dict[str, _Cell], x_of: Callable[[_Cell], float], *, centre: list[float]
+) -> Line:
     a, b = cells[pipe.source], cells[pipe.target]
     side = 1 if x_of(b) > x_of(a) else -1
     y = centre[a.row]
-    return Line(source=pipe.source, target=pipe.target, circuit=pipe.circuit, points=((x_of(a) + side * BODY_W / 2, y), (x_of(b) - side * BODY_W / 2, y)), straight=True)
+    return Line(
+        source=pipe.source,
+        target=pipe.target,
+        circuit=pipe.circuit,
+        points=((x_of(a) + side * BODY_W / 2, y), (x_of(b) - side * BODY_W / 2, y)),
+        straight=True,
+    )
 
 
-def _routed(route: _Route, router: _Router, x_of: Callable[[_Cell], float], *, centre: list[float], below: list[float], cell_w: float) -> Line:
+def _routed(
+    route: _Route,
+    router: _Router,
+    x_of: Callable[[_Cell], float],
+    *,
+    centre: list[float],
+    below: list[float],
+    cell_w: float,
+) -> Line:
     a, b = router.cells[route.pipe.source], router.cells[route.pipe.target]
 
     def bx(k: int) -> float:
@@ -495,4 +644,10 @@ def _routed(route: _Route, router: _Router, x_of: Callable[[_Cell], float], *, c
     for point in points[1:]:
         if point != kept[-1]:
             kept.append(point)
-    return Line(source=route.pipe.source, target=route.pipe.target, circuit=route.pipe.circuit, points=tuple(kept), straight=False)
+    return Line(
+        source=route.pipe.source,
+        target=route.pipe.target,
+        circuit=route.pipe.circuit,
+        points=tuple(kept),
+        straight=False,
+    )

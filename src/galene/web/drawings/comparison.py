@@ -38,7 +38,9 @@ def round_step(rough: float) -> float:
     return next(float(m) * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
 
 
-def rows_of(job: Job, result: BeforeAfterResult, family: EngineFamily, *, system: str) -> list[PlotRow]:
+def rows_of(
+    job: Job, result: BeforeAfterResult, family: EngineFamily, *, system: str
+) -> list[PlotRow]:
     """One row for each metric that both sets hold."""
     rows = []
     before, after = samples_by_metric(job, "before"), samples_by_metric(job, "after")
@@ -47,13 +49,26 @@ def rows_of(job: Job, result: BeforeAfterResult, family: EngineFamily, *, system
             continue
         band = family.bands.get(change.metric)
         rows.append(
-            row_of(change, before.get(change.metric, []), after.get(change.metric, []), band=(band.low, band.high) if band else None, system=system)
+            row_of(
+                change,
+                before.get(change.metric, []),
+                after.get(change.metric, []),
+                band=(band.low, band.high) if band else None,
+                system=system,
+            )
         )
     order = {"worse": 0, "improved": 1, "unchanged": 2, "not_comparable": 3}
     return sorted(rows, key=lambda r: order[r.change.verdict])
 
 
-def row_of(change: MetricChange, before: list[float], after: list[float], *, band: tuple[float, float] | None, system: str) -> PlotRow:
+def row_of(
+    change: MetricChange,
+    before: list[float],
+    after: list[float],
+    *,
+    band: tuple[float, float] | None,
+    system: str,
+) -> PlotRow:
     """Scale one metric to the drawing's width."""
     metric = METRICS[change.metric]
     values = [*before, *after, *(band or ())]
@@ -66,13 +81,34 @@ def row_of(change: MetricChange, before: list[float], after: list[float], *, ban
 
     kind = QUANTITIES[metric.quantity]
     unit = in_system(kind, system)
-    first, last = sorted((convert(kind, low, kind.kept.id, target=unit.id), convert(kind, high, kind.kept.id, target=unit.id)))
+    first, last = sorted(
+        (
+            convert(kind, low, kind.kept.id, target=unit.id),
+            convert(kind, high, kind.kept.id, target=unit.id),
+        )
+    )
     step = round_step((last - first) / 4)
-    marks = [math.ceil(first / step) * step + k * step for k in range(8) if math.ceil(first / step) * step + k * step <= last]
+    marks = [
+        math.ceil(first / step) * step + k * step
+        for k in range(8)
+        if math.ceil(first / step) * step + k * step <= last
+    ]
     decimals = max(0, -math.floor(math.log10(step)))
-    ticks = tuple((x(convert(kind, m, unit.id, target=kind.kept.id)), f"{m:.{decimals}f}".replace("-", "\u2212")) for m in marks)
+    ticks = tuple(
+        (
+            x(convert(kind, m, unit.id, target=kind.kept.id)),
+            f"{m:.{decimals}f}".replace("-", "\u2212"),
+        )
+        for m in marks
+    )
     return PlotRow(
-        change=change, label=metric.label, quantity=metric.quantity, before=tuple(x(v) for v in before), after=tuple(x(v) for v in after),
-        mean_before=x(sum(before) / len(before)) if before else None, mean_after=x(sum(after) / len(after)) if after else None,
-        band=(x(band[0]), x(band[1])) if band else None, ticks=ticks,
-    )  # fmt: skip
+        change=change,
+        label=metric.label,
+        quantity=metric.quantity,
+        before=tuple(x(v) for v in before),
+        after=tuple(x(v) for v in after),
+        mean_before=x(sum(before) / len(before)) if before else None,
+        mean_after=x(sum(after) / len(after)) if after else None,
+        band=(x(band[0]), x(band[1])) if band else None,
+        ticks=ticks,
+    )

@@ -52,13 +52,31 @@ def outline_of(bore_mm: float, thickness_mm: Sequence[float]) -> str:
     return " ".join(points)
 
 
-def drawn(name: str, bore_mm: float, thickness_mm: Sequence[float], *, before_mm: tuple[float, Sequence[float]] | None = None) -> DrawnBore:
-    """A bore ready for the template; `before_mm` is the earlier bore and its thicknesses, drawn as an outline."""
+def drawn(
+    name: str,
+    bore_mm: float,
+    thickness_mm: Sequence[float],
+    *,
+    before_mm: tuple[float, Sequence[float]] | None = None,
+) -> DrawnBore:
+    """A bore ready for the template; `before_mm` is the earlier bore and its thicknesses, drawn as
+    an outline."""
     count = len(thickness_mm)
     handles = []
     for i, t in enumerate(thickness_mm):
         r = max(0.0, RADIUS * (1 - 2 * t / bore_mm)) if bore_mm > 0 else RADIUS
         angle = 2 * math.pi * i / count
-        handles.append(Handle(index=i, x=r * math.sin(angle), y=-r * math.cos(angle), clock=clock_word(i, count)))
+        handles.append(
+            Handle(
+                index=i, x=r * math.sin(angle), y=-r * math.cos(angle), clock=clock_word(i, count)
+            )
+        )
     before = outline_of(before_mm[0], before_mm[1]) if before_mm else ""
-    return DrawnBore(name=name, bore_mm=bore_mm, thickness_mm=tuple(thickness_mm), outline=outline_of(bore_mm, thickness_mm), before=before, handles=tuple(handles))
+    return DrawnBore(
+        name=name,
+        bore_mm=bore_mm,
+        thickness_mm=tuple(thickness_mm),
+        outline=outline_of(bore_mm, thickness_mm),
+        before=before,
+        handles=tuple(handles),
+    )

@@ -1,4 +1,5 @@
-"""What comes off for a scope, in which layer: operations as sheets, each resting on what must be off before it."""
+"""What comes off for a scope, in which layer: operations as sheets, each resting on what must be
+off before it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,7 +13,8 @@ SHEET_W, GAP_X, GAP_Y, LINE, TYPE = 232.0, 46.0, 14.0, 16.5, 13.5
 
 @dataclass(frozen=True, kw_only=True)
 class Sheet:
-    """One operation: its place, its words in lines, the parts of the scope that it lays open, its place in the order."""
+    """One operation: its place, its words in lines, the parts of the scope that it lays open, its
+    place in the order."""
 
     operation: Operation
     number: int
@@ -48,9 +50,22 @@ def stack_of(family: EngineFamily, operations: Sequence[Operation], scope: Seque
         for operation in layer:
             lines = wrap(operation.text, SHEET_W - 50, TYPE)
             reaches = tuple(labels[p] for p in operation.reaches if p in scope)
-            extra = (1 if reaches else 0) + (1 if operation.consumes else 0) + (1 if operation.wait_minutes else 0)
+            extra = (
+                (1 if reaches else 0)
+                + (1 if operation.consumes else 0)
+                + (1 if operation.wait_minutes else 0)
+            )
             h = 16 + (len(lines) + 1 + extra) * LINE
-            placed[operation.id] = Sheet(operation=operation, number=number[operation.id], x=x, y=y, w=SHEET_W, h=h, lines=lines, reaches=reaches)
+            placed[operation.id] = Sheet(
+                operation=operation,
+                number=number[operation.id],
+                x=x,
+                y=y,
+                w=SHEET_W,
+                h=h,
+                lines=lines,
+                reaches=reaches,
+            )
             y += h + GAP_Y
         height = max(height, y)
     rests = []
@@ -60,5 +75,9 @@ def stack_of(family: EngineFamily, operations: Sequence[Operation], scope: Seque
                 under = placed[need]
                 rests.append((under.x + under.w, under.y + 20, sheet.x, sheet.y + 20))
     return Stack(
-        width=max(SHEET_W + 8, 4 + len(columns) * (SHEET_W + GAP_X) - GAP_X + 4), height=height, columns=tuple(columns), sheets=tuple(placed.values()), rests=tuple(rests)
+        width=max(SHEET_W + 8, 4 + len(columns) * (SHEET_W + GAP_X) - GAP_X + 4),
+        height=height,
+        columns=tuple(columns),
+        sheets=tuple(placed.values()),
+        rests=tuple(rests),
     )

@@ -27,7 +27,9 @@ def _read(form: Form) -> list[evidence.MeasuredBore]:
     points = min(72, len(form.texts("thickness.0"))) or START_POINTS
     found = []
     for k, name in enumerate(form.texts("bore_name")[:16]):
-        bore = form.quantity(f"bore.{k}", "length", f"{name}, bore", text=_with(form.text(f"bore.{k}"), unit))
+        bore = form.quantity(
+            f"bore.{k}", "length", f"{name}, bore", text=_with(form.text(f"bore.{k}"), unit)
+        )
         if bore is None:
             form.faults.setdefault(f"bore.{k}", f"{name}: enter the clean bore.")
         typed = form.texts(f"thickness.{k}")
@@ -35,18 +37,29 @@ def _read(form: Form) -> list[evidence.MeasuredBore]:
         for i in range(points):
             text = typed[i] if i < len(typed) else ""
             value = (
-                form.quantity(f"thickness.{k}.{i}", "length", f"{name}, {gauge.clock_word(i, points)} o'clock", text=_with(text, unit))
+                form.quantity(
+                    f"thickness.{k}.{i}",
+                    "length",
+                    f"{name}, {gauge.clock_word(i, points)} o'clock",
+                    text=_with(text, unit),
+                )
                 if text.strip()
                 else 0.0
             )
             row.append(0.0 if value is None else value)
-        found.append(evidence.MeasuredBore(name.strip()[:40] or f"{k + 1}", bore or 0.0, tuple(row)))
+        found.append(
+            evidence.MeasuredBore(name.strip()[:40] or f"{k + 1}", bore or 0.0, tuple(row))
+        )
     return found
 
 
 def _with(text: str, unit: str) -> str:
     """A bare number with the table's unit; what was typed with a unit of its own stays."""
-    return text if not text.strip() or any(c.isalpha() for c in text.strip().lstrip("eE")) else f"{text.strip()} {unit}"
+    return (
+        text
+        if not text.strip() or any(c.isalpha() for c in text.strip().lstrip("eE"))
+        else f"{text.strip()} {unit}"
+    )
 
 
 def _resample(bores: list[evidence.MeasuredBore], points: int) -> list[evidence.MeasuredBore]:
@@ -60,7 +73,11 @@ def _resample(bores: list[evidence.MeasuredBore], points: int) -> list[evidence.
         for i in range(points):
             at = i / points * len(old)
             low = int(at)
-            row.append(round(old[low % len(old)] * (1 - at + low) + old[(low + 1) % len(old)] * (at - low), 3))
+            row.append(
+                round(
+                    old[low % len(old)] * (1 - at + low) + old[(low + 1) % len(old)] * (at - low), 3
+                )
+            )
         found.append(evidence.MeasuredBore(bore.name, bore.bore_mm, tuple(row)))
     return found
 
@@ -82,56 +99,129 @@ def _judged(bores: list[evidence.MeasuredBore], faults: dict[str, str]) -> list[
 
 
 def _context(
-    visit: Visit, bores: list[evidence.MeasuredBore], before: list[dict[str, Any]], *, form: Form | None, faults: dict[str, str]
+    visit: Visit,
+    bores: list[evidence.MeasuredBore],
+    before: list[dict[str, Any]],
+    *,
+    form: Form | None,
+    faults: dict[str, str],
 ) -> dict[str, Any]:
-    unit = (form.text("length_unit") if form else "") or in_system(QUANTITIES["length"], visit.shop.system).id
+    unit = (form.text("length_unit") if form else "") or in_system(
+        QUANTITIES["length"], visit.shop.system
+    ).id
     results = _judged(bores, faults)
     earlier = {b["name"]: (b["bore_mm"], b["thickness_mm"]) for b in before}
     known = [(k, r) for k, r in enumerate(results) if r is not None]
     worst = min(known, key=lambda r: r[1].open_area_percent)[0] if known else None
     drawn = [
-        gauge.drawn(b.name, b.bore_mm if r else 1.0, b.thickness_mm if r else [0.0] * len(b.thickness_mm), before_mm=earlier.get(b.name))
+        gauge.drawn(
+            b.name,
+            b.bore_mm if r else 1.0,
+            b.thickness_mm if r else [0.0] * len(b.thickness_mm),
+            before_mm=earlier.get(b.name),
+        )
         for b, r in zip(bores, results, strict=True)
     ]
     return {
-        "bores": bores, "drawn": drawn, "results": results, "worst": worst, "points": len(bores[0].thickness_mm) if bores else START_POINTS,
-        "point_choices": POINTS, "length_unit": unit, "length_units": [u.id for u in QUANTITIES["length"].units], "shown": _shown, "faults": faults,
-        "earlier": before, "entered": form, "clock_word": gauge.clock_word,
-    }  # fmt: skip
+        "bores": bores,
+        "drawn": drawn,
+        "results": results,
+        "worst": worst,
+        "points": len(bores[0].thickness_mm) if bores else START_POINTS,
+        "point_choices": POINTS,
+        "length_unit": unit,
+        "length_units": [u.id for u in QUANTITIES["length"].units],
+        "shown": _shown,
+        "faults": faults,
+        "earlier": before,
+        "entered": form,
+        "clock_word": gauge.clock_word,
+    }
 
 
 def _look(job: Job, part: str, phase: str) -> Look | None:
     return next((k for k in job.looks if k.part == part and k.phase == phase), None)
 
 
-def _start(job: Job, part_id: str, look: Look | None, *, before: Look | None, cylinders: int) -> list[evidence.MeasuredBore]:
-    """What the gauge opens with: what is kept, else the earlier bores clean, else clean bores of the family."""
+def _start(
+    job: Job, part_id: str, look: Look | None, *, before: Look | None, cylinders: int
+) -> list[evidence.MeasuredBore]:
+    """What the gauge opens with: what is kept, else the earlier bores clean, else clean bores of
+    the family."""
     if look is not None and look.bores:
-        return [evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(b["thickness_mm"])) for b in look.bores]
+        return [
+            evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(b["thickness_mm"]))
+            for b in look.bores
+        ]
     if before is not None and before.bores:
-        return [evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(0.0 for _ in b["thickness_mm"])) for b in before.bores]
+        return [
+            evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(0.0 for _ in b["thickness_mm"]))
+            for b in before.bores
+        ]
     part = family_of(job).part(part_id)
-    names = [f"cylinder {n + 1}" for n in range(cylinders)] if part.component == "intake_ports" else [part.label]
-    return [evidence.MeasuredBore(n, part.bore_mm or START_BORE_MM, (0.0,) * START_POINTS) for n in names]
+    names = (
+        [f"cylinder {n + 1}" for n in range(cylinders)]
+        if part.component == "intake_ports"
+        else [part.label]
+    )
+    return [
+        evidence.MeasuredBore(n, part.bore_mm or START_BORE_MM, (0.0,) * START_POINTS)
+        for n in names
+    ]
 
 
 def page(
-    visit: Visit, job: Job, part_id: str, *, phase: str, status: int = 200, form: Form | None = None, faults: dict[str, str] | None = None
+    visit: Visit,
+    job: Job,
+    part_id: str,
+    *,
+    phase: str,
+    status: int = 200,
+    form: Form | None = None,
+    faults: dict[str, str] | None = None,
 ) -> HTMLResponse:
     family = family_of(job)
     part = family.part(part_id)
     look, before = _look(job, part.id, phase), _look(job, part.id, "before")
-    bores = _read(form) if form else _start(job, part.id, look, before=before if phase == "after" else None, cylinders=family.cylinders)
-    context = _context(
-        visit, bores, before.bores if phase == "after" and before else [], form=form, faults=dict(faults or (form.faults if form else {}))
+    bores = (
+        _read(form)
+        if form
+        else _start(
+            job,
+            part.id,
+            look,
+            before=before if phase == "after" else None,
+            cylinders=family.cylinders,
+        )
     )
-    return visit.page("bores.html", status, job=job, stage="work" if phase == "after" else "evidence", family=family, part=part, phase=phase, look=look,
-                      seen=revision(job, f"bores {phase} {part.id}"), action=f"/jobs/{job.number}/bores/{part.id}", save=True, **context)  # fmt: skip
+    context = _context(
+        visit,
+        bores,
+        before.bores if phase == "after" and before else [],
+        form=form,
+        faults=dict(faults or (form.faults if form else {})),
+    )
+    return visit.page(
+        "bores.html",
+        status,
+        job=job,
+        stage="work" if phase == "after" else "evidence",
+        family=family,
+        part=part,
+        phase=phase,
+        look=look,
+        seen=revision(job, f"bores {phase} {part.id}"),
+        action=f"/jobs/{job.number}/bores/{part.id}",
+        save=True,
+        **context,
+    )
 
 
 @router.get("/jobs/{number}/bores/{part}")
 def show(visit: Signed, number: str, part: str, *, phase: str = "before") -> HTMLResponse:
-    return page(visit, visit.job(number), part, phase=phase if phase in ("before", "after") else "before")
+    return page(
+        visit, visit.job(number), part, phase=phase if phase in ("before", "after") else "before"
+    )
 
 
 @router.post("/jobs/{number}/bores/{part}")
@@ -144,20 +234,38 @@ def save(visit: Signed, number: str, part: str, *, form: Sent) -> Response:
     try:
         form.check()
         with visit.writing(form, location) as act:
-            evidence.save_bores(act, number, phase, part_id=part, bores=bores, deposit=form.text("deposit"), note=form.text("note"), seen=form.integer("seen"))
+            evidence.save_bores(
+                act,
+                number,
+                phase,
+                part_id=part,
+                bores=bores,
+                deposit=form.text("deposit"),
+                note=form.text("note"),
+                seen=form.integer("seen"),
+            )
     except Invalid as fault:
-        return page(visit, visit.job(number), part, phase=phase, status=422, form=form, faults=fault.fields)
+        return page(
+            visit, visit.job(number), part, phase=phase, status=422, form=form, faults=fault.fields
+        )
     return visit.go(location)
 
 
-def _reshaped(visit: Visit, form: Form, bores: list[evidence.MeasuredBore], *, job: Job | None, part: str) -> HTMLResponse:
+def _reshaped(
+    visit: Visit, form: Form, bores: list[evidence.MeasuredBore], *, job: Job | None, part: str
+) -> HTMLResponse:
     """The gauge with another number of points or one more bore; nothing is saved."""
     wanted = form.integer("points", START_POINTS)
     if wanted in POINTS:
         bores = _resample(bores, wanted)
     if form.text("more") == "1" and len(bores) < 16:
         last = bores[-1]
-        bores = [*bores, evidence.MeasuredBore(f"{len(bores) + 1}", last.bore_mm, tuple(0.0 for _ in last.thickness_mm))]
+        bores = [
+            *bores,
+            evidence.MeasuredBore(
+                f"{len(bores) + 1}", last.bore_mm, tuple(0.0 for _ in last.thickness_mm)
+            ),
+        ]
     before: list[dict[str, Any]] = []
     if job is not None and form.text("phase") == "after":
         look = _look(job, part, "before")
@@ -169,7 +277,10 @@ def _reshaped(visit: Visit, form: Form, bores: list[evidence.MeasuredBore], *, j
 
 @router.post("/jobs/{number}/bores/{part}/live")
 def live(visit: Signed, number: str, part: str, *, form: Sent) -> HTMLResponse:
-    return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form=form, faults=dict(form.faults)))
+    return visit.page(
+        "_gauge_verdict.html",
+        **_context(visit, _read(form), [], form=form, faults=dict(form.faults)),
+    )
 
 
 @router.get("/worksheets/bore-restriction")
@@ -192,4 +303,7 @@ def worksheet_shape(visit: Signed, form: Sent) -> HTMLResponse:
 
 @router.post("/worksheets/bore-restriction/live")
 def worksheet_live(visit: Signed, form: Sent) -> HTMLResponse:
-    return visit.page("_gauge_verdict.html", **_context(visit, _read(form), [], form=form, faults=dict(form.faults)))
+    return visit.page(
+        "_gauge_verdict.html",
+        **_context(visit, _read(form), [], form=form, faults=dict(form.faults)),
+    )

@@ -1,4 +1,5 @@
-"""A check as a worksheet on a job: needs, dangers, how, figures read live, the verdict, what it changed."""
+"""A check as a worksheet on a job: needs, dangers, how, figures read live, the verdict, what it
+changed."""
 
 from typing import Any
 
@@ -25,26 +26,70 @@ from galene.web.visit import Sent, Signed, Visit, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
-def page(visit: Visit, job: Job, check_id: str, *, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(
+    visit: Visit,
+    job: Job,
+    check_id: str,
+    *,
+    status: int = 200,
+    form: Form | None = None,
+    **extra: Any,
+) -> HTMLResponse:
     """A check's page; `form` gives back what was typed."""
     check, family, reading = checks.find_check(check_id), family_of(job), READINGS.get(check_id)
     sheet = SHEETS[reading.calculation] if reading else None
     kept = checks.results_of(visit.db, job, check_id)
-    shown = form or (opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None)
+    shown = form or (
+        opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None
+    )
     steps = opened_for(check_id, family, diagnosis.opened_of(job))
     needs, shows = NEEDS_AND_SHOWS[check_id]
     looked_at = [p for p in family.parts if p.component in check.components]
     return visit.page(
-        "check.html", status, needs=needs, shows=shows, looked_at=looked_at, picture=picture_of(family, job, lit=[p.id for p in looked_at]), job=job, stage="diagnosis", family=family, check=check, reading=reading, sheet=sheet, form=shown, kept=kept, to_open=steps, to_list=items_of(check_id, family, diagnosis.opened_of(job)), listed=checks.listed_for(job, check_id),
-        yields=[e for e in check.yields if is_heard(KNOWLEDGE.evidence[e], outline_of(family), KNOWLEDGE)], why_not=checks.why_not(check, family),
-        changed=checks.what_it_changed(job, check, visit.shop.hourly_rate), states={o.evidence: o.state for o in job.observations},
-        seen_schools=revision(job, "schools"), jumper=checks.jumper_allowed(visit.db, job), isolates=policy_of(job, visit.shop).get("Q") == "timed", entered=form, line_fields=LINE_FIELDS, feeding=logs.feeding(visit.db, job, check_id),
-        calculation=CALCULATIONS[reading.calculation] if reading else None, **(outcome(sheet, shown) if sheet and shown else {"result": None, "fault": None, "drawing": None}), **extra,
-    )  # fmt: skip
+        "check.html",
+        status,
+        needs=needs,
+        shows=shows,
+        looked_at=looked_at,
+        picture=picture_of(family, job, lit=[p.id for p in looked_at]),
+        job=job,
+        stage="diagnosis",
+        family=family,
+        check=check,
+        reading=reading,
+        sheet=sheet,
+        form=shown,
+        kept=kept,
+        to_open=steps,
+        to_list=items_of(check_id, family, diagnosis.opened_of(job)),
+        listed=checks.listed_for(job, check_id),
+        yields=[
+            e
+            for e in check.yields
+            if is_heard(KNOWLEDGE.evidence[e], outline_of(family), KNOWLEDGE)
+        ],
+        why_not=checks.why_not(check, family),
+        changed=checks.what_it_changed(job, check, visit.shop.hourly_rate),
+        states={o.evidence: o.state for o in job.observations},
+        seen_schools=revision(job, "schools"),
+        jumper=checks.jumper_allowed(visit.db, job),
+        isolates=policy_of(job, visit.shop).get("Q") == "timed",
+        entered=form,
+        line_fields=LINE_FIELDS,
+        feeding=logs.feeding(visit.db, job, check_id),
+        calculation=CALCULATIONS[reading.calculation] if reading else None,
+        **(
+            outcome(sheet, shown)
+            if sheet and shown
+            else {"result": None, "fault": None, "drawing": None}
+        ),
+        **extra,
+    )
 
 
 def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
-    """The worksheet of a check with a log's rows in it, and what the log and the job know of the air."""
+    """The worksheet of a check with a log's rows in it, and what the log and the job know of the
+    air."""
     reading, log = READINGS[check_id], logs.find_log(visit.db, job, log_id)
     sheet = SHEETS[reading.calculation]
     filled: dict[str, Any] = dict(reading.fill(family_of(job)))
@@ -54,8 +99,12 @@ def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
         if intake is not None:
             filled["intake_c"] = intake + evidence.HEATED_C
         filled["ambient_kpa"] = evidence.barometer_of(job, visit.shop.altitude_m)
-        filled |= {f"{s['kind']}_{end}": s[key] for s in log.stretches if s["kind"] in ("closed", "open") and s["by_hand"]
-                   for end, key in (("from_s", "start_s"), ("to_s", "end_s"))}  # fmt: skip
+        filled |= {
+            f"{s['kind']}_{end}": s[key]
+            for s in log.stretches
+            if s["kind"] in ("closed", "open") and s["by_hand"]
+            for end, key in (("from_s", "start_s"), ("to_s", "end_s"))
+        }
     return opening_form(visit, sheet, filled)
 
 
@@ -71,7 +120,9 @@ def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response
 def show(visit: Signed, number: str, check_id: str, *, log: int | None = None) -> HTMLResponse:
     job = visit.job(number)
     if log is not None and check_id in READINGS:
-        return page(visit, job, check_id, status=200, form=_from_log(visit, job, check_id, log_id=log))
+        return page(
+            visit, job, check_id, status=200, form=_from_log(visit, job, check_id, log_id=log)
+        )
     return page(visit, job, check_id)
 
 
@@ -81,7 +132,13 @@ def live(visit: Signed, number: str, check_id: str, *, form: Sent) -> HTMLRespon
     if reading is None:
         raise Missing(f"worksheet of check {check_id[:40]}")
     sheet = SHEETS[reading.calculation]
-    return visit.part("worksheet.html", "outcome", sheet=sheet, calculation=CALCULATIONS[sheet.name], **outcome(sheet, form))
+    return visit.part(
+        "worksheet.html",
+        "outcome",
+        sheet=sheet,
+        calculation=CALCULATIONS[sheet.name],
+        **outcome(sheet, form),
+    )
 
 
 @router.post("/jobs/{number}/isolation")
@@ -91,7 +148,9 @@ def isolate(visit: Signed, number: str, form: Sent) -> Response:
         with visit.writing(form, location) as act:
             checks.begin_isolation(act, number, form.text("part"))
     except Invalid as fault:
-        return page(visit, visit.job(number), "isolation_unplug", status=422, form=form, faults=fault.fields)
+        return page(
+            visit, visit.job(number), "isolation_unplug", status=422, form=form, faults=fault.fields
+        )
     return visit.go(location)
 
 
@@ -101,7 +160,9 @@ def keep(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     reading = READINGS.get(check_id)
     try:
         if reading is None:
-            results = {k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")}
+            results = {
+                k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")
+            }
             with visit.writing(form, location) as act:
                 diagnosis.record_check(act, number, check_id, results=results)
         else:
@@ -109,7 +170,14 @@ def keep(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
             with visit.writing(form, location) as act:
                 checks.keep_check(act, number, check_id, given=given, form=form.text("form"))
     except InputError as fault:
-        return page(visit, visit.job(number), check_id, status=422, form=form, faults={fault.field: f"{fault.field}: allowed is {fault.allowed}."})
+        return page(
+            visit,
+            visit.job(number),
+            check_id,
+            status=422,
+            form=form,
+            faults={fault.field: f"{fault.field}: allowed is {fault.allowed}."},
+        )
     except Invalid as fault:
         return page(visit, visit.job(number), check_id, status=422, form=form, faults=fault.fields)
     return visit.go(location)

@@ -14,10 +14,17 @@ from galene.web.drawings.airpath import picture_of
 from galene.web.visit import Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
-WORKSHEET_OF = {"key_on_agreement": "evidence#key_on", "idle_readings": "evidence#idle", "trim_survey": "evidence#trim",
-                "look_throttle": "evidence#looks", "look_maf": "evidence#looks",
-                "look_filter": "evidence#looks", "pull_map_sensor": "evidence#looks", "look_manifold": "evidence#looks",
-                "look_ports": "evidence#looks"}  # fmt: skip
+WORKSHEET_OF = {
+    "key_on_agreement": "evidence#key_on",
+    "idle_readings": "evidence#idle",
+    "trim_survey": "evidence#trim",
+    "look_throttle": "evidence#looks",
+    "look_maf": "evidence#looks",
+    "look_filter": "evidence#looks",
+    "pull_map_sensor": "evidence#looks",
+    "look_manifold": "evidence#looks",
+    "look_ports": "evidence#looks",
+}
 """Checks whose readings are entered on the evidence page, so that the calculation reads them."""
 
 
@@ -28,11 +35,18 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     reasons = {c.id: why_not(c, family) for c in KNOWLEDGE.checks.values()}
     ranking = diagnosis.assess_job(job, visit.shop.hourly_rate)
     return {
-        "job": job, "stage": "diagnosis", "family": family, "known": known, "absent": {o.evidence for o in known if o.state == "absent"}, "ranking": ranking,
+        "job": job,
+        "stage": "diagnosis",
+        "family": family,
+        "known": known,
+        "absent": {o.evidence for o in known if o.state == "absent"},
+        "ranking": ranking,
         "against": diagnosis.against_new_parts(job, ranking, visit.shop.hourly_rate),
-        "worksheets": WORKSHEET_OF, "picture": picture_of(family, job), "checks": [c for c in KNOWLEDGE.checks.values() if not reasons[c.id]],
+        "worksheets": WORKSHEET_OF,
+        "picture": picture_of(family, job),
+        "checks": [c for c in KNOWLEDGE.checks.values() if not reasons[c.id]],
         "barred": [(c, reasons[c.id]) for c in KNOWLEDGE.checks.values() if reasons[c.id]],
-    }  # fmt: skip
+    }
 
 
 @router.get("/jobs/{number}/diagnosis")

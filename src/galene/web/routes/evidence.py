@@ -18,19 +18,34 @@ from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 ROWS = {"idle": 5, "trim": 4}
-ABSOLUTE = ("map_sensor", "barometric_sensor", "boost_sensor", "exhaust_pressure_sensor", "crankcase_pressure_sensor")
+ABSOLUTE = (
+    "map_sensor",
+    "barometric_sensor",
+    "boost_sensor",
+    "exhaust_pressure_sensor",
+    "crankcase_pressure_sensor",
+)
 
 
-def table_of(visit: Visit, job: Job, phase: str, *, kind: str, form: Form | None = None) -> dict[str, Any]:
-    """What a reading table shows: typed values after a fault, else the saved set, else empty rows."""
+def table_of(
+    visit: Visit, job: Job, phase: str, *, kind: str, form: Form | None = None
+) -> dict[str, Any]:
+    """What a reading table shows: typed values after a fault, else the saved set, else empty
+    rows."""
     saved = evidence.set_of(job, phase, kind)
     mine = form is not None and form.text("kind") == kind and form.text("phase") == phase
     system = visit.shop.system
     channels: list[dict[str, Any]] = []
     for channel in evidence.channels_of(family_of(job), kind):
         quantity = QUANTITIES[channel.quantity]
-        unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(quantity, system).id
-        values = form.texts(channel.id) if mine and form else _column(saved, channel.id, channel.quantity, system=system)
+        unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(
+            quantity, system
+        ).id
+        values = (
+            form.texts(channel.id)
+            if mine and form
+            else _column(saved, channel.id, channel.quantity, system=system)
+        )
         channels.append(
             {
                 "id": channel.id,
@@ -43,9 +58,15 @@ def table_of(visit: Visit, job: Job, phase: str, *, kind: str, form: Form | None
         )
     rows = max([ROWS[kind], *(len(c["values"]) for c in channels)])
     return {
-        "phase": phase, "kind": kind, "channels": channels, "rows": rows, "saved": saved, "seen": revision(job, f"readings_{phase}_{kind}"),
-        "conditions": saved.conditions if saved else {}, "mine": mine,
-    }  # fmt: skip
+        "phase": phase,
+        "kind": kind,
+        "channels": channels,
+        "rows": rows,
+        "saved": saved,
+        "seen": revision(job, f"readings_{phase}_{kind}"),
+        "conditions": saved.conditions if saved else {},
+        "mine": mine,
+    }
 
 
 def _column(saved: ReadingSet | None, channel: str, quantity: str, *, system: str) -> list[str]:
@@ -71,19 +92,38 @@ def results_of(visit: Visit, job: Job) -> dict[str, Any]:
     }
 
 
-def page(visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(
+    visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any
+) -> HTMLResponse:
     family = family_of(job)
     absolute = [p for p in family.parts if p.component in ABSOLUTE]
     key_on = evidence.set_of(job, "before", "key_on")
-    lookable = [p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")]
+    lookable = [
+        p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")
+    ]
     return visit.page(
-        "evidence.html", status, job=job, stage="evidence", family=family, idle=table_of(visit, job, "before", kind="idle", form=form),
-        trim=table_of(visit, job, "before", kind="trim", form=form), absolute=absolute, loads=evidence.LOADS,
-        key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {}, lookable=lookable,
-        looks={k.part: k for k in job.looks if k.phase == "before"}, results=results_of(visit, job), lacks=lacks(job, "evidence"),
-        seen_key_on=revision(job, "readings_before_key_on"), seen_missing=revision(job, "before_missing"), entered=form,
-        picture=picture_of(family, job), logs=count_logs(visit.db, job), has_trims=evidence.has_trims(family), **extra,
-    )  # fmt: skip
+        "evidence.html",
+        status,
+        job=job,
+        stage="evidence",
+        family=family,
+        idle=table_of(visit, job, "before", kind="idle", form=form),
+        trim=table_of(visit, job, "before", kind="trim", form=form),
+        absolute=absolute,
+        loads=evidence.LOADS,
+        key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {},
+        lookable=lookable,
+        looks={k.part: k for k in job.looks if k.phase == "before"},
+        results=results_of(visit, job),
+        lacks=lacks(job, "evidence"),
+        seen_key_on=revision(job, "readings_before_key_on"),
+        seen_missing=revision(job, "before_missing"),
+        entered=form,
+        picture=picture_of(family, job),
+        logs=count_logs(visit.db, job),
+        has_trims=evidence.has_trims(family),
+        **extra,
+    )
 
 
 @router.get("/jobs/{number}/evidence")
@@ -93,9 +133,11 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 
 def _conditions(form: Form) -> evidence.SetConditions:
     return evidence.SetConditions(
-        coolant_c=form.quantity("coolant_c", "temperature", "Coolant"), intake_c=form.quantity("intake_c", "temperature", "Intake air"), load=tuple(form.texts("load")),
+        coolant_c=form.quantity("coolant_c", "temperature", "Coolant"),
+        intake_c=form.quantity("intake_c", "temperature", "Intake air"),
+        load=tuple(form.texts("load")),
         protective_mode=form.text("protective_mode") == "yes",
-    )  # fmt: skip
+    )
 
 
 def save_set(visit: Visit, number: str, form: Form, *, location: str) -> None:
@@ -113,8 +155,16 @@ def save_set(visit: Visit, number: str, form: Form, *, location: str) -> None:
     conditions = _conditions(form)
     values: dict[str, list[float | None]]
     if form.text("rows").strip():
-        units = {c.id: form.text(f"{c.id}_unit") or in_system(QUANTITIES[c.quantity], visit.shop.system).id for c in channels}
-        values = {k: list(v) for k, v in evidence.read_pasted(family, kind, form.text("rows"), units=units).items()}
+        units = {
+            c.id: (
+                form.text(f"{c.id}_unit") or in_system(QUANTITIES[c.quantity], visit.shop.system).id
+            )
+            for c in channels
+        }
+        values = {
+            k: list(v)
+            for k, v in evidence.read_pasted(family, kind, form.text("rows"), units=units).items()
+        }
         source = "pasted"
     else:
         source, values = "typed", {}
@@ -122,13 +172,24 @@ def save_set(visit: Visit, number: str, form: Form, *, location: str) -> None:
             column: list[float | None] = []
             for i, typed in enumerate(form.texts(channel.id)):
                 before = dict(form.faults)
-                column.append(form.quantity(channel.id, channel.quantity, channel.label, text=typed))
+                column.append(
+                    form.quantity(channel.id, channel.quantity, channel.label, text=typed)
+                )
                 if form.faults != before:
                     form.faults = before | {f"{channel.id}.{i}": form.faults[channel.id]}
             values[channel.id] = column
     form.check()
     with visit.writing(form, location) as act:
-        evidence.save_readings(act, number, phase, kind=kind, values=values, conditions=conditions, seen=form.integer("seen"), source=source)
+        evidence.save_readings(
+            act,
+            number,
+            phase,
+            kind=kind,
+            values=values,
+            conditions=conditions,
+            seen=form.integer("seen"),
+            source=source,
+        )
 
 
 @router.post("/jobs/{number}/readings")
@@ -149,12 +210,18 @@ def readings(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/key-on")
 def key_on(visit: Signed, number: str, form: Sent) -> Response:
     job = visit.job(number)
-    pressures = {p.id: form.quantity(p.id, "pressure", p.label) for p in family_of(job).parts if form.text(p.id)}
+    pressures = {
+        p.id: form.quantity(p.id, "pressure", p.label)
+        for p in family_of(job).parts
+        if form.text(p.id)
+    }
     barometer = form.quantity("barometer_kpa", "pressure", "Barometer")
     try:
         form.check()
         with visit.writing(form, f"/jobs/{number}/evidence#key_on") as act:
-            evidence.save_key_on(act, number, pressures, barometer_kpa=barometer, seen=form.integer("seen"))
+            evidence.save_key_on(
+                act, number, pressures, barometer_kpa=barometer, seen=form.integer("seen")
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
     return visit.go(f"/jobs/{number}/evidence#key_on")
@@ -164,7 +231,15 @@ def key_on(visit: Signed, number: str, form: Sent) -> Response:
 def look(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/evidence#looks") as act:
-            evidence.save_look(act, number, "before", part_id=form.text("part"), deposit=form.text("deposit"), grade=form.integer("grade", 9), note=form.text("note"))
+            evidence.save_look(
+                act,
+                number,
+                "before",
+                part_id=form.text("part"),
+                deposit=form.text("deposit"),
+                grade=form.integer("grade", 9),
+                note=form.text("note"),
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
     return visit.go(f"/jobs/{number}/evidence#looks")
@@ -174,7 +249,9 @@ def look(visit: Signed, number: str, form: Sent) -> Response:
 def missing(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/evidence") as act:
-            evidence.set_before_missing(act, number, form.text("before_missing"), seen=form.integer("seen"))
+            evidence.set_before_missing(
+                act, number, form.text("before_missing"), seen=form.integer("seen")
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
     return visit.go(f"/jobs/{number}/evidence")

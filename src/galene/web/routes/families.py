@@ -22,7 +22,13 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def family_page(
-    visit: Visit, family_id: str, version: int = 0, *, status: int = 200, entered: Form | None = None, **extra: object
+    visit: Visit,
+    family_id: str,
+    version: int = 0,
+    *,
+    status: int = 200,
+    entered: Form | None = None,
+    **extra: object,
 ) -> HTMLResponse:
     """A family in force, or an older version of it."""
     versions = families.versions_of(visit.db, family_id)
@@ -31,12 +37,25 @@ def family_page(
     if shown is None:
         raise Missing(f"version {version} of engine family {family_id[:20]}")
     one = family_in(shown)
-    bands: list[tuple[str, str, Band]] = [(METRICS[k].label, METRICS[k].quantity, b) for k, b in one.bands.items()]
+    bands: list[tuple[str, str, Band]] = [
+        (METRICS[k].label, METRICS[k].quantity, b) for k, b in one.bands.items()
+    ]
     return visit.page(
-        "family.html", status, family=one, picture=picture_of(one), bands=bands, versions=versions, shown=shown, current=current,
-        draft=families.draft_of(visit.db, family_id), bulletins=families.bulletins_for(visit.db, family_id), kinds=families.KINDS,
-        entered=entered, place="reference", **extra,
-    )  # fmt: skip
+        "family.html",
+        status,
+        family=one,
+        picture=picture_of(one),
+        bands=bands,
+        versions=versions,
+        shown=shown,
+        current=current,
+        draft=families.draft_of(visit.db, family_id),
+        bulletins=families.bulletins_for(visit.db, family_id),
+        kinds=families.KINDS,
+        entered=entered,
+        place="reference",
+        **extra,
+    )
 
 
 @router.get("/reference/families/{family_id}")
@@ -47,18 +66,30 @@ def show(visit: Signed, family_id: str, version: int = 0) -> HTMLResponse:
 @router.get("/reference/families/{family_id}/file")
 def download(visit: Signed, family_id: str, version: int = 0) -> Response:
     rows = families.versions_of(visit.db, family_id)
-    row = next((v for v in rows if v.version == version), None) if version else families.current_version(visit.db, family_id)
+    row = (
+        next((v for v in rows if v.version == version), None)
+        if version
+        else families.current_version(visit.db, family_id)
+    )
     if row is None:
         raise Missing(f"version {version} of engine family {family_id[:20]}")
     one = family_in(row)
     store = visit.request.app.state.pictures
-    pictures = {p.picture: data for p in one.parts if p.picture and (data := store.read(p.picture)) is not None}
+    pictures = {
+        p.picture: data
+        for p in one.parts
+        if p.picture and (data := store.read(p.picture)) is not None
+    }
     text = json.dumps(to_file(one, pictures), ensure_ascii=False, indent=1)
     name = re.sub(r"[^A-Za-z0-9-]", "", one.id) or "family"
     return Response(
         text,
         media_type="application/json",
-        headers={"content-disposition": f'attachment; filename="engine-family-{name}-v{row.version}.json"'},
+        headers={
+            "content-disposition": (
+                f'attachment; filename="engine-family-{name}-v{row.version}.json"'
+            )
+        },
     )
 
 
@@ -67,7 +98,14 @@ def bulletin(visit: Signed, family_id: str, form: Sent) -> Response:
     location = f"/reference/families/{family_id}#bulletins"
     try:
         with visit.writing(form, location) as act:
-            families.add_bulletin(act, form.text("kind"), form.text("title"), source=form.text("source"), outcome=form.text("outcome"), family_id=family_id)
+            families.add_bulletin(
+                act,
+                form.text("kind"),
+                form.text("title"),
+                source=form.text("source"),
+                outcome=form.text("outcome"),
+                family_id=family_id,
+            )
     except Invalid as fault:
         return family_page(visit, family_id, 0, status=422, entered=form, faults=fault.fields)
     return visit.go(location)
@@ -82,7 +120,9 @@ def begin(visit: Signed, form: Sent) -> Response:
         with visit.writing(form, location) as act:
             families.new_family(act, form.text("id"), form.text("name"), like=like)
     except Invalid as fault:
-        return reference_page(visit, 422, faults={f"family_{k}": v for k, v in fault.fields.items()}, entered=form)
+        return reference_page(
+            visit, 422, faults={f"family_{k}": v for k, v in fault.fields.items()}, entered=form
+        )
     return visit.go(location)
 
 
@@ -100,7 +140,11 @@ def take_in(visit: Signed, form: SentFile) -> Response:
             for name, data in pictures.items():
                 store.keep_encoded(name, data)
     except (InputError, Refused) as fault:
-        lines = [f"{fault.field}: {fault.value!r}. Wanted: {fault.allowed}."] if isinstance(fault, InputError) else fault.reasons
+        lines = (
+            [f"{fault.field}: {fault.value!r}. Wanted: {fault.allowed}."]
+            if isinstance(fault, InputError)
+            else fault.reasons
+        )
         return reference_page(visit, 422, faults={"file": " · ".join(lines)}, entered=form)
     return visit.go(location)
 
@@ -110,4 +154,8 @@ def picture(visit: Signed, name: str) -> Response:
     data = visit.request.app.state.pictures.read(name)
     if data is None:
         raise Missing("picture")
-    return Response(data, media_type="image/jpeg", headers={"cache-control": "private, max-age=31536000, immutable"})
+    return Response(
+        data,
+        media_type="image/jpeg",
+        headers={"cache-control": "private, max-age=31536000, immutable"},
+    )

@@ -1,4 +1,5 @@
-"""The editor of an engine family: one form per part, operation and table, on a draft that may have faults until it is published."""
+"""The editor of an engine family: one form per part, operation and table, on a draft that may have
+faults until it is published."""
 
 import re
 from dataclasses import replace
@@ -7,7 +8,16 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.airpath import CIRCUITS, Band, EngineFamily, Fastener, Opened, Operation, Part, Pipe
+from galene.core.airpath import (
+    CIRCUITS,
+    Band,
+    EngineFamily,
+    Fastener,
+    Opened,
+    Operation,
+    Part,
+    Pipe,
+)
 from galene.core.errors import InputError
 from galene.core.family_faults import STATES
 from galene.core.must_go_back import BEFORE, KINDS
@@ -24,12 +34,26 @@ from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
 from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
-router = APIRouter(route_class=VisitRoute, include_in_schema=False, prefix="/reference/families/{family_id}/edit")
+router = APIRouter(
+    route_class=VisitRoute, include_in_schema=False, prefix="/reference/families/{family_id}/edit"
+)
 FEATURES: dict[str, str] = {
-    "cable": "cable", "electronic": "electronic", "coated_bore": "coated bore", "faces_down": "faces down", "plastic": "plastic",
-    "aluminium": "aluminium", "hot_element": "hot element", "membrane": "membrane", "hall_sensor": "Hall sensor", "seal_nbr": "NBR seal",
-    "seal_fkm": "FKM seal", "seal_epdm": "EPDM seal", "seal_silicone": "silicone seal", "upstream": "upstream", "downstream": "downstream",
-}  # fmt: skip
+    "cable": "cable",
+    "electronic": "electronic",
+    "coated_bore": "coated bore",
+    "faces_down": "faces down",
+    "plastic": "plastic",
+    "aluminium": "aluminium",
+    "hot_element": "hot element",
+    "membrane": "membrane",
+    "hall_sensor": "Hall sensor",
+    "seal_nbr": "NBR seal",
+    "seal_fkm": "FKM seal",
+    "seal_epdm": "EPDM seal",
+    "seal_silicone": "silicone seal",
+    "upstream": "upstream",
+    "downstream": "downstream",
+}
 SECTIONS = ("facts", "part", "operation", "bands", "spares")
 
 
@@ -37,8 +61,20 @@ def _selection(family: EngineFamily, query: dict[str, str]) -> dict[str, Any]:
     """What the right-hand side edits."""
     part = next((p for p in family.parts if p.id == query.get("part")), None)
     operation = next((o for o in family.operations if o.id == query.get("operation")), None)
-    section = "part" if part else "operation" if operation or query.get("operation") == "new" else query.get("section", "facts")
-    return {"part": part, "operation": operation, "section": section if section in SECTIONS else "facts"}
+    section = (
+        "part"
+        if part
+        else (
+            "operation"
+            if operation or query.get("operation") == "new"
+            else query.get("section", "facts")
+        )
+    )
+    return {
+        "part": part,
+        "operation": operation,
+        "section": section if section in SECTIONS else "facts",
+    }
 
 
 def _place_link(family: EngineFamily, place: str) -> str:
@@ -50,15 +86,26 @@ def _place_link(family: EngineFamily, place: str) -> str:
             return f"part={family.parts[i].id}"
         if what == "operations":
             return f"operation={family.operations[i].id}"
-        return f"part={ {'taps': lambda: family.taps[i].sensor, 'fasteners': lambda: family.fasteners[i].part, 'pipes': lambda: family.pipes[i].source}[what]() }"
-    return "section=" + ("bands" if place.startswith("bands") else "spares" if place.startswith("spares") else "facts")
+        if what == "taps":
+            return f"part={family.taps[i].sensor}"
+        if what == "fasteners":
+            return f"part={family.fasteners[i].part}"
+        return f"part={family.pipes[i].source}"
+    return "section=" + (
+        "bands"
+        if place.startswith("bands")
+        else "spares"
+        if place.startswith("spares")
+        else "facts"
+    )
 
 
 def page(
     visit: Visit,
     family_id: str,
     status: int = 200,
-    *, form: Form | None = None,
+    *,
+    form: Form | None = None,
     faults: dict[str, str] | None = None,
     query: dict[str, str] | None = None,
 ) -> HTMLResponse:
@@ -70,12 +117,29 @@ def page(
     part = chosen["part"]
     wrong = faults_of(family)
     return visit.page(
-        "family_editor.html", status, family=family, draft=draft, picture=picture_of(family, lit=[part.id] if part else []),
-        wrong=[(f, _place_link(family, f.place)) for f in wrong], faults=faults or {}, entered=form, place="reference",
-        components=COMPONENTS, features=FEATURES, circuits=CIRCUITS, states=STATES, kinds=KINDS, befores=BEFORE, cautions=CAUTIONS, metrics=METRICS,
-        relearns=RELEARNS, schools=SCHOOLS, published=families.versions_of(visit.db, family_id)[:1],
-        tapped_on=next((t.on or "" for t in family.taps if part and t.sensor == part.id), None), **chosen,
-    )  # fmt: skip
+        "family_editor.html",
+        status,
+        family=family,
+        draft=draft,
+        picture=picture_of(family, lit=[part.id] if part else []),
+        wrong=[(f, _place_link(family, f.place)) for f in wrong],
+        faults=faults or {},
+        entered=form,
+        place="reference",
+        components=COMPONENTS,
+        features=FEATURES,
+        circuits=CIRCUITS,
+        states=STATES,
+        kinds=KINDS,
+        befores=BEFORE,
+        cautions=CAUTIONS,
+        metrics=METRICS,
+        relearns=RELEARNS,
+        schools=SCHOOLS,
+        published=families.versions_of(visit.db, family_id)[:1],
+        tapped_on=next((t.on or "" for t in family.taps if part and t.sensor == part.id), None),
+        **chosen,
+    )
 
 
 @router.get("")
@@ -93,8 +157,11 @@ def begin(visit: Signed, family_id: str, form: Sent) -> Response:
     return visit.go(location)
 
 
-def _save(visit: Visit, family_id: str, form: Form, *, what: str, change: Change, at: str) -> Response:
-    """Change the draft and show the same place again, with faults at their fields where it can not be."""
+def _save(
+    visit: Visit, family_id: str, form: Form, *, what: str, change: Change, at: str
+) -> Response:
+    """Change the draft and show the same place again, with faults at their fields where it can not
+    be."""
     location = f"/reference/families/{family_id}/edit?{at}#edit"
     query = dict(p.split("=", 1) for p in at.split("&"))
     try:
@@ -104,7 +171,14 @@ def _save(visit: Visit, family_id: str, form: Form, *, what: str, change: Change
     except Invalid as fault:
         return page(visit, family_id, 422, form=form, faults=fault.fields, query=query)
     except InputError as fault:
-        return page(visit, family_id, 422, form=form, faults={fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"}, query=query)
+        return page(
+            visit,
+            family_id,
+            422,
+            form=form,
+            faults={fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"},
+            query=query,
+        )
     return visit.go(location)
 
 
@@ -120,20 +194,35 @@ def add(visit: Signed, family_id: str, form: Sent) -> Response:
     component = form.text("component")
     new = family_edits.free_id(component, (p.id for p in _family(visit, family_id).parts))
     return _save(
-        visit, family_id, form, what=f"added {component.replace('_', ' ')}", change=family_edits.add_part(component, form.text("after")), at=f"part={new}"
+        visit,
+        family_id,
+        form,
+        what=f"added {component.replace('_', ' ')}",
+        change=family_edits.add_part(component, form.text("after")),
+        at=f"part={new}",
     )
 
 
 @router.post("/remove-part")
 def remove_part(visit: Signed, family_id: str, form: Sent) -> Response:
-    return _save(visit, family_id, form, what=f"took out {form.text('part')}", change=family_edits.remove_part(form.text("part")), at="section=facts")
+    return _save(
+        visit,
+        family_id,
+        form,
+        what=f"took out {form.text('part')}",
+        change=family_edits.remove_part(form.text("part")),
+        at="section=facts",
+    )
 
 
 def _rows(form: Form, *names: str) -> list[dict[str, str]]:
     """A table's rows as sent; rows whose first cell is empty are left out."""
     columns = {n: form.texts(n) for n in names}
     count = max((len(v) for v in columns.values()), default=0)
-    rows = [{n: columns[n][i].strip() if i < len(columns[n]) else "" for n in names} for i in range(min(count, 60))]
+    rows = [
+        {n: columns[n][i].strip() if i < len(columns[n]) else "" for n in names}
+        for i in range(min(count, 60))
+    ]
     return [r for r in rows if r[names[0]]]
 
 
@@ -165,9 +254,11 @@ def _fasteners(form: Sent, part: str) -> tuple[Fastener, ...]:
             what=row["fastener"],
             count=_whole(form, f"count.{i}", row["count"], label="How many", low=1, high=99),
             driver=row["driver"],
-            torque_nm=form.quantity("torque", "torque", "Torque", text=row["torque"])
-            if row["torque"]
-            else None,
+            torque_nm=(
+                form.quantity("torque", "torque", "Torque", text=row["torque"])
+                if row["torque"]
+                else None
+            ),
             hand_tool_only=row["row"] in by_hand,
             place=row["place"].strip(),
         )
@@ -183,15 +274,27 @@ def save_part(visit: Signed, family_id: str, form: Sent) -> Response:
     if old is None:
         raise Missing(f"part {form.text('part')[:40]}")
     part = Part(
-        id=old.id, component=old.component, label=form.text("label").strip(), features=_chosen(old.features, [f for f in form.texts("features") if f in FEATURES]), where=form.text("where").strip(),
-        quirk=form.text("quirk").strip(), part_number=form.text("part_number").strip(), bore_mm=form.quantity("bore_mm", "length", "Bore"), picture=old.picture,
+        id=old.id,
+        component=old.component,
+        label=form.text("label").strip(),
+        features=_chosen(old.features, [f for f in form.texts("features") if f in FEATURES]),
+        where=form.text("where").strip(),
+        quirk=form.text("quirk").strip(),
+        part_number=form.text("part_number").strip(),
+        bore_mm=form.quantity("bore_mm", "length", "Bore"),
+        picture=old.picture,
         may_be_unplugged=form.text("may_be_unplugged") == "yes",
-    )  # fmt: skip
+    )
     pipes = [Pipe(old.id, r["target"], r["circuit"]) for r in _rows(form, "target", "circuit")]
     fasteners = _fasteners(form, old.id)
     sits = form.text("on") if COMPONENTS[old.component].sensor else None
     return _save(
-        visit, family_id, form, what=f"changed {part.label.lower()}", change=family_edits.save_part(part, sits, pipes, fasteners=fasteners), at=f"part={old.id}"
+        visit,
+        family_id,
+        form,
+        what=f"changed {part.label.lower()}",
+        change=family_edits.save_part(part, sits, pipes, fasteners=fasteners),
+        at=f"part={old.id}",
     )
 
 
@@ -204,35 +307,71 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
     def ticked(name: str) -> tuple[str, ...]:
         return _chosen(getattr(was, name) if was else (), form.texts(name))
 
-    operation_id = old if old != "new" else family_edits.free_id(form.text("text"), (o.id for o in family.operations))
+    operation_id = (
+        old
+        if old != "new"
+        else family_edits.free_id(form.text("text"), (o.id for o in family.operations))
+    )
     inside = set(form.texts("dangerous"))
     opens = tuple(
         Opened(
             what=r["opens"],
             kind=r["opens_kind"],
-            count=_whole(form, f"opens_count.{i}", r["opens_count"] or "1", label="How many", low=1, high=99),
+            count=_whole(
+                form, f"opens_count.{i}", r["opens_count"] or "1", label="How many", low=1, high=99
+            ),
             before=r["opens_before"],
             dangerous=r["opens_row"] in inside,
-            while_running=next((o.while_running for o in (was.opens if was else ()) if o.what == r["opens"]), False),
+            while_running=next(
+                (o.while_running for o in (was.opens if was else ()) if o.what == r["opens"]), False
+            ),
         )
-        for i, r in enumerate(_rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row"))
+        for i, r in enumerate(
+            _rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row")
+        )
     )
     operation = Operation(
-        id=operation_id, text=form.text("text").strip(), text_back=form.text("text_back").strip(), part=form.text("part"), minutes_off=_number(form, "minutes_off", "Minutes off"),
-        minutes_on=_number(form, "minutes_on", "Minutes on"), after=ticked("after"), reaches=ticked("reaches"), removes=form.text("removes"), opens=opens,
-        consumes=ticked("consumes"), tools=tuple(t.strip() for t in form.text("tools").split(",") if t.strip()), needs=ticked("needs"),
-        wait_minutes=_number(form, "wait_minutes", "Wait before"), cautions=ticked("cautions"), undoes=ticked("undoes"), hangs=form.text("hangs") == "yes",
+        id=operation_id,
+        text=form.text("text").strip(),
+        text_back=form.text("text_back").strip(),
+        part=form.text("part"),
+        minutes_off=_number(form, "minutes_off", "Minutes off"),
+        minutes_on=_number(form, "minutes_on", "Minutes on"),
+        after=ticked("after"),
+        reaches=ticked("reaches"),
+        removes=form.text("removes"),
+        opens=opens,
+        consumes=ticked("consumes"),
+        tools=tuple(t.strip() for t in form.text("tools").split(",") if t.strip()),
+        needs=ticked("needs"),
+        wait_minutes=_number(form, "wait_minutes", "Wait before"),
+        cautions=ticked("cautions"),
+        undoes=ticked("undoes"),
+        hangs=form.text("hangs") == "yes",
         own=_fasteners(form, form.text("part")),
-    )  # fmt: skip
-    return _save(visit, family_id, form, what=f"changed “{operation.text[:40]}”", change=family_edits.save_operation(operation),
-                 at=f"operation={operation_id if not form.faults else old}")  # fmt: skip
+    )
+    return _save(
+        visit,
+        family_id,
+        form,
+        what=f"changed “{operation.text[:40]}”",
+        change=family_edits.save_operation(operation),
+        at=f"operation={operation_id if not form.faults else old}",
+    )
 
 
 @router.post("/operation-place")
 def operation_place(visit: Signed, family_id: str, form: Sent) -> Response:
     operation_id, do = form.text("operation"), form.text("do")
     if do == "remove":
-        return _save(visit, family_id, form, what=f"took out {operation_id}", change=family_edits.remove_operation(operation_id), at="section=facts")
+        return _save(
+            visit,
+            family_id,
+            form,
+            what=f"took out {operation_id}",
+            change=family_edits.remove_operation(operation_id),
+            at="section=facts",
+        )
     return _save(
         visit,
         family_id,
@@ -246,16 +385,33 @@ def operation_place(visit: Signed, family_id: str, form: Sent) -> Response:
 @router.post("/facts")
 def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
     displacement = form.quantity("displacement_l", "engine_size", "Engine size") or 0.0
-    cylinders = _whole(form, "cylinders", form.text("cylinders").strip(), label="Cylinders", low=1, high=24)
-    ratio, filling = _number(form, "compression_ratio", "Compression ratio"), _number(form, "volumetric_efficiency_idle", "Filling at idle")
-    angle, fan = _number(form, "closed_angle_deg", "Closed plate's angle"), form.quantity("fan_on_c", "temperature", "Fan cuts in")
+    cylinders = _whole(
+        form, "cylinders", form.text("cylinders").strip(), label="Cylinders", low=1, high=24
+    )
+    ratio, filling = (
+        _number(form, "compression_ratio", "Compression ratio"),
+        _number(form, "volumetric_efficiency_idle", "Filling at idle"),
+    )
+    angle, fan = (
+        _number(form, "closed_angle_deg", "Closed plate's angle"),
+        form.quantity("fan_on_c", "temperature", "Fan cuts in"),
+    )
     step = _number(form, "degrees_per_percent", "Degrees a percent")
     order = form.text("firing_order").replace(",", " ").replace("-", " ").split()
     if not all(c.isdigit() for c in order):
-        form.faults["firing_order"] = "Firing order: cylinder numbers with spaces between, such as 1 3 4 2."
-    opens, shuts = form.number("intake_opens_btdc_deg", "Intake opens"), form.number("intake_closes_abdc_deg", "Intake shuts")
+        form.faults["firing_order"] = (
+            "Firing order: cylinder numbers with spaces between, such as 1 3 4 2."
+        )
+    opens, shuts = (
+        form.number("intake_opens_btdc_deg", "Intake opens"),
+        form.number("intake_closes_abdc_deg", "Intake shuts"),
+    )
     holds = (
-        {p.id: m for p in RELEARNS[form.text("relearn")].phases if (m := form.number(f"hold.{p.id}", p.id)) is not None}
+        {
+            p.id: m
+            for p in RELEARNS[form.text("relearn")].phases
+            if (m := form.number(f"hold.{p.id}", p.id)) is not None
+        }
         if form.text("relearn") in RELEARNS
         else {}
     )
@@ -264,15 +420,33 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
 
     def change(family: EngineFamily) -> EngineFamily:
         return replace(
-            family, name=form.text("name").strip(), fuel=form.text("fuel"), injection=form.text("injection"), cycle=form.text("cycle"),
-            throttle=form.text("throttle"), displacement_l=displacement, cylinders=cylinders, compression_ratio=ratio,
-            volumetric_efficiency_idle=filling, closed_angle_deg=angle, degrees_per_percent=step, fan_on_c=98.0 if fan is None else fan, relearn=form.text("relearn"),
-            relearn_holds=holds, notes=notes, maker_says=maker, firing_order=tuple(int(c) for c in order if c.isdigit()),
-            intake_opens_btdc_deg=opens, intake_closes_abdc_deg=shuts,
-            battery_v=24.0 if form.text("battery_v") == "24" else 12.0, cooling=form.text("cooling") or family.cooling,
-        )  # fmt: skip
+            family,
+            name=form.text("name").strip(),
+            fuel=form.text("fuel"),
+            injection=form.text("injection"),
+            cycle=form.text("cycle"),
+            throttle=form.text("throttle"),
+            displacement_l=displacement,
+            cylinders=cylinders,
+            compression_ratio=ratio,
+            volumetric_efficiency_idle=filling,
+            closed_angle_deg=angle,
+            degrees_per_percent=step,
+            fan_on_c=98.0 if fan is None else fan,
+            relearn=form.text("relearn"),
+            relearn_holds=holds,
+            notes=notes,
+            maker_says=maker,
+            firing_order=tuple(int(c) for c in order if c.isdigit()),
+            intake_opens_btdc_deg=opens,
+            intake_closes_abdc_deg=shuts,
+            battery_v=24.0 if form.text("battery_v") == "24" else 12.0,
+            cooling=form.text("cooling") or family.cooling,
+        )
 
-    return _save(visit, family_id, form, what="changed the engine's facts", change=change, at="section=facts")
+    return _save(
+        visit, family_id, form, what="changed the engine's facts", change=change, at="section=facts"
+    )
 
 
 @router.post("/bands")
@@ -284,10 +458,19 @@ def save_bands(visit: Signed, family_id: str, form: Sent) -> Response:
         if low is None and high is None:
             continue
         if low is None or high is None:
-            form.faults[f"{'low' if low is None else 'high'}.{metric.id}"] = f"{metric.label}: both ends, or neither."
+            form.faults[f"{'low' if low is None else 'high'}.{metric.id}"] = (
+                f"{metric.label}: both ends, or neither."
+            )
             continue
         bands[metric.id] = Band(low, high, form.text(f"source.{metric.id}").strip())
-    return _save(visit, family_id, form, what="changed the reference values", change=family_edits.save_bands(bands), at="section=bands")
+    return _save(
+        visit,
+        family_id,
+        form,
+        what="changed the reference values",
+        change=family_edits.save_bands(bands),
+        at="section=bands",
+    )
 
 
 @router.post("/spares")
@@ -300,7 +483,14 @@ def save_spares(visit: Signed, family_id: str, form: Sent) -> Response:
             form.faults[f"price.{i}"] = f"{row['spare']}: the price is not a number."
             price = 0.0
         rows.append((row["spare_id"], row["spare"], row["number"], price))
-    return _save(visit, family_id, form, what="changed the spare parts", change=family_edits.save_spares(rows), at="section=spares")
+    return _save(
+        visit,
+        family_id,
+        form,
+        what="changed the spare parts",
+        change=family_edits.save_spares(rows),
+        at="section=spares",
+    )
 
 
 @router.post("/picture")
@@ -317,9 +507,14 @@ def save_picture(visit: Signed, family_id: str, form: SentFile) -> Response:
         form.faults["picture"] = f"{fault.value}: wanted is {fault.allowed}."
 
     def change(family: EngineFamily) -> EngineFamily:
-        return replace(family, parts=tuple(replace(p, picture=name) if p.id == part_id else p for p in family.parts))
+        return replace(
+            family,
+            parts=tuple(replace(p, picture=name) if p.id == part_id else p for p in family.parts),
+        )
 
-    return _save(visit, family_id, form, what="changed a picture", change=change, at=f"part={part_id}")
+    return _save(
+        visit, family_id, form, what="changed a picture", change=change, at=f"part={part_id}"
+    )
 
 
 @router.post("/undo")
@@ -344,7 +539,16 @@ def publish(visit: Signed, family_id: str, form: Sent) -> Response:
         with visit.writing(form, location) as act:
             families.publish(act, family_id, form.integer("seen"), note=form.text("note"))
     except Invalid as fault:
-        return page(visit, family_id, 422, form=form, faults=fault.fields, query={"section": "facts"})
+        return page(
+            visit, family_id, 422, form=form, faults=fault.fields, query={"section": "facts"}
+        )
     except Refused as fault:
-        return page(visit, family_id, 409, form=form, faults={"publish": "; ".join(fault.reasons[:3])}, query={"section": "facts"})
+        return page(
+            visit,
+            family_id,
+            409,
+            form=form,
+            faults={"publish": "; ".join(fault.reasons[:3])},
+            query={"section": "facts"},
+        )
     return visit.go(location)

@@ -35,21 +35,44 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     for row in job.looks:
         findings.setdefault(row.part, {})[row.phase] = row
     return {
-        "job": job, "stage": "handover", "family": family_of(job), "verdict": handover.verdict_of(job, result), "result": result,
-        "plot": rows_of(job, result, family_of(job), system=visit.shop.system) if result else [], "used": used, "told": told_of(job), "agents": AGENTS, "findings": findings,
-        "plan": next((p.document for p in job.plans if p.approved_at), None), "open": open_items(job),
-        "missing": [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else [],
-    }  # fmt: skip
+        "job": job,
+        "stage": "handover",
+        "family": family_of(job),
+        "verdict": handover.verdict_of(job, result),
+        "result": result,
+        "plot": rows_of(job, result, family_of(job), system=visit.shop.system) if result else [],
+        "used": used,
+        "told": told_of(job),
+        "agents": AGENTS,
+        "findings": findings,
+        "plan": next((p.document for p in job.plans if p.approved_at), None),
+        "open": open_items(job),
+        "missing": (
+            [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else []
+        ),
+    }
 
 
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
     working = job.state == "open"
     ranking = assess_job(job, visit.shop.hourly_rate) if working else None
-    preview = handover.visit_for(Act(db=visit.db, person=visit.person, now=visit.now), job, bool(job.handover.get("fed"))) if working else None
+    preview = (
+        handover.visit_for(
+            Act(db=visit.db, person=visit.person, now=visit.now), job, bool(job.handover.get("fed"))
+        )
+        if working
+        else None
+    )
     return visit.page(
         "handover.html",
         status,
-        **{**context(visit, job), "ranking": ranking, "preview": preview, "seen": revision(job, "handover"), **extra},
+        **{
+            **context(visit, job),
+            "ranking": ranking,
+            "preview": preview,
+            "seen": revision(job, "handover"),
+            **extra,
+        },
     )
 
 
@@ -62,7 +85,14 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 def save(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/handover#sign") as act:
-            handover.save_handover(act, number, form.text("cause"), advice=form.text("advice"), fed=form.text("fed") == "yes", seen=form.integer("seen"))
+            handover.save_handover(
+                act,
+                number,
+                form.text("cause"),
+                advice=form.text("advice"),
+                fed=form.text("fed") == "yes",
+                seen=form.integer("seen"),
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(f"/jobs/{number}/handover#sign")
@@ -79,7 +109,9 @@ def sign(visit: Signed, number: str, form: Sent) -> Response:
 def reopen(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}") as act:
-            job = handover.reopen(act, number, form.text("reason"), stage=form.text("stage") or "evidence")
+            job = handover.reopen(
+                act, number, form.text("reason"), stage=form.text("stage") or "evidence"
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(f"/jobs/{number}/{job.stage}")
@@ -93,6 +125,12 @@ def report(visit: Signed, number: str) -> HTMLResponse:
 @router.get("/jobs/{number}/report.pdf")
 def report_pdf(visit: Signed, number: str) -> Response:
     job = visit.job(number)
-    html = TEMPLATES.get_template("report.html").render(visit.context(paper=True, **context(visit, job)))
+    html = TEMPLATES.get_template("report.html").render(
+        visit.context(paper=True, **context(visit, job))
+    )
     name = f"report-{job.number}.pdf"
-    return Response(pdf_of(html), media_type="application/pdf", headers={"content-disposition": f'inline; filename="{name}"'})
+    return Response(
+        pdf_of(html),
+        media_type="application/pdf",
+        headers={"content-disposition": f'inline; filename="{name}"'},
+    )

@@ -43,7 +43,9 @@ def new(visit: Signed, plate: str = "", add: str = "") -> HTMLResponse:
 
 @router.get("/jobs/new/found")
 def found(visit: Signed, plate: str = "") -> HTMLResponse:
-    return visit.part("new_job.html", "found_list", typed=plate[:20], found=intake.find_vehicles(visit.db, plate))
+    return visit.part(
+        "new_job.html", "found_list", typed=plate[:20], found=intake.find_vehicles(visit.db, plate)
+    )
 
 
 @router.post("/jobs/new")
@@ -64,17 +66,31 @@ def begin(visit: Signed, form: Sent) -> Response:
             if vehicle is None or form.text("new"):
                 vehicle = intake.add_vehicle(
                     act,
-                    intake.NewVehicle(plate=form.text("plate"), maker=form.text("maker"), model=form.text("model"), year=form.text("year"), family=form.text("family"),
-                                      keeper=form.text("keeper"), hazards=form.texts("hazards")),
-                )  # fmt: skip
-            job = intake.open_job(act, vehicle, form.text("complaint"), bay=visit.person.bay, due_at=due)
+                    intake.NewVehicle(
+                        plate=form.text("plate"),
+                        maker=form.text("maker"),
+                        model=form.text("model"),
+                        year=form.text("year"),
+                        family=form.text("family"),
+                        keeper=form.text("keeper"),
+                        hazards=form.texts("hazards"),
+                    ),
+                )
+            job = intake.open_job(
+                act, vehicle, form.text("complaint"), bay=visit.person.bay, due_at=due
+            )
             location = f"/jobs/{job.number}/intake"
             act.leads_to(form.token, location)
     except Invalid as fault:
         return new_page(
-            visit, 422, typed=form.text("plate"), vehicle=None if form.text("new") else vehicle, adding=bool(form.text("new")) or vehicle is None,
-            faults=fault.fields, entered=form,
-        )  # fmt: skip
+            visit,
+            422,
+            typed=form.text("plate"),
+            vehicle=None if form.text("new") else vehicle,
+            adding=bool(form.text("new")) or vehicle is None,
+            faults=fault.fields,
+            entered=form,
+        )
     return visit.go(location)
 
 
@@ -84,11 +100,22 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
     heard = [e for e in EVIDENCE if is_heard(e, engine, KNOWLEDGE)]
     earlier = [j for j in job.vehicle.jobs if j.id < job.id]
     return visit.page(
-        "intake.html", status, job=job, stage="intake", states=states, when=WHEN, earlier=earlier,
+        "intake.html",
+        status,
+        job=job,
+        stage="intake",
+        states=states,
+        when=WHEN,
+        earlier=earlier,
         symptoms={g: [e for e in heard if e.group == g] for g in WHEN},
-        histories=[e for e in heard if e.group in ("history", "duty")], lacks=lacks(job, "intake"), seen=revision(job, "intake"),
-        maker=maker_codes.words_of(visit.db), makers_own=maker_codes.is_makers_own, known_bulletins=bulletins_for(visit.db, job.family_id, job.vehicle), **extra,
-    )  # fmt: skip
+        histories=[e for e in heard if e.group in ("history", "duty")],
+        lacks=lacks(job, "intake"),
+        seen=revision(job, "intake"),
+        maker=maker_codes.words_of(visit.db),
+        makers_own=maker_codes.is_makers_own,
+        known_bulletins=bulletins_for(visit.db, job.family_id, job.vehicle),
+        **extra,
+    )
 
 
 @router.get("/jobs/{number}")
@@ -104,9 +131,15 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 @router.post("/jobs/{number}/intake")
 def save(visit: Signed, number: str, form: Sent) -> Response:
     given = intake.IntakeForm(
-        complaint=form.text("complaint"), recent_work=form.text("recent_work"), distance_km=form.quantity("distance", "distance", "Odometer"), hours=form.number("hours", "Engine hours"),
-        coolant=form.text("coolant"), oil=form.text("oil"), bulletins_source=form.text("bulletins_source"), bulletins_outcome=form.text("bulletins_outcome"),
-    )  # fmt: skip
+        complaint=form.text("complaint"),
+        recent_work=form.text("recent_work"),
+        distance_km=form.quantity("distance", "distance", "Odometer"),
+        hours=form.number("hours", "Engine hours"),
+        coolant=form.text("coolant"),
+        oil=form.text("oil"),
+        bulletins_source=form.text("bulletins_source"),
+        bulletins_outcome=form.text("bulletins_outcome"),
+    )
     onward = bool(form.text("onward"))
     location = f"/jobs/{number}/" + ("evidence" if onward else "intake#saved")
     try:
@@ -126,7 +159,12 @@ def maker_code(visit: Signed, number: str, form: Sent) -> Response:
     location = f"/jobs/{number}/intake#codes"
     try:
         with visit.writing(form, location) as act:
-            maker_codes.name_code(act, form.text("maker_code"), form.text("maker_text"), evidence=form.text("maker_group"))
+            maker_codes.name_code(
+                act,
+                form.text("maker_code"),
+                form.text("maker_text"),
+                evidence=form.text("maker_group"),
+            )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
     return visit.go(location)
@@ -135,8 +173,17 @@ def maker_code(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/tap")
 def tap(visit: Signed, number: str, form: Sent) -> HTMLResponse:
     with visit.setting() as act:
-        state, note = intake.tap(act, number, form.text("evidence"), was=form.text("was"), state=form.text("state"))
-    return visit.part("fragments.html", "tap", job_number=number, evidence_id=form.text("evidence"), state=state, tap_note=note)
+        state, note = intake.tap(
+            act, number, form.text("evidence"), was=form.text("was"), state=form.text("state")
+        )
+    return visit.part(
+        "fragments.html",
+        "tap",
+        job_number=number,
+        evidence_id=form.text("evidence"),
+        state=state,
+        tap_note=note,
+    )
 
 
 @router.post("/jobs/{number}/codes/preview")
@@ -184,5 +231,11 @@ def back(visit: Signed, number: str, form: Sent) -> Response:
 @router.get("/jobs/{number}/trace")
 def trace(visit: Signed, number: str) -> HTMLResponse:
     job = visit.job(number)
-    rows = visit.db.scalars(select(Trace).where(Trace.job_id == job.id).order_by(Trace.id.desc()).limit(300)).unique().all()
+    rows = (
+        visit.db.scalars(
+            select(Trace).where(Trace.job_id == job.id).order_by(Trace.id.desc()).limit(300)
+        )
+        .unique()
+        .all()
+    )
     return visit.page("trace.html", job=job, stage="", rows=rows)

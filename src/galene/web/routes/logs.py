@@ -1,4 +1,5 @@
-"""Logs of a job: take in, name the columns, look at the strips, set the stretches, take the readings."""
+"""Logs of a job: take in, name the columns, look at the strips, set the stretches, take the
+readings."""
 
 from typing import Any
 
@@ -30,7 +31,15 @@ def _phase(job: Job) -> str:
 
 def list_page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
     """The logs of a job and the way to bring one in."""
-    return visit.page("logs.html", status, job=job, stage="evidence", logs=logs.logs_of(visit.db, job), most=logs.MOST_LOGS, **extra)
+    return visit.page(
+        "logs.html",
+        status,
+        job=job,
+        stage="evidence",
+        logs=logs.logs_of(visit.db, job),
+        most=logs.MOST_LOGS,
+        **extra,
+    )
 
 
 @router.get("/jobs/{number}/logs")
@@ -58,16 +67,35 @@ def _stretches(visit: Visit, log: LogFile, form: Form | None) -> list[dict[str, 
         trims = [x["kind"] for x in log.stretches[: k + 1]].count("trim")
         start = (form.text(f"start.{k}") if form else "") or f"{s['start_s']:g}"
         end = (form.text(f"end.{k}") if form else "") or f"{s['end_s']:g}"
-        means = [(CHANNELS[c], m) for c in ("rpm", "maf_g_s", "map_kpa") if (m := trace.mean(c, s["start_s"], s["end_s"])) is not None]
-        trim = trace.mean("trim_percent", s["start_s"], s["end_s"]) if s["kind"] in ("idle", "trim") else None
-        shown.append({**s, "start": start, "end": end, "title": STRETCH_WORDS[s["kind"]] + (f" {trims}" if s["kind"] == "trim" else ""),
-                      "letter": {"idle": "I", "closed": "S", "open": "O"}.get(s["kind"], f"T{trims}"), "means": means, "trim": trim})  # fmt: skip
+        means = [
+            (CHANNELS[c], m)
+            for c in ("rpm", "maf_g_s", "map_kpa")
+            if (m := trace.mean(c, s["start_s"], s["end_s"])) is not None
+        ]
+        trim = (
+            trace.mean("trim_percent", s["start_s"], s["end_s"])
+            if s["kind"] in ("idle", "trim")
+            else None
+        )
+        shown.append(
+            {
+                **s,
+                "start": start,
+                "end": end,
+                "title": STRETCH_WORDS[s["kind"]] + (f" {trims}" if s["kind"] == "trim" else ""),
+                "letter": {"idle": "I", "closed": "S", "open": "O"}.get(s["kind"], f"T{trims}"),
+                "means": means,
+                "trim": trim,
+            }
+        )
     return shown
 
 
 def _columns(log: LogFile, form: Form | None) -> list[dict[str, Any]]:
     """Every column of the file with the channel that it stands for, as chosen after a fault."""
-    by_column = {m["column"]: (channel, m["unit"]) for channel, m in log.mapping["channels"].items()}
+    by_column = {
+        m["column"]: (channel, m["unit"]) for channel, m in log.mapping["channels"].items()
+    }
     shown = []
     for i, column in enumerate(log.columns):
         channel, unit = by_column.get(i, ("", ""))
@@ -86,18 +114,33 @@ def _columns(log: LogFile, form: Form | None) -> list[dict[str, Any]]:
     return shown
 
 
-def page(visit: Visit, job: Job, log: LogFile, *, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(
+    visit: Visit,
+    job: Job,
+    log: LogFile,
+    *,
+    status: int = 200,
+    form: Form | None = None,
+    **extra: Any,
+) -> HTMLResponse:
     """One log; `form` gives back what was typed."""
     family = family_of(job)
     trace, mended = logs.opened(visit.db, log) if log.mapped else (None, ())
     strips: list[dict[str, Any]] = []
     previews: dict[str, Any] = {}
     if trace is not None:
-        for channel_id in [*log.mapping["channels"], *(["trim_percent"] if "trim_percent" in trace.channels else [])]:
+        for channel_id in [
+            *log.mapping["channels"],
+            *(["trim_percent"] if "trim_percent" in trace.channels else []),
+        ]:
             channel = CHANNELS.get(channel_id)
             quantity = QUANTITIES[channel.quantity if channel else "share"]
             strips.append(
-                {"id": channel_id, "label": channel.label if channel else "Total trim", "unit": in_system(quantity, visit.shop.system).id}
+                {
+                    "id": channel_id,
+                    "label": channel.label if channel else "Total trim",
+                    "unit": in_system(quantity, visit.shop.system).id,
+                }
             )
         order = [
             "rpm",
@@ -114,15 +157,42 @@ def page(visit: Visit, job: Job, log: LogFile, *, status: int = 200, form: Form 
         for kind in ("idle", "trim"):
             if kind in evidence.CHANNELS and any(s["kind"] == kind for s in log.stretches):
                 values, times = logs.reading_rows(log, trace, family, kind=kind)
-                previews[kind] = {"channels": [c for c in evidence.channels_of(family, kind) if c.id in values], "values": values, "times": times,
-                                  "saved": evidence.set_of(job, _phase(job), kind), "seen": revision(job, f"readings_{_phase(job)}_{kind}")}  # fmt: skip
+                previews[kind] = {
+                    "channels": [c for c in evidence.channels_of(family, kind) if c.id in values],
+                    "values": values,
+                    "times": times,
+                    "saved": evidence.set_of(job, _phase(job), kind),
+                    "seen": revision(job, f"readings_{_phase(job)}_{kind}"),
+                }
     return visit.page(
-        "log.html", status, job=job, stage="prove" if _phase(job) == "after" else "evidence", log=log, family=family, columns=_columns(log, form if form and form.text("what") == "mapping" else None),
-        channels=[CHANNELS[c] for c in logs.channels_for(family)], time_units=list(TIME_UNITS), trace=trace, mended=mended, strips=strips, shown_first=SHOWN_FIRST,
-        stretches=_stretches(visit, log, form if form and form.text("what") == "stretches" else None) if trace is not None else [],
-        length=float(trace.time_s[-1]) if trace is not None else 0.0, previews=previews, phase=_phase(job), loads=evidence.LOADS, seen=revision(job, f"log {log.id}"),
-        checks=[KNOWLEDGE.checks[c] for c in logs.trace_checks(log)], entered=form, system=visit.shop.system, **extra,
-    )  # fmt: skip
+        "log.html",
+        status,
+        job=job,
+        stage="prove" if _phase(job) == "after" else "evidence",
+        log=log,
+        family=family,
+        columns=_columns(log, form if form and form.text("what") == "mapping" else None),
+        channels=[CHANNELS[c] for c in logs.channels_for(family)],
+        time_units=list(TIME_UNITS),
+        trace=trace,
+        mended=mended,
+        strips=strips,
+        shown_first=SHOWN_FIRST,
+        stretches=(
+            _stretches(visit, log, form if form and form.text("what") == "stretches" else None)
+            if trace is not None
+            else []
+        ),
+        length=float(trace.time_s[-1]) if trace is not None else 0.0,
+        previews=previews,
+        phase=_phase(job),
+        loads=evidence.LOADS,
+        seen=revision(job, f"log {log.id}"),
+        checks=[KNOWLEDGE.checks[c] for c in logs.trace_checks(log)],
+        entered=form,
+        system=visit.shop.system,
+        **extra,
+    )
 
 
 @router.get("/jobs/{number}/logs/{log_id}")
@@ -132,7 +202,15 @@ def show(visit: Signed, number: str, log_id: int) -> HTMLResponse:
 
 
 @router.get("/jobs/{number}/logs/{log_id}/strip/{channel_id}")
-def strip(visit: Signed, number: str, log_id: int, *, channel_id: str, start: float = 0.0, end: float = 1e9) -> Response:
+def strip(
+    visit: Signed,
+    number: str,
+    log_id: int,
+    *,
+    channel_id: str,
+    start: float = 0.0,
+    end: float = 1e9,
+) -> Response:
     """One channel between two seconds, thinned to what a strip can show, in the workshop's unit."""
     job = visit.job(number)
     log = logs.find_log(visit.db, job, log_id)
@@ -141,11 +219,20 @@ def strip(visit: Signed, number: str, log_id: int, *, channel_id: str, start: fl
         return JSONResponse({"error": "The log has no such channel"}, 404)
     quantity = QUANTITIES[CHANNELS[channel_id].quantity if channel_id in CHANNELS else "share"]
     unit = in_system(quantity, visit.shop.system)
-    times, values = outline(trace.time_s, trace.channels[channel_id], start, end_s=end, points=PLOT_POINTS)
+    times, values = outline(
+        trace.time_s, trace.channels[channel_id], start, end_s=end, points=PLOT_POINTS
+    )
     return JSONResponse(
         {
             "time": [round(t, 3) for t in times],
-            "values": [None if v is None else round(convert(quantity, v, quantity.kept.id, target=unit.id), 4) for v in values],
+            "values": [
+                (
+                    None
+                    if v is None
+                    else round(convert(quantity, v, quantity.kept.id, target=unit.id), 4)
+                )
+                for v in values
+            ],
         }
     )
 
@@ -191,12 +278,20 @@ def _mapping(form: Form, log: LogFile) -> dict[str, Any]:
             continue
         unit = form.text(f"unit.{i}")
         if not unit and channel in CHANNELS:
-            quantity, own = QUANTITIES[CHANNELS[channel].quantity], unit_word(log.columns[i]["unit"])
+            quantity, own = (
+                QUANTITIES[CHANNELS[channel].quantity],
+                unit_word(log.columns[i]["unit"]),
+            )
             unit = own if own in {u.id for u in quantity.units} else quantity.kept.id
         channels[channel] = {"column": i, "unit": unit}
     if faults:
         raise Invalid(faults)
-    return {"time": {"column": int(time), "unit": form.text("time_unit") or "s"} if time.isdigit() else None, "channels": channels}
+    return {
+        "time": (
+            {"column": int(time), "unit": form.text("time_unit") or "s"} if time.isdigit() else None
+        ),
+        "channels": channels,
+    }
 
 
 @router.post("/jobs/{number}/logs/{log_id}/mapping")
@@ -208,7 +303,14 @@ def mapping(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
             logs.save_mapping(act, number, log_id, mapping=chosen, seen=form.integer("seen"))
     except Invalid as fault:
         job = visit.job(number)
-        return page(visit, job, logs.find_log(visit.db, job, log_id), status=422, form=form, faults=fault.fields)
+        return page(
+            visit,
+            job,
+            logs.find_log(visit.db, job, log_id),
+            status=422,
+            form=form,
+            faults=fault.fields,
+        )
     return visit.go(location)
 
 
@@ -221,7 +323,9 @@ def stretches(visit: Signed, number: str, log_id: int, *, form: Sent) -> Respons
     try:
         for k, s in enumerate(log.stretches):
             start, end = form.number(f"start.{k}", "From"), form.number(f"end.{k}", "To")
-            ends.append((s["start_s"] if start is None else start, s["end_s"] if end is None else end))
+            ends.append(
+                (s["start_s"] if start is None else start, s["end_s"] if end is None else end)
+            )
         form.check()
         with visit.writing(form, location) as act:
             logs.save_stretches(act, number, log_id, ends=ends, seen=form.integer("seen"))
@@ -239,12 +343,24 @@ def readings(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response
     try:
         with visit.writing(form, location) as act:
             logs.take_readings(
-                act, number, log_id, phase=phase, kind=kind, load=form.texts("load"), protective_mode=form.text("protective_mode") == "yes", seen=form.integer("seen")
+                act,
+                number,
+                log_id,
+                phase=phase,
+                kind=kind,
+                load=form.texts("load"),
+                protective_mode=form.text("protective_mode") == "yes",
+                seen=form.integer("seen"),
             )
     except Invalid as fault:
         job = visit.job(number)
         return page(
-            visit, job, logs.find_log(visit.db, job, log_id), status=422, form=form, faults={f"{kind}": "; ".join(dict.fromkeys(fault.fields.values()))}
+            visit,
+            job,
+            logs.find_log(visit.db, job, log_id),
+            status=422,
+            form=form,
+            faults={f"{kind}": "; ".join(dict.fromkeys(fault.fields.values()))},
         )
     return visit.go(location)
 

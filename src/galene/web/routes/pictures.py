@@ -14,7 +14,9 @@ from galene.store.models import Job
 from galene.web.forms import Form
 from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
-router = APIRouter(prefix="/jobs/{number}/pictures", route_class=VisitRoute, include_in_schema=False)
+router = APIRouter(
+    prefix="/jobs/{number}/pictures", route_class=VisitRoute, include_in_schema=False
+)
 
 
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
@@ -22,9 +24,22 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
     rows = pictures.pictures_of(visit.db, job)
     family = family_of(job)
     chosen = [p.part for p in job.plans[0].document.parts] if job.plans else []
-    parts = [*(p for p in family.parts if p.id in chosen), *(p for p in family.parts if p.id not in chosen)]
-    return visit.page("pictures.html", status, job=job, stage=job.stage, family=family, parts=parts, pairs=pictures.pairs(rows),
-                      labels={p.id: p.label for p in family.parts}, phases=pictures.PHASES, **extra)  # fmt: skip
+    parts = [
+        *(p for p in family.parts if p.id in chosen),
+        *(p for p in family.parts if p.id not in chosen),
+    ]
+    return visit.page(
+        "pictures.html",
+        status,
+        job=job,
+        stage=job.stage,
+        family=family,
+        parts=parts,
+        pairs=pictures.pairs(rows),
+        labels={p.id: p.label for p in family.parts},
+        phases=pictures.PHASES,
+        **extra,
+    )
 
 
 @router.get("")
@@ -38,7 +53,8 @@ def add(visit: Signed, number: str, form: SentFile) -> Response:
     by_script = visit.request.headers.get("accept", "").startswith("application/json")
     location = f"/jobs/{number}/pictures"
     if form.text("me") not in ("", str(visit.person.id)):
-        # Taken by somebody else who is signed out now: it is not theirs who sends it, and waits for its own.
+        # Taken by somebody else who is signed out now: it is not theirs who sends it, and waits for
+        # its own.
         return JSONResponse({"lines": [], "other": visit.person.name}, 409)
     try:
         try:
@@ -48,7 +64,14 @@ def add(visit: Signed, number: str, form: SentFile) -> Response:
         except InputError as fault:
             raise Invalid({"file": f"{fault.value}: wanted is {fault.allowed}."}) from fault
         with visit.writing(form, location) as act:
-            pictures.add_picture(act, number, form.text("part"), phase=form.text("phase") or "before", note=form.text("note"), kept=kept)
+            pictures.add_picture(
+                act,
+                number,
+                form.text("part"),
+                phase=form.text("phase") or "before",
+                note=form.text("note"),
+                kept=kept,
+            )
     except AlreadyDone:
         if not by_script:
             raise
@@ -63,7 +86,13 @@ def add(visit: Signed, number: str, form: SentFile) -> Response:
 def one(visit: Signed, number: str, picture_id: int) -> HTMLResponse:
     job = visit.job(number)
     row = pictures.find_picture(visit.db, job, picture_id)
-    return visit.page("picture.html", job=job, stage=job.stage, picture=row, labels={p.id: p.label for p in family_of(job).parts})
+    return visit.page(
+        "picture.html",
+        job=job,
+        stage=job.stage,
+        picture=row,
+        labels={p.id: p.label for p in family_of(job).parts},
+    )
 
 
 def _marks(form: Form) -> list[Any]:
@@ -80,5 +109,7 @@ def _marks(form: Form) -> list[Any]:
 def mark(visit: Signed, number: str, picture_id: int, *, form: Sent) -> Response:
     location = f"/jobs/{number}/pictures/{picture_id}"
     with visit.writing(form, location) as act:
-        pictures.mark_picture(act, number, picture_id, marks=_marks(form), seen=form.integer("seen"))
+        pictures.mark_picture(
+            act, number, picture_id, marks=_marks(form), seen=form.integer("seen")
+        )
     return visit.go(location)

@@ -50,9 +50,11 @@ def context(
     visit: Visit,
     job: Job,
     works: Sequence[PartWork] | None = None,
-    *, extra: Sequence[str] | None = None,
+    *,
+    extra: Sequence[str] | None = None,
 ) -> dict[str, Any]:
-    """The plan page for a scope; without one, the newest plan's, else the one that causes suggest."""
+    """The plan page for a scope; without one, the newest plan's, else the one that causes
+    suggest."""
     family = family_of(job)
     ranking = assess_job(job, visit.shop.hourly_rate)
     newest = job.plans[0] if job.plans else None
@@ -109,7 +111,9 @@ def context(
         "optional": [s for s in family.spares if s.id not in order],
         "new_parts": extra,
         "stock": spares.against_stock(visit.db, job, document.bill.spares) if document else [],
-        "letters": [BY_LETTER[x] for x in sorted(letters | {"H", *job.schools})] if document else [],
+        "letters": (
+            [BY_LETTER[x] for x in sorted(letters | {"H", *job.schools})] if document else []
+        ),
         "policy": policy_of(job, visit.shop),
         "sources": school_sources(job),
     }
@@ -156,7 +160,9 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 def draft(visit: Signed, number: str, request: Request) -> HTMLResponse:
     query, job = request.query_params, visit.job(number)
     works = plan.read_works(job, query.getlist("parts"), kinds_in(query.multi_items()))
-    return visit.part("plan.html", "draft", **context(visit, job, works, extra=query.getlist("new_parts")))
+    return visit.part(
+        "plan.html", "draft", **context(visit, job, works, extra=query.getlist("new_parts"))
+    )
 
 
 @router.get("/jobs/{number}/plan/works/{part}")
@@ -170,7 +176,11 @@ def works(visit: Signed, number: str, part: str, *, request: Request) -> HTMLRes
         asked = (*asked, *works_of(job, [part]))
     offered = priced_works(job, asked, visit.shop, part=part)
     return visit.page(
-        "plan_works.html", job=job, part=family_of(job).part(part), offered=offered, work_words=WORKS
+        "plan_works.html",
+        job=job,
+        part=family_of(job).part(part),
+        offered=offered,
+        work_words=WORKS,
     )
 
 
@@ -242,12 +252,25 @@ def compare(visit: Signed, number: str, request: Request) -> HTMLResponse:
 
 @router.post("/jobs/{number}/plan/school")
 def school(visit: Signed, number: str, form: Sent) -> Response:
-    location = f"/jobs/{number}/checks/isolation_unplug" if form.text("back") == "check" else f"/jobs/{number}/plan#schools"
+    location = (
+        f"/jobs/{number}/checks/isolation_unplug"
+        if form.text("back") == "check"
+        else f"/jobs/{number}/plan#schools"
+    )
     try:
         with visit.writing(form, location) as act:
-            plan.override_school(act, number, form.text("letter"), choice=form.text("choice"), reason=form.text("reason"), seen=form.integer("seen_schools"))
+            plan.override_school(
+                act,
+                number,
+                form.text("letter"),
+                choice=form.text("choice"),
+                reason=form.text("reason"),
+                seen=form.integer("seen_schools"),
+            )
     except Invalid as fault:
-        return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
+        return visit.page(
+            "plan.html", 422, faults=fault.fields, **context(visit, visit.job(number))
+        )
     return visit.go(location)
 
 
@@ -257,9 +280,13 @@ def approve(visit: Signed, number: str, form: Sent) -> Response:
         up_to = form.number("agreed_up_to", "Up to")
         form.check()
         with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            plan.approve_plan(act, number, form.integer("version"), who=form.text("approved_by"), up_to=up_to)
+            plan.approve_plan(
+                act, number, form.integer("version"), who=form.text("approved_by"), up_to=up_to
+            )
     except Invalid as fault:
-        return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
+        return visit.page(
+            "plan.html", 422, faults=fault.fields, **context(visit, visit.job(number))
+        )
     return visit.go(f"/jobs/{number}/plan#approve")
 
 
@@ -267,7 +294,11 @@ def approve(visit: Signed, number: str, form: Sent) -> Response:
 def bulletins(visit: Signed, number: str, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            save_bulletins(act, number, form.text("bulletins_source"), outcome=form.text("bulletins_outcome"))
+            save_bulletins(
+                act, number, form.text("bulletins_source"), outcome=form.text("bulletins_outcome")
+            )
     except Invalid as fault:
-        return visit.page("plan.html", 422, faults=fault.fields, **context(visit, visit.job(number)))
+        return visit.page(
+            "plan.html", 422, faults=fault.fields, **context(visit, visit.job(number))
+        )
     return visit.go(f"/jobs/{number}/plan#approve")

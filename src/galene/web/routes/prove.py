@@ -29,19 +29,39 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
     result = prove.compare(job)
     family = family_of(job)
     return {
-        "job": job, "stage": "prove", "family": family, "template": template, "state": state, "relearns": prove.relearns_of(job), "ended": prove.relearns_done(job),
+        "job": job,
+        "stage": "prove",
+        "family": family,
+        "template": template,
+        "state": state,
+        "relearns": prove.relearns_of(job),
+        "ended": prove.relearns_done(job),
         "left": seconds_left(template, state, visit.now) if state and template else 0.0,
-        "rows": [r for r in rows_of_round(job) if r.document.phase in PROVEN], "next_row": first_left(job), "relearn_due": prove.due_relearn(job), "readiness": READINESS.id in job.card.relearns,
+        "rows": [r for r in rows_of_round(job) if r.document.phase in PROVEN],
+        "next_row": first_left(job),
+        "relearn_due": prove.due_relearn(job),
+        "readiness": READINESS.id in job.card.relearns,
         "act_places": PLACE_OF_ACT,
-        "idle": table_of(visit, job, "after", kind="idle", form=form), "trim": table_of(visit, job, "after", kind="trim", form=form), "loads": evidence.LOADS,
-        "result": result, "plot": rows_of(job, result, family, system=visit.shop.system) if result else [], "metrics": METRICS,
-        "before_set": evidence.set_of(job, "before", "idle"), "blockers": gates.gate_blockers(job, "start", visit.now),
-        "lacks": lacks(job, "prove"), "seen_road": revision(job, "road_test"), "seen_pending": revision(job, "pending"),
-        "after_codes": prove.after_codes(job), "entered": form, "has_trims": evidence.has_trims(family),
-    }  # fmt: skip
+        "idle": table_of(visit, job, "after", kind="idle", form=form),
+        "trim": table_of(visit, job, "after", kind="trim", form=form),
+        "loads": evidence.LOADS,
+        "result": result,
+        "plot": rows_of(job, result, family, system=visit.shop.system) if result else [],
+        "metrics": METRICS,
+        "before_set": evidence.set_of(job, "before", "idle"),
+        "blockers": gates.gate_blockers(job, "start", visit.now),
+        "lacks": lacks(job, "prove"),
+        "seen_road": revision(job, "road_test"),
+        "seen_pending": revision(job, "pending"),
+        "after_codes": prove.after_codes(job),
+        "entered": form,
+        "has_trims": evidence.has_trims(family),
+    }
 
 
-def page(visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(
+    visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any
+) -> HTMLResponse:
     return visit.page("prove.html", status, **{**context(visit, job, form), **extra})
 
 
@@ -71,19 +91,35 @@ def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
                 prove.relearn_begin(
                     act,
                     number,
-                    {k.removeprefix("condition:"): True for k, _ in form.pairs if k.startswith("condition:")},
+                    {
+                        k.removeprefix("condition:"): True
+                        for k, _ in form.pairs
+                        if k.startswith("condition:")
+                    },
                     shown=form.text("template"),
                 )
             elif action == "next":
-                prove.relearn_next(act, number, form.integer("phase", 99), shown=form.text("template"))
+                prove.relearn_next(
+                    act, number, form.integer("phase", 99), shown=form.text("template")
+                )
             elif action == "guard":
-                prove.relearn_guard(act, number, form.text("guard"), phase=form.integer("phase", 99), shown=form.text("template"))
+                prove.relearn_guard(
+                    act,
+                    number,
+                    form.text("guard"),
+                    phase=form.integer("phase", 99),
+                    shown=form.text("template"),
+                )
             elif action == "finish":
-                prove.relearn_finish(act, number, form.text("learned") == "yes", shown=form.text("template"))
+                prove.relearn_finish(
+                    act, number, form.text("learned") == "yes", shown=form.text("template")
+                )
             elif action == "readiness":
                 prove.ask_readiness(act, number)
             elif action == "skip":
-                prove.relearn_skip(act, number, form.text("skip_reason"), shown=form.text("template"))
+                prove.relearn_skip(
+                    act, number, form.text("skip_reason"), shown=form.text("template")
+                )
     except Invalid as fault:
         return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
     return visit.go(there)

@@ -22,9 +22,14 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
     """Settings beside the families in force and the drafts that somebody works on."""
     return visit.page(
-        "reference.html", status, versions=[(v, family_in(v)) for v in families.versions_in_force(visit.db)],
-        drafts=[(d, families.family_in_draft(d)) for d in families.drafts(visit.db)], schools=SCHOOLS, place="reference", **extra,
-    )  # fmt: skip
+        "reference.html",
+        status,
+        versions=[(v, family_in(v)) for v in families.versions_in_force(visit.db)],
+        drafts=[(d, families.family_in_draft(d)) for d in families.drafts(visit.db)],
+        schools=SCHOOLS,
+        place="reference",
+        **extra,
+    )
 
 
 @router.get("/reference")
@@ -61,14 +66,23 @@ def _settings(form: Form) -> WorkshopForm:
     altitude = form.quantity("altitude", "height", "Height above the sea")
     temperature = form.quantity("temperature", "temperature", "Bay temperature")
     humidity = form.number("humidity", "Humidity")
-    for name, value in (("hourly_rate", rate), ("altitude", altitude), ("temperature", temperature), ("humidity", humidity)):
+    for name, value in (
+        ("hourly_rate", rate),
+        ("altitude", altitude),
+        ("temperature", temperature),
+        ("humidity", humidity),
+    ):
         if value is None:
             form.faults.setdefault(name, "Enter a figure.")
     form.check()
     return WorkshopForm(
-        system=form.text("system"), hourly_rate=rate or 0.0, altitude_m=altitude or 0.0, bay_temperature_c=temperature or 0.0, bay_humidity=(humidity or 0.0) / 100,
+        system=form.text("system"),
+        hourly_rate=rate or 0.0,
+        altitude_m=altitude or 0.0,
+        bay_temperature_c=temperature or 0.0,
+        bay_humidity=(humidity or 0.0) / 100,
         policy={s.letter: form.text(f"school_{s.letter}") for s in SCHOOLS},
-    )  # fmt: skip
+    )
 
 
 @router.post("/reference")

@@ -1,4 +1,5 @@
-"""The shelf: products, what each may touch, stock, what runs out; the matrix of agents against parts."""
+"""The shelf: products, what each may touch, stock, what runs out; the matrix of agents against
+parts."""
 
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -53,14 +54,30 @@ def _parts(family: EngineFamily | None) -> list[tuple[str, str, tuple[str, ...]]
 def _cells(
     rows: tuple[tuple[str, str, tuple[str, ...]], ...], state: tuple[str, ...], engine: EngineFacts
 ) -> tuple[tuple[tuple[str, str], ...], ...]:
-    """Verdict of each agent's freest way on each row, and that way; on any engine where none is chosen."""
+    """Verdict of each agent's freest way on each row, and that way; on any engine where none is
+    chosen."""
     table = []
     for component, _, features in rows:
         subject = subject_of(component)
         line = []
         for kind in AGENTS.values():
             best = min(
-                ((judge(RULES, kind.agent, way, subject=subject, features=features, state=state, engine=engine).verdict, way) for way in WAYS if way in kind.agent.ways),
+                (
+                    (
+                        judge(
+                            RULES,
+                            kind.agent,
+                            way,
+                            subject=subject,
+                            features=features,
+                            state=state,
+                            engine=engine,
+                        ).verdict,
+                        way,
+                    )
+                    for way in WAYS
+                    if way in kind.agent.ways
+                ),
                 key=lambda f: VERDICTS.index(f[0]),
             )
             line.append(best)
@@ -91,9 +108,19 @@ def matrix(visit: Signed) -> HTMLResponse:
         faults["state"], state = f"{fault.value}: {fault.allowed}.", PREPARED
         cells = _cells(rows, state, engine)
     return visit.page(
-        "matrix.html", place="shelf", families=known, family=family, rows=list(enumerate(rows)), cells=cells, agents=list(AGENTS.values()), state=state, states=STATES,
-        words=WORDS, ways=WAYS, faults=faults,
-    )  # fmt: skip
+        "matrix.html",
+        place="shelf",
+        families=known,
+        family=family,
+        rows=list(enumerate(rows)),
+        cells=cells,
+        agents=list(AGENTS.values()),
+        state=state,
+        states=STATES,
+        words=WORDS,
+        ways=WAYS,
+        faults=faults,
+    )
 
 
 @router.get("/shelf/matrix/cell")
@@ -104,18 +131,37 @@ def cell(visit: Signed) -> HTMLResponse:
     if agent is None or component not in COMPONENTS:
         raise Missing("cell of the matrix")
     features = [f for f in asked.getlist("feature") if f in FEATURES]
-    engine, state = _engine(families(visit.db).get(asked.get("family", ""))), _state(asked.getlist("state"))
+    engine, state = (
+        _engine(families(visit.db).get(asked.get("family", ""))),
+        _state(asked.getlist("state")),
+    )
     found = _ways(
         agent.agent.ways,
-        lambda way: judge(RULES, agent.agent, way, subject=subject_of(component), features=features, state=state, engine=engine),
+        lambda way: judge(
+            RULES,
+            agent.agent,
+            way,
+            subject=subject_of(component),
+            features=features,
+            state=state,
+            engine=engine,
+        ),
     )
     return visit.part(
-        "matrix.html", "cell", title=f"{agent.title}: {COMPONENTS[component].title}", found=found, ways=WAYS, words=WORDS, states=STATES
+        "matrix.html",
+        "cell",
+        title=f"{agent.title}: {COMPONENTS[component].title}",
+        found=found,
+        ways=WAYS,
+        words=WORDS,
+        states=STATES,
     )
 
 
 def _ways(ways: Any, run: Any) -> list[tuple[str, Judgement]]:
-    return sorted(((way, run(way)) for way in WAYS if way in ways), key=lambda f: VERDICTS.index(f[1].verdict))
+    return sorted(
+        ((way, run(way)) for way in WAYS if way in ways), key=lambda f: VERDICTS.index(f[1].verdict)
+    )
 
 
 def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: Any) -> HTMLResponse:
@@ -123,21 +169,48 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
     component, words = asked.get("component", ""), asked.get("q", "").strip().lower()
     shown = []
     for product in shelf.products(visit.db):
-        if words and words not in f"{product.name} {AGENTS[product.class_id].title} {product.place}".lower():
+        if (
+            words
+            and words
+            not in f"{product.name} {AGENTS[product.class_id].title} {product.place}".lower()
+        ):
             continue
         best = None
         if component in COMPONENTS:
-            best = shelf.touching(visit.db, product, component, features=(), state=(*PREPARED, "removed"))[0]
+            best = shelf.touching(
+                visit.db, product, component, features=(), state=(*PREPARED, "removed")
+            )[0]
             if best[1].verdict == "no":
                 continue
         left = shelf.left_ml(product, visit.now)
         expiries = [lot.expires_on for lot in product.lots if lot.expires_on and lot.left_ml > 0]
-        shown.append({"product": product, "agent": AGENTS[product.class_id], "left": left, "short": left < product.least_ml, "best": best,
-                      "expired": any(e <= visit.now for e in expiries), "soon": any(visit.now < e <= visit.now + shelf.SOON for e in expiries)})  # fmt: skip
+        shown.append(
+            {
+                "product": product,
+                "agent": AGENTS[product.class_id],
+                "left": left,
+                "short": left < product.least_ml,
+                "best": best,
+                "expired": any(e <= visit.now for e in expiries),
+                "soon": any(visit.now < e <= visit.now + shelf.SOON for e in expiries),
+            }
+        )
     return visit.page(
-        "shelf.html", status, place="shelf", shown=shown, component=component, components=[c for c in COMPONENTS.values() if c.id not in NOT_CLEANED], words=WORDS, ways=WAYS,
-        asked=asked.get("q", ""), classes=list(AGENTS.values()), entered=form, product=None, **_label_words(), **extra,
-    )  # fmt: skip
+        "shelf.html",
+        status,
+        place="shelf",
+        shown=shown,
+        component=component,
+        components=[c for c in COMPONENTS.values() if c.id not in NOT_CLEANED],
+        words=WORDS,
+        ways=WAYS,
+        asked=asked.get("q", ""),
+        classes=list(AGENTS.values()),
+        entered=form,
+        product=None,
+        **_label_words(),
+        **extra,
+    )
 
 
 def _label_words() -> dict[str, Any]:
@@ -152,20 +225,36 @@ def index(visit: Signed) -> HTMLResponse:
 @router.get("/shelf/reorder.csv")
 def reorder(visit: Signed) -> Response:
     return Response(
-        shelf.reorder_csv(visit.db, visit.now), media_type="text/csv", headers={"content-disposition": 'attachment; filename="reorder.csv"'}
+        shelf.reorder_csv(visit.db, visit.now),
+        media_type="text/csv",
+        headers={"content-disposition": 'attachment; filename="reorder.csv"'},
     )
 
 
 def _product_form(form: Form) -> shelf.ProductForm:
-    chosen = {k.removeprefix("property."): v for k, v in form.pairs if k.startswith("property.") and v in ("yes", "no")}
+    chosen = {
+        k.removeprefix("property."): v
+        for k, v in form.pairs
+        if k.startswith("property.") and v in ("yes", "no")
+    }
     size, price, least = (
         form.quantity("size_ml", "volume", "Size"),
         form.number("price", "Price"),
         form.quantity("least_ml", "volume", "Least stock"),
     )
     form.check()
-    return shelf.ProductForm(name=form.text("name"), class_id=form.text("class_id"), size_ml=size, price=price, place=form.text("place"), least_ml=least, note=form.text("note"),
-                             properties={p: v == "yes" for p, v in chosen.items()}, pictograms=form.texts("pictograms"), statements=form.text("statements"))  # fmt: skip
+    return shelf.ProductForm(
+        name=form.text("name"),
+        class_id=form.text("class_id"),
+        size_ml=size,
+        price=price,
+        place=form.text("place"),
+        least_ml=least,
+        note=form.text("note"),
+        properties={p: v == "yes" for p, v in chosen.items()},
+        pictograms=form.texts("pictograms"),
+        statements=form.text("statements"),
+    )
 
 
 @router.post("/shelf")
@@ -180,17 +269,36 @@ def add(visit: Signed, form: Sent) -> Response:
     return visit.go(f"/shelf/{product.id}")
 
 
-def page(visit: Visit, product: Product, status: int = 200, *, form: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(
+    visit: Visit, product: Product, status: int = 200, *, form: Form | None = None, **extra: Any
+) -> HTMLResponse:
     """One product; `form` gives back what was typed."""
     given = shelf.overrides_of(visit.db, product.id)
     touching = [
-        (c, shelf.touching(visit.db, product, c.id, features=(), state=(*PREPARED, "removed"))) for c in COMPONENTS.values() if c.id not in NOT_CLEANED
+        (c, shelf.touching(visit.db, product, c.id, features=(), state=(*PREPARED, "removed")))
+        for c in COMPONENTS.values()
+        if c.id not in NOT_CLEANED
     ]
     return visit.page(
-        "product.html", status, place="shelf", product=product, agent=AGENTS[product.class_id], effective=shelf.agent_of(product), left=shelf.left_ml(product, visit.now),
-        touching=sorted(touching, key=lambda t: VERDICTS.index(t[1][0][1].verdict)), overrides=given, sheets=shelf.sheets_of(visit.db, product.id), words=WORDS, ways=WAYS,
-        classes=list(AGENTS.values()), components=list(COMPONENTS.values()), states=STATES, entered=form, **_label_words(), **extra,
-    )  # fmt: skip
+        "product.html",
+        status,
+        place="shelf",
+        product=product,
+        agent=AGENTS[product.class_id],
+        effective=shelf.agent_of(product),
+        left=shelf.left_ml(product, visit.now),
+        touching=sorted(touching, key=lambda t: VERDICTS.index(t[1][0][1].verdict)),
+        overrides=given,
+        sheets=shelf.sheets_of(visit.db, product.id),
+        words=WORDS,
+        ways=WAYS,
+        classes=list(AGENTS.values()),
+        components=list(COMPONENTS.values()),
+        states=STATES,
+        entered=form,
+        **_label_words(),
+        **extra,
+    )
 
 
 @router.get("/shelf/{product_id}")
@@ -205,7 +313,9 @@ def save(visit: Signed, product_id: int, form: Sent) -> Response:
         with visit.writing(form, f"/shelf/{product_id}") as act:
             shelf.save_product(act, product_id, given, seen=form.integer("seen"))
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
+        return page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
+        )
     return visit.go(f"/shelf/{product_id}")
 
 
@@ -223,7 +333,9 @@ def deliver(visit: Signed, product_id: int, form: Sent) -> Response:
         with visit.writing(form, f"/shelf/{product_id}#stock") as act:
             shelf.deliver(act, product_id, cans or 0.0, number=form.text("lot"), expires_on=expires)
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
+        return page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
+        )
     return visit.go(f"/shelf/{product_id}#stock")
 
 
@@ -237,7 +349,9 @@ def count(visit: Signed, product_id: int, lot_id: int, *, form: Sent) -> Respons
         with visit.writing(form, f"/shelf/{product_id}#stock") as act:
             shelf.count(act, product_id, lot_id, found_ml=found)
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
+        return page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
+        )
     return visit.go(f"/shelf/{product_id}#stock")
 
 
@@ -247,7 +361,9 @@ def attach(visit: Signed, product_id: int, form: SentFile) -> Response:
         with visit.writing(form, f"/shelf/{product_id}#sheets") as act:
             shelf.attach(act, product_id, form.text("kind"), name=form.file_name, data=form.file)
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
+        return page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
+        )
     return visit.go(f"/shelf/{product_id}#sheets")
 
 
@@ -256,16 +372,29 @@ def sheet(visit: Signed, product_id: int, sheet_id: int) -> Response:
     row = visit.db.get(Sheet, sheet_id)
     if row is None or row.product_id != product_id:
         raise Missing(f"sheet {sheet_id}")
-    return Response(row.data, media_type=row.media, headers={"content-disposition": f'attachment; filename="{row.name}"'})
+    return Response(
+        row.data,
+        media_type=row.media,
+        headers={"content-disposition": f'attachment; filename="{row.name}"'},
+    )
 
 
 @router.post("/shelf/{product_id}/overrides")
 def override(visit: Signed, product_id: int, form: Sent) -> Response:
     try:
         with visit.writing(form, f"/shelf/{product_id}#touches") as act:
-            shelf.override(act, product_id, form.text("component"), way=form.text("way"), verdict=form.text("verdict"), source=form.text("source"))
+            shelf.override(
+                act,
+                product_id,
+                form.text("component"),
+                way=form.text("way"),
+                verdict=form.text("verdict"),
+                source=form.text("source"),
+            )
     except Invalid as fault:
-        return page(visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields)
+        return page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
+        )
     return visit.go(f"/shelf/{product_id}#touches")
 
 

@@ -15,11 +15,16 @@ from galene.web.visit import Sent, Signed, VisitRoute, form_data
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
-def _page(request: Request, back: str, name: str = "", *, fault: str = "", status: int = 200) -> HTMLResponse:
+def _page(
+    request: Request, back: str, name: str = "", *, fault: str = "", status: int = 200
+) -> HTMLResponse:
     with request.app.state.sessions() as db:
         shop = db.get_one(Workshop, 1)
         return HTMLResponse(
-            TEMPLATES.get_template("sign_in.html").render(request=request, back=back, name=name, fault=fault, shop=shop), status
+            TEMPLATES.get_template("sign_in.html").render(
+                request=request, back=back, name=name, fault=fault, shop=shop
+            ),
+            status,
         )
 
 
@@ -36,13 +41,28 @@ def show(request: Request, back: str = "/") -> HTMLResponse:
 def enter(request: Request, data: Any = Depends(form_data)) -> Response:
     name, password, back = (str(data.get(k, "")) for k in ("name", "password", "back"))
     with request.app.state.sessions() as db:
-        secret = sign_in(db, name, password, now=request.app.state.clock()) if "\x00" not in name + password else None
+        secret = (
+            sign_in(db, name, password, now=request.app.state.clock())
+            if "\x00" not in name + password
+            else None
+        )
         db.commit()
     if secret is None:
-        return _page(request, _inside(back), name[:80], fault="Name and password do not fit together.", status=422)
+        return _page(
+            request,
+            _inside(back),
+            name[:80],
+            fault="Name and password do not fit together.",
+            status=422,
+        )
     answer = RedirectResponse(_inside(back), 303)
     answer.set_cookie(
-        COOKIE, secret, max_age=int(SESSION_LENGTH.total_seconds()), httponly=True, samesite="lax", secure=request.url.scheme == "https"
+        COOKIE,
+        secret,
+        max_age=int(SESSION_LENGTH.total_seconds()),
+        httponly=True,
+        samesite="lax",
+        secure=request.url.scheme == "https",
     )
     return answer
 
@@ -58,7 +78,10 @@ def leave(request: Request, visit: Signed) -> Response:
 
 @router.post("/view")
 def view(request: Request, visit: Signed, form: Sent) -> Response:
-    theme, layout = form.text("theme") or visit.session.theme, form.text("layout") or visit.session.layout
+    theme, layout = (
+        form.text("theme") or visit.session.theme,
+        form.text("layout") or visit.session.layout,
+    )
     try:
         set_view(visit.db, request.cookies.get(COOKIE, ""), theme, layout=layout)
     except Invalid:

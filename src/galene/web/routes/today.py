@@ -13,7 +13,11 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 @router.get("/")
 def show(visit: Signed) -> HTMLResponse:
     standings = board(visit.db, visit.now)
-    mine = [s for s in standings if s.job.technician_id == visit.person.id] if visit.person.role == "technician" else []
+    mine = (
+        [s for s in standings if s.job.technician_id == visit.person.id]
+        if visit.person.role == "technician"
+        else []
+    )
     lead = next((s for s in (*mine, *standings) if s.urgency <= 1), None)
     if visit.person.role == "foreman":
         lead = next((s for s in standings if s.urgency == 3), lead)

@@ -22,11 +22,18 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 @router.get("/vehicles")
 def index(visit: Signed, plate: str = "") -> HTMLResponse:
     every = select(Vehicle).order_by(Vehicle.plate_key).limit(40)
-    vehicles = find_vehicles(visit.db, plate, 40) if plate.strip() else list(visit.db.scalars(every))
+    vehicles = (
+        find_vehicles(visit.db, plate, 40) if plate.strip() else list(visit.db.scalars(every))
+    )
     newest = visit.db.execute(
-        select(Job.vehicle_id, func.max(Job.id), func.count()).where(Job.vehicle_id.in_([v.id for v in vehicles])).group_by(Job.vehicle_id)
+        select(Job.vehicle_id, func.max(Job.id), func.count())
+        .where(Job.vehicle_id.in_([v.id for v in vehicles]))
+        .group_by(Job.vehicle_id)
     ).all()
-    jobs = {j.vehicle_id: j for j in visit.db.scalars(select(Job).where(Job.id.in_([n[1] for n in newest]))).unique()}
+    jobs = {
+        j.vehicle_id: j
+        for j in visit.db.scalars(select(Job).where(Job.id.in_([n[1] for n in newest]))).unique()
+    }
     return visit.page(
         "vehicles.html",
         vehicles=vehicles,
@@ -45,7 +52,9 @@ def _vehicle(visit: Visit, plate: str) -> Vehicle:
     return vehicle
 
 
-def page(visit: Visit, plate: str, status: int = 200, *, entered: Form | None = None, **extra: Any) -> HTMLResponse:
+def page(
+    visit: Visit, plate: str, status: int = 200, *, entered: Form | None = None, **extra: Any
+) -> HTMLResponse:
     """A vehicle's life: visits on a line, bulletins and recalls."""
     vehicle = _vehicle(visit, plate)
     jobs = (
@@ -61,9 +70,17 @@ def page(visit: Visit, plate: str, status: int = 200, *, entered: Form | None = 
     )
     finished = {j.id: verdict_of(j) for j in jobs if j.state == "finished"}
     return visit.page(
-        "vehicle.html", status, vehicle=vehicle, jobs=jobs, verdicts=finished, family=family_in(current_version(visit.db, vehicle.family_id)),
-        bulletins=bulletins_for(visit.db, vehicle.family_id, vehicle), entered=entered, place="vehicles", **extra,
-    )  # fmt: skip
+        "vehicle.html",
+        status,
+        vehicle=vehicle,
+        jobs=jobs,
+        verdicts=finished,
+        family=family_in(current_version(visit.db, vehicle.family_id)),
+        bulletins=bulletins_for(visit.db, vehicle.family_id, vehicle),
+        entered=entered,
+        place="vehicles",
+        **extra,
+    )
 
 
 @router.get("/vehicles/{plate}")
@@ -77,7 +94,15 @@ def bulletin(visit: Signed, plate: str, form: Sent) -> Response:
     location = f"/vehicles/{vehicle.plate_key}#bulletins"
     try:
         with visit.writing(form, location) as act:
-            add_bulletin(act, form.text("kind"), form.text("title"), source=form.text("source"), outcome=form.text("outcome"), family_id=None, vehicle=vehicle)
+            add_bulletin(
+                act,
+                form.text("kind"),
+                form.text("title"),
+                source=form.text("source"),
+                outcome=form.text("outcome"),
+                family_id=None,
+                vehicle=vehicle,
+            )
     except Invalid as fault:
         return page(visit, plate, 422, entered=form, faults=fault.fields)
     return visit.go(location)

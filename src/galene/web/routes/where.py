@@ -28,7 +28,12 @@ def _context(visit: Visit, plate: str, typed: str, *, chosen: str) -> dict[str, 
     if vehicle is None:
         raise Missing(f"vehicle {plate[:20]}")
     job = (
-        visit.db.scalars(select(Job).where(Job.vehicle_id == vehicle.id, Job.state == "open").order_by(Job.id.desc()).limit(1))
+        visit.db.scalars(
+            select(Job)
+            .where(Job.vehicle_id == vehicle.id, Job.state == "open")
+            .order_by(Job.id.desc())
+            .limit(1)
+        )
         .unique()
         .first()
     )
@@ -43,23 +48,51 @@ def _context(visit: Visit, plate: str, typed: str, *, chosen: str) -> dict[str, 
             missing = (
                 f"{codes[0].code} points at no part of this engine's air path."
                 if not group
-                else f"This engine has no {KINDS[group.component][0].lower()}."
-                if group.component in KINDS
-                else ""
+                else (
+                    f"This engine has no {KINDS[group.component][0].lower()}."
+                    if group.component in KINDS
+                    else ""
+                )
             )
     else:
         parts = find_parts(family, typed, KINDS) if typed.strip() else []
         group = None
         if typed.strip() and not parts:
-            missing = "No part of this engine answers to that. Try a word of its name, its number, or a code."
+            missing = (
+                "No part of this engine answers to that. Try a word of its name, its number, or a"
+                " code."
+            )
     if chosen and any(p.id == chosen for p in family.parts):
-        parts = sorted(parts, key=lambda p: p.id != chosen) if any(p.id == chosen for p in parts) else [family.part(chosen), *parts]
+        parts = (
+            sorted(parts, key=lambda p: p.id != chosen)
+            if any(p.id == chosen for p in parts)
+            else [family.part(chosen), *parts]
+        )
     known = {o.id for o in family.operations}
-    first = whereabouts(family, parts[0].id, KINDS, done=[o for o in (opened_of(job) if job else ()) if o in known]) if parts else None
+    first = (
+        whereabouts(
+            family,
+            parts[0].id,
+            KINDS,
+            done=[o for o in (opened_of(job) if job else ()) if o in known],
+        )
+        if parts
+        else None
+    )
     return {
-        "vehicle": vehicle, "job": None, "open_job": job, "family": family, "typed": typed, "found": first, "others": parts[1:8], "missing": missing,
-        "meaning": meaning, "group": group, "picture": picture_of(family, job, lit=[parts[0].id] if parts else []), "place": "vehicles",
-    }  # fmt: skip
+        "vehicle": vehicle,
+        "job": None,
+        "open_job": job,
+        "family": family,
+        "typed": typed,
+        "found": first,
+        "others": parts[1:8],
+        "missing": missing,
+        "meaning": meaning,
+        "group": group,
+        "picture": picture_of(family, job, lit=[parts[0].id] if parts else []),
+        "place": "vehicles",
+    }
 
 
 @router.get("/vehicles/{plate}/where")

@@ -1,4 +1,5 @@
-"""Stage 5: the job card, what it sends, what must go back, waits, the gate before the first start."""
+"""Stage 5: the job card, what it sends, what must go back, waits, the gate before the first
+start."""
 
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -33,31 +34,72 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
 def context(visit: Visit, job: Job) -> dict[str, Any]:
-    """The card: every step that is left as a form of its own, so that the page goes on without the server."""
+    """The card: every step that is left as a form of its own, so that the page goes on without the
+    server."""
     rows = rows_of_round(job)
     left = [s for s in rows if s.done_at is None]
     family = family_of(job)
     plan = job.plans[0] if job.plans else None
     approved = plan is not None and plan.approved_at is not None
-    last = max((s for s in job.steps if s.done_at), key=lambda s: (s.done_at, s.position), default=None)
+    last = max(
+        (s for s in job.steps if s.done_at), key=lambda s: (s.done_at, s.position), default=None
+    )
     drives = any(s.document.worksheet == "actuator-drive-check" for s in left)
-    picking = bool(rows) and bool(left) and not work.picked(job) and not any(s.done_at for s in rows)
-    held = spares.against_stock(visit.db, job, plan.document.bill.spares) if plan and picking else []
+    picking = (
+        bool(rows) and bool(left) and not work.picked(job) and not any(s.done_at for s in rows)
+    )
+    held = (
+        spares.against_stock(visit.db, job, plan.document.bill.spares) if plan and picking else []
+    )
     scope = {w.part for w in (*job.card.works, *job.card.joined)}
     return {
-        "job": job, "stage": "work", "family": family, "rows": rows, "left": left, "step": left[0] if left else None, "last": last, "kinds": KINDS,
-        "acknowledged": {a.caution for a in job.acknowledgements}, "cranks": {s.id: crank_of(family, s.document) for s in left},
-        "drive": drive_said(visit.db, job) if drives else "", "running": waits.running_waits(job, visit.now),
-        "blockers": gates.gate_blockers(job, "start", visit.now) if job.work_began_at else (), "seen": revision(job, "work"),
-        "lacks": lacks(job, "work"), "agents": AGENTS, "grades": grades_seen(job), "ready": approved, "counted": COUNTED,
-        "round_two": bool(job.steps) and approved and plan is not None and plan.version != job.bay_air.get("plan_version"),
-        "pick": work.pick_list(job) if picking else [], "shorts": {f"spare:{h.spare.id}": f"{h.pieces} there, {h.reserved} held for other jobs" for h in held if h.short},
+        "job": job,
+        "stage": "work",
+        "family": family,
+        "rows": rows,
+        "left": left,
+        "step": left[0] if left else None,
+        "last": last,
+        "kinds": KINDS,
+        "acknowledged": {a.caution for a in job.acknowledgements},
+        "cranks": {s.id: crank_of(family, s.document) for s in left},
+        "drive": drive_said(visit.db, job) if drives else "",
+        "running": waits.running_waits(job, visit.now),
+        "blockers": gates.gate_blockers(job, "start", visit.now) if job.work_began_at else (),
+        "seen": revision(job, "work"),
+        "lacks": lacks(job, "work"),
+        "agents": AGENTS,
+        "grades": grades_seen(job),
+        "ready": approved,
+        "counted": COUNTED,
+        "round_two": (
+            bool(job.steps)
+            and approved
+            and plan is not None
+            and plan.version != job.bay_air.get("plan_version")
+        ),
+        "pick": work.pick_list(job) if picking else [],
+        "shorts": {
+            f"spare:{h.spare.id}": f"{h.pieces} there, {h.reserved} held for other jobs"
+            for h in held
+            if h.short
+        },
         "stock_places": {f"spare:{h.spare.id}": h.place for h in held if h.known and h.place},
-        "joinable": [p for p in family.parts if p.id not in scope and (any(p.id in o.reaches or p.id == o.removes for o in family.operations))],
-        "act_places": PLACE_OF_ACT, "ways": WAYS, "spare_of": spare_of, "item_words": {i.id: i.what for s in rows for i in s.document.opens},
-        "skipped": {s.id for s in work.skipped(job)}, "found_kinds": FOUND, "people": everybody(visit.db) if job.state == "open" else [],
+        "joinable": [
+            p
+            for p in family.parts
+            if p.id not in scope
+            and (any(p.id in o.reaches or p.id == o.removes for o in family.operations))
+        ],
+        "act_places": PLACE_OF_ACT,
+        "ways": WAYS,
+        "spare_of": spare_of,
+        "item_words": {i.id: i.what for s in rows for i in s.document.opens},
+        "skipped": {s.id for s in work.skipped(job)},
+        "found_kinds": FOUND,
+        "people": everybody(visit.db) if job.state == "open" else [],
         "held_by_approval": waits_for_approval(job),
-    }  # fmt: skip
+    }
 
 
 def card(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
@@ -72,9 +114,14 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 
 @router.get("/jobs/{number}/events")
 def events(visit: Signed, number: str) -> StreamingResponse:
-    """The stream of this job's changes. Who may hear it is asked here; the stream itself holds no database session."""
+    """The stream of this job's changes. Who may hear it is asked here; the stream itself holds no
+    database session."""
     news = visit.request.app.state.news.of(visit.job(number).id)
-    return StreamingResponse(news, media_type="text/event-stream", headers={"cache-control": "no-store", "x-accel-buffering": "no"})
+    return StreamingResponse(
+        news,
+        media_type="text/event-stream",
+        headers={"cache-control": "no-store", "x-accel-buffering": "no"},
+    )
 
 
 class SentEntry(BaseModel):
@@ -88,7 +135,8 @@ class SentEntry(BaseModel):
 
 
 class SentEntries(BaseModel):
-    """Entries in the order in which they were made. `me` is who made them: somebody else's are not taken under another name."""
+    """Entries in the order in which they were made. `me` is who made them: somebody else's are not
+    taken under another name."""
 
     model_config = ConfigDict(extra="forbid")
     me: int
@@ -97,12 +145,33 @@ class SentEntries(BaseModel):
 
 @router.post("/jobs/{number}/entries")
 def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
-    """Take entries one after another; each is durable by itself, and the answer says what became of each."""
+    """Take entries one after another; each is durable by itself, and the answer says what became of
+    each."""
     if sent.me != visit.person.id:
         return JSONResponse({"results": [], "other": visit.person.name}, 409)
-    results = [take(visit.db, visit.person, visit.now, number=number, entry=Entry(id=e.id, kind=e.kind, at=e.at, data=e.data)) for e in sent.entries]
-    plain = [{"id": r.id, "outcome": r.outcome, "title": r.title, "lines": list(r.lines), "faults": dict(r.faults), "override": r.override} for r in results]  # fmt: skip
-    # The moment after the last commit: a page that was made before it may not know of these entries.
+    results = [
+        take(
+            visit.db,
+            visit.person,
+            visit.now,
+            number=number,
+            entry=Entry(id=e.id, kind=e.kind, at=e.at, data=e.data),
+        )
+        for e in sent.entries
+    ]
+    plain = [
+        {
+            "id": r.id,
+            "outcome": r.outcome,
+            "title": r.title,
+            "lines": list(r.lines),
+            "faults": dict(r.faults),
+            "override": r.override,
+        }
+        for r in results
+    ]
+    # The moment after the last commit: a page that was made before it may not know of these
+    # entries.
     return JSONResponse({"results": plain, "now": datetime.now(UTC).isoformat()})
 
 
@@ -112,7 +181,9 @@ def begin(visit: Signed, number: str, form: Sent) -> Response:
     humidity = form.number("humidity", "Humidity")
     try:
         if temperature is None or humidity is None:
-            form.faults.setdefault("temperature", "Say how warm and how damp the bay is: drying depends on it.")
+            form.faults.setdefault(
+                "temperature", "Say how warm and how damp the bay is: drying depends on it."
+            )
         form.check()
         with visit.writing(form, f"/jobs/{number}/work") as act:
             work.begin_work(
@@ -131,15 +202,43 @@ def begin(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/enter/{kind}")
 def enter(visit: Signed, number: str, kind: str, *, form: Sent) -> Response:
     """One entry by a plain form: pages other than the card, and a browser without scripts."""
-    back = form.text("back") if form.text("back").startswith(f"/jobs/{number}/") else f"/jobs/{number}/work"
+    back = (
+        form.text("back")
+        if form.text("back").startswith(f"/jobs/{number}/")
+        else f"/jobs/{number}/work"
+    )
     data = {k: v for k, v in form.pairs if k not in ("once", "back")}
-    taken = take(visit.db, visit.person, visit.now, number=number, entry=Entry(id=form.token, kind=kind, at=visit.now, data=data))
+    taken = take(
+        visit.db,
+        visit.person,
+        visit.now,
+        number=number,
+        entry=Entry(id=form.token, kind=kind, at=visit.now, data=data),
+    )
     if taken.outcome == "refused":
         visit.db.refresh(visit.session)
         if taken.faults:
-            return card(visit, visit.job(number), 422, faults=dict(taken.faults), entered=form, said="; ".join(taken.lines))
-        return visit.page("problem.html", 409, title=taken.title, lines=list(taken.lines), status=409, path=visit.request.url.path, referer=back,
-                          again=list(form.shown()), token="", seen_value="", override=False)  # fmt: skip
+            return card(
+                visit,
+                visit.job(number),
+                422,
+                faults=dict(taken.faults),
+                entered=form,
+                said="; ".join(taken.lines),
+            )
+        return visit.page(
+            "problem.html",
+            409,
+            title=taken.title,
+            lines=list(taken.lines),
+            status=409,
+            path=visit.request.url.path,
+            referer=back,
+            again=list(form.shown()),
+            token="",
+            seen_value="",
+            override=False,
+        )
     return visit.go(back)
 
 
@@ -157,19 +256,38 @@ def changed(visit: Visit, number: str, form: Form, *, change: Callable[[Act], ob
 
 @router.post("/jobs/{number}/steps/{step_id}/leave-out")
 def leave_out(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
-    return changed(visit, number, form, change=lambda act: work.leave_out(act, number, step_id, reason=form.text("reason")))
+    return changed(
+        visit,
+        number,
+        form,
+        change=lambda act: work.leave_out(act, number, step_id, reason=form.text("reason")),
+    )
 
 
 @router.post("/jobs/{number}/steps/{step_id}/edit")
 def edit_step(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
     minutes = form.number("edit_minutes", "Minutes")
-    return changed(visit, number, form, change=lambda act: work.edit_step(act, number, step_id, text=form.text("edit_text"), minutes=minutes))
+    return changed(
+        visit,
+        number,
+        form,
+        change=lambda act: work.edit_step(
+            act, number, step_id, text=form.text("edit_text"), minutes=minutes
+        ),
+    )
 
 
 @router.post("/jobs/{number}/steps/{step_id}/add")
 def add_step(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
     minutes = form.number("step_minutes", "Minutes")
-    return changed(visit, number, form, change=lambda act: work.add_step(act, number, step_id, text=form.text("step_text"), minutes=minutes))
+    return changed(
+        visit,
+        number,
+        form,
+        change=lambda act: work.add_step(
+            act, number, step_id, text=form.text("step_text"), minutes=minutes
+        ),
+    )
 
 
 @router.post("/jobs/{number}/found")
@@ -215,9 +333,13 @@ def start(visit: Signed, number: str, form: Sent) -> Response:
 
 @router.post("/jobs/{number}/pass-on")
 def pass_on(visit: Signed, number: str, form: Sent) -> Response:
-    return changed(visit, number, form, change=lambda act: gates.offer_job(act, number, form.text("to")))
+    return changed(
+        visit, number, form, change=lambda act: gates.offer_job(act, number, form.text("to"))
+    )
 
 
 @router.post("/jobs/{number}/accept")
 def accept(visit: Signed, number: str, form: Sent) -> Response:
-    return changed(visit, number, form, change=lambda act: gates.accept_job(act, number, form.texts("read")))
+    return changed(
+        visit, number, form, change=lambda act: gates.accept_job(act, number, form.texts("read"))
+    )
