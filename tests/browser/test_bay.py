@@ -33,7 +33,7 @@ def number(db: Session) -> str:
         Act(db=db, person=person(db, "odd"), now=datetime.now(UTC)),
         "A",
         "maf_sensor",
-        grade="throttle_body",
+        "throttle_body",
         plate="BY-100",
     )
     db.commit()

@@ -48,7 +48,8 @@ def test_a_family_is_entered_published_and_used(
     page.get_by_label("Minutes off").fill("7,5")
     page.get_by_label("Minutes on").fill("8")
     page.get_by_role("group", name="Lays open").get_by_label("Throttle body").check()
-    page.get_by_label("What", exact=True).first.fill("Throttle connector")
+    back = page.get_by_role("group", name="What must go back")
+    back.get_by_label("What", exact=True).first.fill("Throttle connector")
     page.get_by_role("button", name="Keep this operation").click()
     expect(page.get_by_role("heading", level=2, name="Take off the throttle")).to_be_visible()
     serious = [

@@ -123,7 +123,7 @@ def test_a_lost_database_is_not_taken_for_an_answer(
     """The card keeps what was not answered: a lost database must never look like a refusal, a
     broken entry never like a lost one."""
 
-    def lost(*_: object) -> None:
+    def lost(*_: object, **__: object) -> None:
         raise OperationalError("select", {}, Exception("gone"))
 
     monkeypatch.setattr(gates, "add_item", lost)

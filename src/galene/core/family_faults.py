@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import networkx as nx
 
-from galene.core.airpath import CIRCUITS, EngineFamily, Fastener, graph
+from galene.core.airpath import CIRCUITS, EngineFamily, Fastener, Opened, Operation, graph
 from galene.core.errors import Fault, InputError
 from galene.core.ingestion import BlastInput, blast_positions
 from galene.core.must_go_back import BEFORE, KINDS
@@ -144,7 +144,22 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     if not family.parts:
         yield Fault("parts", "no part yet: begin with the air filter")
     yield from _twice((p.id for p in family.parts), lambda i: f"parts[{i}].id", "part")
-    known, counted = {p.id for p in family.parts}, set()
+    known = {p.id for p in family.parts}
+    yield from _parts(family, words)
+    yield from _pipes(family, known)
+    for i, tap in enumerate(family.taps):
+        for end in ("sensor", "on"):
+            if getattr(tap, end) is not None and getattr(tap, end) not in known:
+                yield Fault(f"taps[{i}].{end}", f"{getattr(tap, end)!r} is no part of this family")
+    for i, fastener in enumerate(family.fasteners):
+        yield from _fastener(f"fasteners[{i}]", fastener, known)
+    for i, operation in enumerate(family.operations):
+        for j, fastener in enumerate(operation.own):
+            yield from _fastener(f"operations[{i}].own[{j}]", fastener, known)
+
+
+def _parts(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
+    counted: set[str] = set()
     for i, part in enumerate(family.parts):
         if part.component not in words.components:
             yield Fault(f"parts[{i}].component", f"{part.component!r} is no kind of component")
@@ -158,6 +173,9 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
             yield Fault(f"parts[{i}].label", "a name of 1 to 60 characters")
         if part.bore_mm is not None and not 2 <= part.bore_mm <= 400:
             yield Fault(f"parts[{i}].bore_mm", f"{part.bore_mm:g} is not from 2 to 400 mm")
+
+
+def _pipes(family: EngineFamily, known: Collection[str]) -> Iterator[Fault]:
     joined: set[tuple[str, str, str]] = set()
     for i, pipe in enumerate(family.pipes):
         for end in ("source", "target"):
@@ -172,15 +190,6 @@ def _names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
         if (pipe.source, pipe.target, pipe.circuit) in joined:
             yield Fault(f"pipes[{i}]", f"{pipe.source} to {pipe.target} is joined twice")
         joined.add((pipe.source, pipe.target, pipe.circuit))
-    for i, tap in enumerate(family.taps):
-        for end in ("sensor", "on"):
-            if getattr(tap, end) is not None and getattr(tap, end) not in known:
-                yield Fault(f"taps[{i}].{end}", f"{getattr(tap, end)!r} is no part of this family")
-    for i, fastener in enumerate(family.fasteners):
-        yield from _fastener(f"fasteners[{i}]", fastener, known)
-    for i, operation in enumerate(family.operations):
-        for j, fastener in enumerate(operation.own):
-            yield from _fastener(f"operations[{i}].own[{j}]", fastener, known)
 
 
 def _fastener(place: str, fastener: Fastener, known: Collection[str]) -> Iterator[Fault]:
@@ -211,14 +220,7 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     yield from _twice((s.id for s in family.spares), lambda i: f"spares[{i}].id", "spare part")
     for i, operation in enumerate(family.operations):
         place = f"operations[{i}]"
-        for name in ("text", "text_back"):
-            if not getattr(operation, name).strip():
-                yield Fault(f"{place}.{name}", "say what is done")
-        for name in ("minutes_off", "minutes_on", "wait_minutes"):
-            if not 0 <= getattr(operation, name) <= 2880:
-                yield Fault(
-                    f"{place}.{name}", f"{getattr(operation, name):g} is not from 0 to 2880 min"
-                )
+        yield from _facts_of_operation(place, operation)
         for name, given, allowed, what in (
             ("part", [operation.part], known, "part of this family"),
             ("reaches", operation.reaches, known, "part of this family"),
@@ -237,20 +239,30 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
                 if one not in allowed:
                     yield Fault(f"{place}.{name}", f"{one!r} is no {what}")
         for k, opened in enumerate(operation.opens):
-            if opened.kind not in KINDS:
-                yield Fault(
-                    f"{place}.opens[{k}].kind", f"{opened.kind!r} is none of {', '.join(KINDS)}"
-                )
-            if opened.before not in BEFORE:
-                yield Fault(
-                    f"{place}.opens[{k}].before",
-                    f"{opened.before!r} is none of {', '.join(BEFORE)}",
-                )
-            if not opened.what.strip():
-                yield Fault(f"{place}.opens[{k}].what", "say what is opened")
+            yield from _opened(f"{place}.opens[{k}]", opened)
     for i, spare in enumerate(family.spares):
         if not 0 <= spare.price <= 1e6:
             yield Fault(f"spares[{i}].price", f"{spare.price:g} is not from 0 to 1000000")
+
+
+def _facts_of_operation(place: str, operation: Operation) -> Iterator[Fault]:
+    for name in ("text", "text_back"):
+        if not getattr(operation, name).strip():
+            yield Fault(f"{place}.{name}", "say what is done")
+    for name in ("minutes_off", "minutes_on", "wait_minutes"):
+        if not 0 <= getattr(operation, name) <= 2880:
+            yield Fault(
+                f"{place}.{name}", f"{getattr(operation, name):g} is not from 0 to 2880 min"
+            )
+
+
+def _opened(place: str, opened: Opened) -> Iterator[Fault]:
+    if opened.kind not in KINDS:
+        yield Fault(f"{place}.kind", f"{opened.kind!r} is none of {', '.join(KINDS)}")
+    if opened.before not in BEFORE:
+        yield Fault(f"{place}.before", f"{opened.before!r} is none of {', '.join(BEFORE)}")
+    if not opened.what.strip():
+        yield Fault(f"{place}.what", "say what is opened")
 
 
 def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:

@@ -115,6 +115,20 @@ def _tolerance(reading: PressureReading, usual_kpa: float) -> float:
     return max(usual_kpa, SPAN_SHARE * (reading.span_kpa or 0.0))
 
 
+def _reference(given: KeyOnInput, values: list[float]) -> tuple[float | None, str]:
+    """What the sensors must read, kPa, and where that is from; None where nothing says it."""
+    if given.barometer_kpa is not None:
+        within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
+        return given.barometer_kpa, "barometer"
+    if given.altitude_m is not None:
+        return isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa, "altitude"
+    if len(values) >= 3:
+        return median(values), "median"
+    if len(values) == 2 and abs(values[0] - values[1]) <= given.tolerance_kpa:
+        return sum(values) / 2, "pair"
+    return None, "none"
+
+
 def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     """Engine off, ignition on: every absolute pressure sensor must read the air outside.
 
@@ -155,21 +169,7 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
         if reading.span_kpa is not None:
             within(f"readings[{i}].span_kpa", reading.span_kpa, 20, high=1000, unit="kPa")
     values = [r.pressure_kpa for r in given.readings]
-    reference: float | None
-    if given.barometer_kpa is not None:
-        within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
-        reference, source = given.barometer_kpa, "barometer"
-    elif given.altitude_m is not None:
-        reference, source = (
-            isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa,
-            "altitude",
-        )
-    elif len(values) >= 3:
-        reference, source = median(values), "median"
-    elif len(values) == 2 and abs(values[0] - values[1]) <= given.tolerance_kpa:
-        reference, source = sum(values) / 2, "pair"
-    else:
-        reference, source = None, "none"
+    reference, source = _reference(given, values)
     if reference is None:
         why = (
             "Two sensors differ"

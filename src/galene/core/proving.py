@@ -293,6 +293,31 @@ def _protective(conditions: Conditions) -> str | None:
     return None
 
 
+def _in_range(name: str, side: Conditions) -> None:
+    """Raise `InputError` where a condition can not be."""
+    for field_name, value, low, high, unit in (
+        ("rpm", side.rpm, 0, 20000, "1/min"),
+        ("coolant_c", side.coolant_c, -40, 140, "degC"),
+        ("intake_c", side.intake_c, -40, 150, "degC"),
+    ):
+        if value is not None:
+            within(f"conditions.{name}.{field_name}", value, low, high=high, unit=unit)
+
+
+def _heat_differs(before: float | None, after: float | None) -> list[str]:
+    """Why two coolant temperatures, degrees C, spoil the comparison."""
+    if before is None or after is None:
+        return ["coolant temperature was not recorded for both sets"]
+    reasons = [
+        f"{name}: coolant at {coolant:.0f} degC, it must be above {WARM_C:.0f}"
+        for name, coolant in (("before", before), ("after", after))
+        if coolant <= WARM_C
+    ]
+    if abs(after - before) > COOLANT_GAP_C:
+        reasons.append(f"coolant differs by more than 10 degC: {before:.0f} and {after:.0f} degC")
+    return reasons
+
+
 def comparability(before: Conditions, after: Conditions) -> tuple[list[str], list[str]]:
     """Reasons why two sets can not be compared (empty: they can), and notes that only weaken the
     comparison.
@@ -303,12 +328,7 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
     reasons: list[str] = []
     notes: list[str] = []
     for name, side in (("before", before), ("after", after)):
-        if side.rpm is not None:
-            within(f"conditions.{name}.rpm", side.rpm, 0, high=20000, unit="1/min")
-        if side.coolant_c is not None:
-            within(f"conditions.{name}.coolant_c", side.coolant_c, -40, high=140, unit="degC")
-        if side.intake_c is not None:
-            within(f"conditions.{name}.intake_c", side.intake_c, -40, high=150, unit="degC")
+        _in_range(name, side)
         protective = _protective(side)
         if protective:
             reasons.append(f"{name}: {protective}")
@@ -316,19 +336,7 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
         reasons.append("engine speed was not recorded for both sets")
     elif abs(after.rpm - before.rpm) > RPM_SHARE * before.rpm:
         reasons.append(f"speed differs by more than 5 %: {before.rpm:.0f} and {after.rpm:.0f} rpm")
-    if before.coolant_c is None or after.coolant_c is None:
-        reasons.append("coolant temperature was not recorded for both sets")
-    else:
-        for name, coolant in (("before", before.coolant_c), ("after", after.coolant_c)):
-            if coolant <= WARM_C:
-                reasons.append(
-                    f"{name}: coolant at {coolant:.0f} degC, it must be above {WARM_C:.0f}"
-                )
-        if abs(after.coolant_c - before.coolant_c) > COOLANT_GAP_C:
-            reasons.append(
-                f"coolant differs by more than 10 degC: {before.coolant_c:.0f} and"
-                f" {after.coolant_c:.0f} degC"
-            )
+    reasons += _heat_differs(before.coolant_c, after.coolant_c)
     loads = _loads(before.load), _loads(after.load)
     if loads[0] is None or loads[1] is None:
         reasons.append("the load switches were not recorded for both sets")

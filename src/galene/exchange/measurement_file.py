@@ -22,28 +22,37 @@ from galene.exchange.logs import MAX_COLUMNS, MAX_ROWS, LogColumn, ReadLog, Valu
 MOST_MEMORY = 3 * 1024**3
 
 
+def _group_of(
+    file: Any, index: int, master: Values, *, words: list[str]
+) -> list[tuple[str, str, Values]]:
+    """The channels of numbers of one group on its own time: name, unit, values; others' names go
+    to `words`."""
+    found: list[tuple[str, str, Values]] = []
+    for position, channel in enumerate(file.groups[index].channels):
+        if position == file.masters_db.get(index):
+            continue
+        signal = file.get(group=index, index=position, ignore_invalidation_bits=False)
+        values = np.asarray(signal.samples)
+        if values.dtype.kind not in "iufb" or values.ndim != 1:
+            words.append(channel.name)
+            continue
+        numbers = values.astype(np.float64)
+        if len(signal.timestamps) != len(master):
+            numbers = np.interp(master, signal.timestamps, numbers, left=np.nan, right=np.nan)
+        numbers[~np.isfinite(numbers)] = np.nan
+        found.append((channel.name, str(signal.unit or ""), numbers))
+    return found
+
+
 def _channels_of(file: Any) -> ReadLog:
     groups: list[tuple[Values, list[tuple[str, str, Values]]]] = []
     words: list[str] = []
     total = 0
-    for index, group in enumerate(file.groups):
+    for index in range(len(file.groups)):
         master = file.get_master(index)
         if len(master) < 2:
             continue
-        found: list[tuple[str, str, Values]] = []
-        for position, channel in enumerate(group.channels):
-            if position == file.masters_db.get(index):
-                continue
-            signal = file.get(group=index, index=position, ignore_invalidation_bits=False)
-            values = np.asarray(signal.samples)
-            if values.dtype.kind not in "iufb" or values.ndim != 1:
-                words.append(channel.name)
-                continue
-            numbers = values.astype(np.float64)
-            if len(signal.timestamps) != len(master):
-                numbers = np.interp(master, signal.timestamps, numbers, left=np.nan, right=np.nan)
-            numbers[~np.isfinite(numbers)] = np.nan
-            found.append((channel.name, str(signal.unit or ""), numbers))
+        found = _group_of(file, index, master, words=words)
         if found:
             groups.append((np.asarray(master, np.float64), found))
             total += len(found)

@@ -43,6 +43,32 @@ def _matches(column: Column, heading: str) -> bool:
     return any(re.search(rf"\b{re.escape(w)}", plain) for w in column.words)
 
 
+def _by_heading(
+    headings: Sequence[str], columns: Sequence[Column]
+) -> list[tuple[int, Column, str]]:
+    """Where each column stands by the words of its heading, and in which unit."""
+    chosen: list[tuple[int, Column, str]] = []
+    for i, heading in enumerate(headings):
+        taken = {c.channel for _, c, _ in chosen}
+        column = next((c for c in columns if _matches(c, heading) and c.channel not in taken), None)
+        if column is not None:
+            chosen.append((i, column, _unit_of(column, heading, i)))
+    return chosen
+
+
+def _unit_of(column: Column, heading: str, position: int) -> str:
+    """The unit in a heading's brackets, else the column's own."""
+    bracket = re.search(r"[(\[]\s*([^)\]]+?)\s*[)\]]", heading)
+    if not bracket:
+        return column.unit
+    try:
+        return QUANTITIES[column.quantity].unit(bracket[1]).id
+    except InputError as fault:
+        raise InputError(
+            f"line 1, column {position + 1}", heading, f"a unit of {fault.allowed}"
+        ) from fault
+
+
 def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]]:
     """Columns of numbers in kept units.
 
@@ -67,23 +93,7 @@ def parse_rows(text: str, columns: Sequence[Column]) -> Mapping[str, list[float]
     if any(re.search(r"[A-Za-z]{2}", c) for c in first) and not any(
         re.match(r"^[-+\d]", c) for c in first
     ):
-        chosen = []
-        for i, heading in enumerate(first):
-            for column in columns:
-                if _matches(column, heading) and column.channel not in {
-                    c.channel for _, c, _ in chosen
-                }:
-                    bracket = re.search(r"[(\[]\s*([^)\]]+?)\s*[)\]]", heading)
-                    unit = column.unit
-                    if bracket:
-                        try:
-                            unit = QUANTITIES[column.quantity].unit(bracket[1]).id
-                        except InputError as fault:
-                            raise InputError(
-                                f"line 1, column {i + 1}", heading, f"a unit of {fault.allowed}"
-                            ) from fault
-                    chosen.append((i, column, unit))
-                    break
+        chosen = _by_heading(first, columns)
         if not chosen:
             raise InputError(
                 "line 1",

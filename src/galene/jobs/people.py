@@ -104,15 +104,9 @@ class WorkshopForm:
     policy: dict[str, str]
 
 
-def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
-    """Save units, rate, air and schools; a foreman's write.
-
-    Raises
-    ------
-    NotAllowed, Invalid, Stale
-    """
-    act.foreman()
-    faults = {}
+def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
+    """What is wrong with the settings, by field; a policy must leave every family an agent."""
+    faults: dict[str, str] = {}
     if form.system not in ("metric", "imperial"):
         faults["system"] = "metric or imperial."
     if not 0 <= form.hourly_rate <= 1000:
@@ -130,7 +124,18 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
         for family in families(act.db).values():
             for letter, text in without_agent(family, {**form.policy, **family.maker_says}).items():
                 faults.setdefault(f"school_{letter}", text)
-    if faults:
+    return faults
+
+
+def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
+    """Save units, rate, air and schools; a foreman's write.
+
+    Raises
+    ------
+    NotAllowed, Invalid, Stale
+    """
+    act.foreman()
+    if faults := workshop_faults(act, form):
         raise Invalid(faults)
     shop = act.db.execute(select(Workshop).where(Workshop.id == 1).with_for_update()).scalar_one()
     if shop.revision != seen:

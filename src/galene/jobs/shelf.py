@@ -97,19 +97,14 @@ def left_ml(product: Product, now: datetime) -> float:
     )
 
 
-def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: int) -> Product:
-    """Put a product on the shelf, or change what its label says.
+def statements_of(form: ProductForm) -> list[str]:
+    """Statement numbers as typed, in capitals."""
+    return [s.upper() for s in re.split(r"[,;\s]+", form.statements.strip()) if s]
 
-    Raises
-    ------
-    Invalid
-        By field: a class that is not known, properties that can not hold together, a size that no
-        can has.
-    Stale
-        Somebody changed it meanwhile.
-    """
+
+def product_faults(act: Act, product_id: int | None, form: ProductForm) -> dict[str, str]:
+    """What is wrong with a product's label as typed, by field."""
     faults: dict[str, str] = {}
-    check_text({"name": form.name, "place": form.place, "note": form.note})
     name = form.name.strip()
     if not 2 <= len(name) <= 80:
         faults["name"] = "A name from 2 to 80 characters."
@@ -121,8 +116,7 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
         faults["price"] = "A price from 0 to 10 000."
     if form.least_ml is not None and not 0 <= form.least_ml <= 1_000_000:
         faults["least_ml"] = "From 0 to 1 000 l."
-    statements = [s.upper() for s in re.split(r"[,;\s]+", form.statements.strip()) if s]
-    wrong = [s for s in statements if not STATEMENT.fullmatch(s)]
+    wrong = [s for s in statements_of(form) if not STATEMENT.fullmatch(s)]
     if wrong:
         faults["statements"] = (
             f"{wrong[0][:20]} is no statement number: H222, P210, P305+P351+P338."
@@ -141,8 +135,24 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
     )
     if twin is not None:
         faults["name"] = "There is a product of this name."
-    if faults:
+    return faults
+
+
+def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: int) -> Product:
+    """Put a product on the shelf, or change what its label says.
+
+    Raises
+    ------
+    Invalid
+        By field: a class that is not known, properties that can not hold together, a size that no
+        can has.
+    Stale
+        Somebody changed it meanwhile.
+    """
+    check_text({"name": form.name, "place": form.place, "note": form.note})
+    if faults := product_faults(act, product_id, form):
         raise Invalid(faults)
+    name, statements = form.name.strip(), statements_of(form)
     if product_id is None:
         product = Product(
             name=name,

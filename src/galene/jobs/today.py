@@ -56,72 +56,84 @@ def standing(job: Job, now: datetime) -> Standing:
     )
 
 
+BEFORE_READINGS = (
+    "Take the before readings",
+    "before any code is cleared and anything is moved",
+    "evidence",
+    1,
+)
+
+
 def _next(job: Job, now: datetime, wait: WaitRow | None) -> tuple[str, str, str, int]:
+    """What to do, why, where, and how urgent."""
     if job.card.held:
         return f"Held: {job.card.held.why}", "a foreman or a new plan resolves it", "work#held", 0
-    if job.stage == "intake":
-        missing = lacks(job, "intake")
-        if missing:
-            return "Finish the intake", "missing: " + missing[0].text, "intake", 1
-        return (
-            "Take the before readings",
-            "before any code is cleared and anything is moved",
-            "evidence",
-            1,
-        )
-    if job.stage == "evidence":
-        if set_of(job, "before", "idle") is None:
-            return (
-                "Take the before readings",
-                "before any code is cleared and anything is moved",
-                "evidence",
-                1,
-            )
-        return "Weigh the evidence", "the before set is in", "diagnosis", 1
-    if job.stage == "diagnosis":
-        return "Decide the cause, or do the next check", "causes are ranked", "diagnosis", 1
-    if job.stage == "plan":
-        if not job.plans:
-            return "Plan the scope", "no plan yet", "plan", 1
-        if job.plans[0].approved_at is None:
-            return (
-                "Ask the keeper for approval",
-                f"plan {job.plans[0].version} waits for a yes",
-                "plan",
-                2,
-            )
-        return "Begin the work", "the plan is approved", "plan", 1
     if job.stage == "work":
-        step = current_step(job)
-        if not job.steps:
-            return "Begin the work", "the plan is approved", "work", 1
-        if step is None:
-            return "Go on to relearn and proof", "every step is ticked", "work", 1
-        if wait and wait.name in step.document.waits_for:
-            return (
-                f"Wait: {wait.name[0].lower()}{wait.name[1:]}",
-                "then: " + step.document.text,
-                "work",
-                2,
-            )
-        place = "work" if step.document.act == "tick" else PLACE_OF_ACT[step.document.act]
-        return (
-            step.document.text,
-            f"step {step.position - job.card.first + 1} of {len(rows_of_round(job))}",
-            place,
-            0,
-        )
-    if job.stage == "prove":
-        state = relearn_state(job)
-        if state and state.outcome == "running":
-            return "Watch the relearn", "a hold runs", "prove", 0
-        missing = lacks(job, "prove")
-        return (
-            (missing[0].do if missing else "Hand over"),
-            "the proof is not whole yet" if missing else "the proof is whole",
-            "prove",
+        return _next_step(job, wait)
+    by_stage = {
+        "intake": _next_at_intake,
+        "evidence": _next_of_evidence,
+        "diagnosis": lambda _: (
+            "Decide the cause, or do the next check",
+            "causes are ranked",
+            "diagnosis",
             1,
-        )
+        ),
+        "plan": _next_of_plan,
+        "prove": _next_of_proof,
+    }
+    return by_stage.get(job.stage, _next_of_handover)(job)
+
+
+def _next_at_intake(job: Job) -> tuple[str, str, str, int]:
+    missing = lacks(job, "intake")
+    if missing:
+        return "Finish the intake", "missing: " + missing[0].text, "intake", 1
+    return BEFORE_READINGS
+
+
+def _next_of_evidence(job: Job) -> tuple[str, str, str, int]:
+    if set_of(job, "before", "idle") is None:
+        return BEFORE_READINGS
+    return "Weigh the evidence", "the before set is in", "diagnosis", 1
+
+
+def _next_of_plan(job: Job) -> tuple[str, str, str, int]:
+    if not job.plans:
+        return "Plan the scope", "no plan yet", "plan", 1
+    newest = job.plans[0]
+    if newest.approved_at is None:
+        why = f"plan {newest.version} waits for a yes"
+        return "Ask the keeper for approval", why, "plan", 2
+    return "Begin the work", "the plan is approved", "plan", 1
+
+
+def _next_step(job: Job, wait: WaitRow | None) -> tuple[str, str, str, int]:
+    step = current_step(job)
+    if not job.steps:
+        return "Begin the work", "the plan is approved", "work", 1
+    if step is None:
+        return "Go on to relearn and proof", "every step is ticked", "work", 1
+    document = step.document
+    if wait and wait.name in document.waits_for:
+        waits = f"Wait: {wait.name[0].lower()}{wait.name[1:]}"
+        return waits, "then: " + document.text, "work", 2
+    place = "work" if document.act == "tick" else PLACE_OF_ACT[document.act]
+    of_all = f"step {step.position - job.card.first + 1} of {len(rows_of_round(job))}"
+    return document.text, of_all, place, 0
+
+
+def _next_of_proof(job: Job) -> tuple[str, str, str, int]:
+    state = relearn_state(job)
+    if state and state.outcome == "running":
+        return "Watch the relearn", "a hold runs", "prove", 0
+    missing = lacks(job, "prove")
+    if missing:
+        return missing[0].do, "the proof is not whole yet", "prove", 1
+    return "Hand over", "the proof is whole", "prove", 1
+
+
+def _next_of_handover(job: Job) -> tuple[str, str, str, int]:
     if not job.handover.get("cause"):
         return "Confirm what it was", "the proof is whole", "handover", 1
     return "Foreman: look at it and sign", "everything else is done", "handover", 3

@@ -643,6 +643,28 @@ def ingestion(s: Situation) -> Iterator[Finding]:
             text="Dosed to the tank's volume by its label, never more; it acts over the next tank.",
         )
         return
+    yield from _drawn_into_engine(s)
+    yield from _drawn_to_part(s)
+    if missing := _missing(s, "engine_warm_running", "ventilated"):
+        yield Finding(
+            rule="ingestion.running",
+            verdict="only_after",
+            text="Engine warm, speed held, exhaust led outside.",
+            conditions=missing,
+        )
+    yield Finding(
+        rule="ingestion.bursts",
+        verdict="with_care",
+        text=(
+            "Someone at the controls, bursts and pauses by ingestion-limit; not with a failing"
+            " catalyst."
+        )
+        + (" Oil change afterwards." if s.has("amine") else ""),
+    )
+
+
+def _drawn_into_engine(s: Situation) -> Iterator[Finding]:
+    """What an engine of this kind does with what it is fed."""
     if s.engine.fuel == "diesel" and s.has("flammable"):
         yield Finding(
             rule="ingestion.runs_away",
@@ -660,12 +682,6 @@ def ingestion(s: Situation) -> Iterator[Finding]:
                 "Never before compressor or charge cooler: droplets strike the wheel and pool in"
                 " the cooler."
             ),
-        )
-    if s.component not in DRAWN_TO:
-        yield Finding(
-            rule="ingestion.not_reached",
-            verdict="no",
-            text="What is drawn in must not come here, or never does.",
         )
     if s.engine.charged:
         yield Finding(
@@ -687,6 +703,16 @@ def ingestion(s: Situation) -> Iterator[Finding]:
             rule="ingestion.two_stroke",
             verdict="no",
             text="It goes through the crankcase and washes the oil off its bearings.",
+        )
+
+
+def _drawn_to_part(s: Situation) -> Iterator[Finding]:
+    """Whether what is drawn in reaches the part, and does it no harm."""
+    if s.component not in DRAWN_TO:
+        yield Finding(
+            rule="ingestion.not_reached",
+            verdict="no",
+            text="What is drawn in must not come here, or never does.",
         )
     if s.has("chlorinated"):
         yield Finding(
@@ -712,22 +738,6 @@ def ingestion(s: Situation) -> Iterator[Finding]:
             verdict="no",
             text="Not into a catalyst without its label's word.",
         )
-    if missing := _missing(s, "engine_warm_running", "ventilated"):
-        yield Finding(
-            rule="ingestion.running",
-            verdict="only_after",
-            text="Engine warm, speed held, exhaust led outside.",
-            conditions=missing,
-        )
-    yield Finding(
-        rule="ingestion.bursts",
-        verdict="with_care",
-        text=(
-            "Someone at the controls, bursts and pauses by ingestion-limit; not with a failing"
-            " catalyst."
-        )
-        + (" Oil change afterwards." if s.has("amine") else ""),
-    )
 
 
 def fuel_dosed(s: Situation) -> Iterator[Finding]:

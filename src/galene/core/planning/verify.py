@@ -162,18 +162,16 @@ def _items(walk: _Walk, step: Step) -> Iterator[Violation]:
 
 def _parts(walk: _Walk, step: Step) -> Iterator[Violation]:
     """Rule 2: worked on only where it is; back once; bare when it leaves."""
-    for part in step.takes_off:
-        if walk.car.place_of(part) not in ("mounted", "loose"):
-            yield Violation(rule=2, step=step.id, text=f"takes off {part}, which is not on it")
-    for part in step.receives:
-        if walk.car.place_of(part) != "away":
-            yield Violation(rule=2, step=step.id, text=f"receives {part}, which was not sent")
-    for part in step.refits:
-        if walk.car.place_of(part) not in ("off", "loose"):
-            yield Violation(rule=2, step=step.id, text=f"refits {part}, which is not off")
+    for parts, places, text in (
+        (step.takes_off, ("mounted", "loose"), "takes off {}, which is not on it"),
+        (step.receives, ("away",), "receives {}, which was not sent"),
+        (step.refits, ("off", "loose"), "refits {}, which is not off"),
+        (step.sends, ("off",), "sends {}, which is not on the bench"),
+    ):
+        for part in parts:
+            if walk.car.place_of(part) not in places:
+                yield Violation(rule=2, step=step.id, text=text.format(part))
     for part in step.sends:
-        if walk.car.place_of(part) != "off":
-            yield Violation(rule=2, step=step.id, text=f"sends {part}, which is not on the bench")
         for rider in riding(walk.family).get(part, ()):
             if walk.car.place_of(rider) == "mounted":
                 yield Violation(rule=2, step=step.id, text=f"sends {part} with {rider} on it")

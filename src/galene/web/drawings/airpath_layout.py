@@ -264,6 +264,18 @@ def _place(
     return list(cells.values()), columns, len(front) + len(lanes) + len(back)
 
 
+LANE_CIRCUITS = (
+    "bypass",
+    "breather",
+    "signal",
+    "secondary",
+    "recirculation",
+    "main",
+    "exhaust",
+)
+"""Circuits in the order in which their parts find room between intake and exhaust."""
+
+
 def _lanes(
     family: EngineFamily,
     extras: list[str],
@@ -274,45 +286,8 @@ def _lanes(
     columns: int,
 ) -> list[list[_Cell]]:
     """Lanes between intake and exhaust: each circuit's parts near the middle of what they join."""
-    lanes: list[list[_Cell]] = []
-    last: dict[str, int] = {}
-
-    def drop(node: str, wish: float, circuit: str) -> None:
-        best: tuple[float, int, int] | None = None
-        for k in range(len(lanes) + 1):
-            taken = {
-                i
-                for c in (lanes[k] if k < len(lanes) else [])
-                for i in range(c.start, c.start + c.span)
-            }
-            for start in range(columns - spans[node] + 1):
-                if any(i in taken for i in range(start, start + spans[node])):
-                    continue
-                cost = abs(start + spans[node] / 2 - wish) + (
-                    0.9 * k if k < len(lanes) else 0.9 * k + 1.2
-                )
-                if last.get(circuit, k) != k:
-                    cost += 0.8
-                if best is None or cost < best[0]:
-                    best = (cost, k, start)
-        assert best is not None  # a new lane always has room
-        _, k, start = best
-        if k == len(lanes):
-            lanes.append([])
-        cell = _Cell(id=node, row=0, start=start, span=spans[node])
-        lanes[k].append(cell)
-        cells[node] = cell
-        last[circuit] = k
-
-    for circuit in (
-        "bypass",
-        "breather",
-        "signal",
-        "secondary",
-        "recirculation",
-        "main",
-        "exhaust",
-    ):
+    placed = _Lanes(spans, columns, cells)
+    for circuit in LANE_CIRCUITS:
         pipes = [p for p in family.pipes if p.circuit == circuit]
         group = [
             n for n in extras if n not in cells and any(n in (p.source, p.target) for p in pipes)
@@ -320,33 +295,84 @@ def _lanes(
         if not group:
             continue
         ordered = _along(group, pipes)
-        ends = [
-            cells[e].middle
-            for p in pipes
-            for e in (p.source, p.target)
-            if e in cells and (p.source in group or p.target in group)
-        ]
-        begins = [cells[p.source].middle for p in pipes if p.target in group and p.source in cells]
-        goes = [cells[p.target].middle for p in pipes if p.source in group and p.target in cells]
-        start = (
-            sum(begins) / len(begins)
-            if begins
-            else (sum(ends) / len(ends) if ends else columns / 2)
-        )
-        end = sum(goes) / len(goes) if goes else start
-        step = (end - start) / (len(ordered) + 1)
-        if abs(step) < 1 and len(ordered) > 1:
-            step = -1.0 if end <= start else 1.0
-            start = (start + end) / 2 - step * (len(ordered) + 1) / 2
+        start, step = _spread(group, pipes, cells=cells, columns=columns, count=len(ordered))
         for k, node in enumerate(ordered):
             half = spans[node] / 2
-            drop(node, min(columns - half, max(half, start + step * (k + 1))), circuit)
+            placed.drop(node, min(columns - half, max(half, start + step * (k + 1))), circuit)
     for node in extras:
         if node not in cells:
-            drop(node, columns / 2, "")
+            placed.drop(node, columns / 2, "")
     for node in free:
-        drop(node, 0.5, "free")
-    return lanes
+        placed.drop(node, 0.5, "free")
+    return placed.lanes
+
+
+def _spread(
+    group: Sequence[str],
+    pipes: Sequence[Pipe],
+    *,
+    cells: dict[str, _Cell],
+    columns: int,
+    count: int,
+) -> tuple[float, float]:
+    """From where a circuit's parts are spread, and how far apart: between what they join."""
+    ends = [
+        cells[e].middle
+        for p in pipes
+        for e in (p.source, p.target)
+        if e in cells and (p.source in group or p.target in group)
+    ]
+    begins = [cells[p.source].middle for p in pipes if p.target in group and p.source in cells]
+    goes = [cells[p.target].middle for p in pipes if p.source in group and p.target in cells]
+    start = _middle_of(begins) or _middle_of(ends) or columns / 2
+    end = _middle_of(goes) or start
+    step = (end - start) / (count + 1)
+    if abs(step) < 1 and count > 1:
+        step = -1.0 if end <= start else 1.0
+        start = (start + end) / 2 - step * (count + 1) / 2
+    return start, step
+
+
+def _middle_of(places: Sequence[float]) -> float | None:
+    return sum(places) / len(places) if places else None
+
+
+class _Lanes:
+    """Lanes that grow as parts are dropped into them, each near its wish and beside its circuit."""
+
+    def __init__(self, spans: dict[str, int], columns: int, cells: dict[str, _Cell]) -> None:
+        self.lanes: list[list[_Cell]] = []
+        self.spans, self.columns, self.cells = spans, columns, cells
+        self.last: dict[str, int] = {}
+
+    def drop(self, node: str, wish: float, circuit: str) -> None:
+        """Put a part where it costs least: far from its wish, deep, or off its circuit's lane."""
+        span = self.spans[node]
+        spots = [
+            (self._cost(k, start + span / 2 - wish, circuit), k, start)
+            for k in range(len(self.lanes) + 1)
+            for start in self._room(k, span)
+        ]
+        _, k, start = min(spots)  # a new lane always has room
+        if k == len(self.lanes):
+            self.lanes.append([])
+        cell = _Cell(id=node, row=0, start=start, span=span)
+        self.lanes[k].append(cell)
+        self.cells[node] = cell
+        self.last[circuit] = k
+
+    def _room(self, k: int, span: int) -> list[int]:
+        lane = self.lanes[k] if k < len(self.lanes) else []
+        taken = {i for c in lane for i in range(c.start, c.start + c.span)}
+        return [
+            start
+            for start in range(self.columns - span + 1)
+            if not taken.intersection(range(start, start + span))
+        ]
+
+    def _cost(self, k: int, off: float, circuit: str) -> float:
+        cost = abs(off) + (0.9 * k if k < len(self.lanes) else 0.9 * k + 1.2)
+        return cost + (0.8 if self.last.get(circuit, k) != k else 0.0)
 
 
 def _along(group: Iterable[str], pipes: Sequence[Pipe]) -> list[str]:

@@ -178,6 +178,7 @@ def works(visit: Signed, number: str, part: str, *, request: Request) -> HTMLRes
     return visit.page(
         "plan_works.html",
         job=job,
+        stage="plan",
         part=family_of(job).part(part),
         offered=offered,
         work_words=WORKS,
