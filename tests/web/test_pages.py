@@ -18,7 +18,7 @@ from galene.web.routes.worksheets import SHEETS
 from tests.web.conftest import Browser
 
 ROOT = Path(__file__).resolve().parents[2]
-TEMPLATES = sorted((ROOT / "src/galene/web/templates").glob("*.html"))
+TEMPLATES = sorted((ROOT / "src/galene/web/templates").rglob("*.html"))
 STAGES = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover")
 
 
@@ -236,3 +236,15 @@ def test_the_built_stylesheet_is_current() -> None:
     ).stdout.strip()
     first_line = (ROOT / "src/galene/web/static/app.css").read_text().split("\n", 1)[0]
     assert wanted in first_line, "run: npm ci && npm run build"
+
+
+def test_templates_keep_their_lines_and_components_say_what_they_take() -> None:
+    for path in TEMPLATES:
+        text = path.read_text()
+        long = [i for i, line in enumerate(text.splitlines(), 1) if len(line) > 120]
+        assert not long, f"{path.name}: lines {long} are longer than 120 columns"
+        if path.parent.name == "components":
+            assert text.startswith("{#") and "rguments" in text[: text.index("#}")], path.name
+            assert text.count("{% macro ") == 1, f"{path.name}: one component a file"
+        if path.name.startswith("_"):
+            assert text.startswith("{#"), f"{path.name} does not say what it is"
