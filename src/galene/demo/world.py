@@ -2,7 +2,6 @@
 
 from datetime import datetime, timedelta
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState
@@ -15,6 +14,7 @@ from galene.jobs.people import add_person
 from galene.jobs.planning import planned
 from galene.knowledge.schools import DEFAULT_POLICY
 from galene.store.models import Person, Vehicle, Workshop
+from galene.store.repositories import people as people_rows
 
 SIGN_INS = (
     ("maren", "foreman", "slipway-maren"),
@@ -129,7 +129,7 @@ def _said(
 
 def is_empty(db: Session) -> bool:
     """Whether nothing has been set up yet."""
-    return db.scalar(select(Workshop.id).limit(1)) is None
+    return people_rows.workshop_or_none(db) is None
 
 
 def set_up_workshop(db: Session) -> dict[str, Person]:
@@ -560,7 +560,7 @@ def _working(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> No
         .saw("maf_sensor", "oil_film", 2, note="shines at a slant, dust stuck to it")
         .planned(["maf_sensor"], "bakery, by phone")
     )
-    shop = db.get_one(Workshop, 1)
+    shop = people_rows.workshop(db)
     steps = planned(story.job, story.job.plans[0].document.works, shop).plan.steps
     upto = next(i for i, s in enumerate(steps) if s.id == "maf_sensor:spray")
     story.act.now = now - timedelta(minutes=4 + sum(max(0.5, s.minutes) for s in steps[: upto + 1]))

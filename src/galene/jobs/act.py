@@ -5,14 +5,13 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
 from galene.exchange.families import family_of_document
 from galene.jobs.errors import AlreadyDone, Missing, NotAllowed, ReadOnly, Stale
-from galene.store.models import FamilyVersion, Job, Person, Section, Trace, WriteOnce
+from galene.store.models import FamilyVersion, Job, Person, Trace
+from galene.store.repositories import jobs, people, writes
 
 
 @dataclass(kw_only=True)
@@ -44,19 +43,13 @@ class Act:
         AlreadyDone
             The same form was sent before. A twin still in its transaction is waited for.
         """
-        claimed = self.db.execute(
-            insert(WriteOnce)
-            .values(token=token, person_id=self.person.id, at=self.now, location=location)
-            .on_conflict_do_nothing()
-            .returning(WriteOnce.token)
-        ).first()
-        if claimed is None:
-            earlier = self.db.get(WriteOnce, token)
+        if not writes.claim_token(self.db, token, self.person.id, at=self.now, location=location):
+            earlier = writes.token(self.db, token)
             raise AlreadyDone(earlier.location if earlier else location)
 
     def leads_to(self, token: str, location: str) -> None:
         """Change where a claimed token leads, once the write has found out."""
-        row = self.db.get(WriteOnce, token)
+        row = writes.token(self.db, token)
         if row:
             row.location = location
 
@@ -68,19 +61,9 @@ class Act:
         Stale
             Naming who saved the newer one and when.
         """
-        self.db.execute(
-            insert(Section)
-            .values(job_id=job.id, name=section, revision=0, at=self.now, person_id=self.person.id)
-            .on_conflict_do_nothing()
-        )
-        row = self.db.execute(
-            select(Section)
-            .where(Section.job_id == job.id, Section.name == section)
-            .with_for_update()
-            .execution_options(populate_existing=True)
-        ).scalar_one()
+        row = writes.section_locked(self.db, job.id, section, at=self.now, person_id=self.person.id)
         if row.revision != seen:
-            other = self.db.get(Person, row.person_id)
+            other = people.by_id(self.db, row.person_id)
             raise Stale(section, other.name if other else "somebody", row.at)
         row.revision, row.at, row.person_id = seen + 1, self.now, self.person.id
 
@@ -98,16 +81,7 @@ class Act:
             if held.state == "finished" and not finished:
                 raise ReadOnly(number)
             return held
-        job = (
-            self.db.execute(
-                select(Job)
-                .where(Job.number == number)
-                .with_for_update(of=Job)
-                .execution_options(populate_existing=True)
-            )
-            .unique()
-            .scalar_one_or_none()
-        )
+        job = jobs.by_number_locked(self.db, number)
         if job is None:
             raise Missing(f"job {number}")
         if job.state == "finished" and not finished:
@@ -128,7 +102,7 @@ def find_job(db: Session, number: str) -> Job:
     ------
     Missing
     """
-    job = db.execute(select(Job).where(Job.number == number)).unique().scalar_one_or_none()
+    job = jobs.by_number(db, number)
     if job is None:
         raise Missing(f"job {number}")
     return job

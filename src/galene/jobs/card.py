@@ -22,7 +22,8 @@ from galene.jobs.planning import (
     rows_of_round,
     trade_of,
 )
-from galene.store.models import Job, Plan, StepRow, Workshop
+from galene.store.models import Job, Plan, StepRow
+from galene.store.repositories import people
 
 PLACE_OF_ACT: dict[StepAct, str] = {
     "before_set": "evidence",
@@ -90,7 +91,7 @@ def lay_out(act: Act, job: Job, steps: Sequence[Step]) -> None:
     wanted = [s for s in steps if s.id not in done]
     gone = [r for step_id, r in left.items() if step_id not in {s.id for s in wanted}]
     for row in gone:
-        act.db.delete(row)
+        job.steps.remove(row)
     act.db.flush()
     # Positions are unique: move all that stay out of the way, then lay them down in order.
     for i, row in enumerate(r for r in left.values() if r not in gone):
@@ -100,9 +101,8 @@ def lay_out(act: Act, job: Job, steps: Sequence[Step]) -> None:
     for position, step in enumerate(wanted, at):
         kept = left.get(step.id)
         if kept is None:
-            act.db.add(
+            job.steps.append(
                 StepRow(
-                    job_id=job.id,
                     position=position,
                     document=step,
                     records=StepAnswers(),
@@ -118,7 +118,7 @@ def lay_out(act: Act, job: Job, steps: Sequence[Step]) -> None:
         if kept.document != step:
             kept.document = step
     act.db.flush()
-    act.db.expire(job, ["steps"])
+    job.steps.sort(key=lambda r: r.position)
 
 
 def replan(act: Act, job: Job, *, why: str = "", find: FindNote | None = None) -> CorePlan:
@@ -162,7 +162,7 @@ def _next_version(
     find: FindNote | None,
 ) -> None:
     old = job.plans[0]
-    workshop = act.db.get_one(Workshop, 1)
+    workshop = people.workshop(act.db)
     templates = templates_with(old.document.templates)
     other = old.document.bill.other + (find.cost if find else 0.0)
     document = document_of(
@@ -189,9 +189,9 @@ def _next_version(
     limit = old.document.price if plan.held else old.agreed_up_to
     within = limit is not None and document.price <= limit + 0.005 and old.approved_at is not None
     version = old.version + 1
-    act.db.add(
+    job.plans.insert(
+        0,
         Plan(
-            job_id=job.id,
             version=version,
             document=document,
             made_at=act.now,
@@ -199,12 +199,11 @@ def _next_version(
             agreed_up_to=old.agreed_up_to,
             approved_at=act.now if within else None,
             approved_by=f"within what {old.approved_by} agreed to" if within else "",
-        )
+        ),
     )
     # The card goes on by this version: it is no second round.
     job.bay_air = {**job.bay_air, "plan_version": version}
     act.db.flush()
-    act.db.expire(job, ["plans"])
     act.trace(
         job,
         "plan_changed",

@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
@@ -22,7 +21,8 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import CheckResult, Job, MustGoBack, WaitRow, Workshop
+from galene.store.models import CheckResult, Job, MustGoBack, WaitRow
+from galene.store.repositories import jobs, people
 
 
 @dataclass(frozen=True)
@@ -65,13 +65,7 @@ def why_not(check: Check, family: EngineFamily) -> str:
 
 def results_of(db: Session, job: Job, check_id: str) -> list[CheckResult]:
     """Kept results of a check on a job, newest first."""
-    return list(
-        db.scalars(
-            select(CheckResult)
-            .where(CheckResult.job_id == job.id, CheckResult.check_id == check_id)
-            .order_by(CheckResult.id.desc())
-        )
-    )
+    return jobs.check_results(db, job.id, check_id)
 
 
 def drive_said(db: Session, job: Job) -> str:
@@ -184,9 +178,8 @@ def open_for(act: Act, number: str, check_id: str) -> Job:
         if f"hand:check:{check_id}:{i.id}" not in held
     ]
     for item in items:
-        act.db.add(
+        job.items.append(
             MustGoBack(
-                job_id=job.id,
                 key=f"hand:check:{check_id}:{item.id}",
                 what=item.what,
                 kind=item.kind,
@@ -195,7 +188,7 @@ def open_for(act: Act, number: str, check_id: str) -> Job:
                 before=item.before,
                 dangerous=item.dangerous,
                 opened_at=act.now,
-                opened_by_id=act.person.id,
+                opened_by=act.person,
                 closed_at=None,
                 closed_by_id=None,
             )
@@ -203,7 +196,6 @@ def open_for(act: Act, number: str, check_id: str) -> Job:
     if items:
         act.trace(job, "opened_for_check", check=check_id, items=[i.what for i in items])
         act.db.flush()
-        act.db.expire(job, ["items"])
     return job
 
 
@@ -225,7 +217,7 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     part = next((p for p in family_of(job).parts if p.id == part_id and p.may_be_unplugged), None)
     if part is None:
         raise Invalid({"part": "Only a sensor that this engine family names as safe to unplug."})
-    if policy_of(job, act.db.get_one(Workshop, 1)).get("Q") != "timed":
+    if policy_of(job, people.workshop(act.db)).get("Q") != "timed":
         raise Invalid(
             {
                 "part": (
@@ -237,23 +229,21 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     key = f"hand:isolation:{part.id}"
     if any(i.key == key and i.closed_at is None for i in job.items):
         raise Invalid({"part": f"{part.label} is unplugged already."})
-    act.db.add(
+    job.items.append(
         MustGoBack(
-            job_id=job.id,
             key=key,
             what=f"{part.label} plug, off for a test",
             kind="sensor unplugged",
             part=part.id,
             before="road test",
             opened_at=act.now,
-            opened_by_id=act.person.id,
+            opened_by=act.person,
             closed_at=None,
             closed_by_id=None,
         )
     )
-    act.db.add(
+    job.waits.append(
         WaitRow(
-            job_id=job.id,
             name=f"{part.label} unplugged",
             reason="A test, not a repair: plug it in when the time is over",
             started_at=act.now,
@@ -263,7 +253,6 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     )
     act.trace(job, "isolation_began", part=part.id)
     act.db.flush()
-    act.db.expire(job, ["items", "waits"])
     return job
 
 

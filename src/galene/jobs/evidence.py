@@ -27,7 +27,8 @@ from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text, observe
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.components import DEPOSIT_KINDS
-from galene.store.models import Job, Look, Reading, ReadingSet, Workshop
+from galene.store.models import Job, Look, Reading, ReadingSet
+from galene.store.repositories import people
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -327,10 +328,9 @@ def _replace_set(
     act: Act, job: Job, phase: str, *, kind: str, source: str, conditions: dict[str, object]
 ) -> ReadingSet:
     for old in [s for s in job.sets if s.phase == phase and s.kind == kind]:
-        act.db.delete(old)
+        job.sets.remove(old)
     act.db.flush()
     new = ReadingSet(
-        job_id=job.id,
         phase=phase,
         kind=kind,
         source=source,
@@ -338,13 +338,12 @@ def _replace_set(
         taken_at=act.now,
         person_id=act.person.id,
     )
-    act.db.add(new)
+    job.sets.append(new)
     return new
 
 
 def _saved(act: Act, job: Job, phase: str, *, kind: str, row_set: ReadingSet) -> None:
     act.db.flush()
-    act.db.expire(job, ["sets"])
     act.trace(
         job,
         "readings_saved",
@@ -411,7 +410,6 @@ def save_look(
     row = next((k for k in job.looks if k.phase == phase and k.part == part_id), None)
     if row is None:
         row = Look(
-            job_id=job.id,
             phase=phase,
             part=part_id,
             deposit=deposit,
@@ -420,9 +418,8 @@ def save_look(
             at=act.now,
             person_id=act.person.id,
         )
-        act.db.add(row)
+        job.looks.append(row)
         act.db.flush()
-        act.db.expire(job, ["looks"])
     else:
         if row.grade != grade:
             # Seen anew and not measured: what was measured then no longer holds.
@@ -611,7 +608,7 @@ def derive(act: Act, job: Job) -> None:
     """Turn the before set's readings and looks into evidence, through the calculations, with how
     sure they are."""
     family = family_of(job)
-    workshop = act.db.get(Workshop, 1)
+    workshop = people.workshop_or_none(act.db)
     altitude = workshop.altitude_m if workshop else 0.0
     found: dict[str, tuple[str, float, str]] = {}
     _from_idle(job, family, found)

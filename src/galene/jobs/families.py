@@ -7,7 +7,6 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
@@ -16,7 +15,8 @@ from galene.exchange.families import document_of, family_of_document, faults_of
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Invalid, Missing, Refused, Stale
 from galene.knowledge.families import FAMILIES
-from galene.store.models import Bulletin, Family, FamilyDraft, FamilyVersion, Job, Vehicle
+from galene.store.models import Bulletin, Family, FamilyDraft, FamilyVersion, Vehicle
+from galene.store.repositories import families as rows
 
 KEPT_STEPS = 40
 """States of a draft that undo can go back to."""
@@ -33,7 +33,7 @@ def digest_of(document: Mapping[str, Any]) -> str:
 def install_shipped(db: Session, now: datetime) -> None:
     """Put the families that ship with the product into a database that lacks them, and join jobs
     from before to them."""
-    there = set(db.scalars(select(Family.id)))
+    there = rows.ids(db)
     for family in FAMILIES.values():
         if family.id not in there:
             db.add(
@@ -43,15 +43,7 @@ def install_shipped(db: Session, now: datetime) -> None:
                 )
             )
     db.flush()
-    db.execute(
-        update(Job)
-        .where(Job.family_version_id.is_(None))
-        .values(
-            family_version_id=select(Family.current_id)
-            .where(Family.id == Job.family_id)
-            .scalar_subquery()
-        )
-    )
+    rows.give_jobs_their_version(db)
 
 
 def _version(
@@ -71,13 +63,7 @@ def _version(
 
 def versions_in_force(db: Session) -> list[FamilyVersion]:
     """The version in force of every published family, by id."""
-    return list(
-        db.scalars(
-            select(FamilyVersion)
-            .join(Family, Family.current_id == FamilyVersion.id)
-            .order_by(FamilyVersion.family_id)
-        )
-    )
+    return rows.versions_in_force(db)
 
 
 def families(db: Session) -> dict[str, EngineFamily]:
@@ -92,11 +78,7 @@ def current_version(db: Session, family_id: str) -> FamilyVersion:
     ------
     Missing
     """
-    row = db.scalar(
-        select(FamilyVersion)
-        .join(Family, Family.current_id == FamilyVersion.id)
-        .where(Family.id == family_id)
-    )
+    row = rows.version_in_force(db, family_id)
     if row is None:
         raise Missing(f"engine family {family_id[:20]}")
     return row
@@ -104,33 +86,17 @@ def current_version(db: Session, family_id: str) -> FamilyVersion:
 
 def versions_of(db: Session, family_id: str) -> list[FamilyVersion]:
     """All versions of a family, newest first."""
-    return list(
-        db.scalars(
-            select(FamilyVersion)
-            .where(FamilyVersion.family_id == family_id)
-            .order_by(FamilyVersion.version.desc())
-        )
-    )
+    return rows.versions(db, family_id)
 
 
 def drafts(db: Session) -> list[FamilyDraft]:
     """The newest state of every open draft."""
-    newest = select(func.max(FamilyDraft.id)).group_by(FamilyDraft.family_id)
-    return list(
-        db.scalars(
-            select(FamilyDraft).where(FamilyDraft.id.in_(newest)).order_by(FamilyDraft.family_id)
-        )
-    )
+    return rows.drafts(db)
 
 
 def draft_of(db: Session, family_id: str) -> FamilyDraft | None:
     """A family's draft, None where nobody edits it."""
-    return db.scalar(
-        select(FamilyDraft)
-        .where(FamilyDraft.family_id == family_id)
-        .order_by(FamilyDraft.id.desc())
-        .limit(1)
-    )
+    return rows.draft(db, family_id)
 
 
 def family_in_draft(draft: FamilyDraft) -> EngineFamily:
@@ -139,12 +105,7 @@ def family_in_draft(draft: FamilyDraft) -> EngineFamily:
 
 
 def _lock(act: Act, family_id: str) -> Family:
-    row = act.db.execute(
-        select(Family)
-        .where(Family.id == family_id)
-        .with_for_update(of=Family)
-        .execution_options(populate_existing=True)
-    ).scalar_one_or_none()
+    row = rows.locked(act.db, family_id)
     if row is None:
         raise Missing(f"engine family {family_id[:20]}")
     return row
@@ -161,13 +122,7 @@ def _keep(act: Act, family: EngineFamily, what: str) -> FamilyDraft:
     act.db.add(draft)
     act.db.flush()
     act.trace(None, "family_draft", family=family.id, what=what)
-    older = (
-        select(FamilyDraft.id)
-        .where(FamilyDraft.family_id == family.id)
-        .order_by(FamilyDraft.id.desc())
-        .offset(KEPT_STEPS)
-    )
-    act.db.execute(delete(FamilyDraft).where(FamilyDraft.id.in_(older)))
+    rows.forget_drafts(act.db, family.id, but_newest=KEPT_STEPS)
     return draft
 
 
@@ -204,7 +159,7 @@ def new_family(act: Act, family_id: str, name: str, *, like: str = "") -> Family
             parts=(),
         )
     faults = {f.place: f.text for f in faults_of(family) if f.place in ("id", "name")}
-    if act.db.get(Family, family_id):
+    if rows.by_id(act.db, family_id):
         faults["id"] = f"{family_id} is taken: open it, or choose another short name."
     if faults:
         raise Invalid(faults)
@@ -254,12 +209,7 @@ def undo_draft(act: Act, family_id: str, seen: int) -> FamilyDraft:
     """Take the last change back; at the first state there is nothing to take back."""
     _lock(act, family_id)
     draft = _newest(act, family_id, seen)
-    before = act.db.scalar(
-        select(FamilyDraft)
-        .where(FamilyDraft.family_id == family_id, FamilyDraft.id < draft.id)
-        .order_by(FamilyDraft.id.desc())
-        .limit(1)
-    )
+    before = rows.draft(act.db, family_id, before=draft.id)
     if before is None:
         raise Refused("Nothing to undo", ["this is the draft's first state"])
     act.trace(None, "family_draft_undone", family=family_id, what=draft.what)
@@ -272,7 +222,7 @@ def drop_draft(act: Act, family_id: str, seen: int) -> None:
     """Throw a draft away; a family that was never published goes with it."""
     family = _lock(act, family_id)
     _newest(act, family_id, seen)
-    act.db.execute(delete(FamilyDraft).where(FamilyDraft.family_id == family_id))
+    rows.forget_drafts(act.db, family_id)
     if family.current_id is None:
         act.db.delete(family)
     act.trace(None, "family_draft_dropped", family=family_id)
@@ -295,17 +245,12 @@ def publish(act: Act, family_id: str, seen: int, *, note: str) -> FamilyVersion:
         raise Refused("Not ready to publish", [str(f) for f in faults])
     if len(note.strip()) < 3 or len(note) > 400:
         raise Invalid({"note": "Say in a few words what changed: 3 to 400 characters."})
-    number = (
-        act.db.scalar(
-            select(func.max(FamilyVersion.version)).where(FamilyVersion.family_id == family_id)
-        )
-        or 0
-    ) + 1
+    number = rows.last_version(act.db, family_id) + 1
     version = _version(family, number, note.strip(), now=act.now, person_id=act.person.id)
     act.db.add(version)
     act.db.flush()
     row.current_id = version.id
-    act.db.execute(delete(FamilyDraft).where(FamilyDraft.family_id == family_id))
+    rows.forget_drafts(act.db, family_id)
     act.trace(None, "family_published", family=family_id, version=number, note=note.strip())
     act.db.flush()
     return version
@@ -323,7 +268,7 @@ def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
     faults = faults_of(family)
     if faults:
         raise Refused("This family can not be taken in", [str(f) for f in faults])
-    if act.db.get(Family, family.id) is None:
+    if rows.by_id(act.db, family.id) is None:
         act.db.add(Family(id=family.id, current_id=None))
         act.db.flush()
     _lock(act, family.id)
@@ -336,7 +281,8 @@ def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
                 " away first"
             ],
         )
-    current = act.db.get_one(Family, family.id).current
+    known = rows.by_id(act.db, family.id)
+    current = known.current if known else None
     if current is not None:
         _keep(act, family_in(current), "draft begun")
     return _keep(act, family, "taken in from a file")
@@ -401,12 +347,6 @@ def bulletins_for(
     db: Session, family_id: str | None = None, vehicle: Vehicle | None = None
 ) -> list[Bulletin]:
     """Bulletins and recalls of a family, of a vehicle, or of both, newest first."""
-    wanted = [Bulletin.family_id == family_id] if family_id else []
-    if vehicle is not None:
-        wanted.append(Bulletin.vehicle_id == vehicle.id)
-    clause = wanted[0] if len(wanted) == 1 else wanted[0] | wanted[1]
-    return list(
-        db.scalars(
-            select(Bulletin).where(clause).order_by(Bulletin.checked_at.desc(), Bulletin.id.desc())
-        )
+    return rows.bulletins(
+        db, family_id=family_id or None, vehicle_id=vehicle.id if vehicle else None
     )

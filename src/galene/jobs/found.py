@@ -11,7 +11,8 @@ from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.planning import rows_of_round
 from galene.knowledge.found import FOUND
-from galene.store.models import Job, Workshop
+from galene.store.models import Job
+from galene.store.repositories import people
 
 DEAREST = 100_000.0
 LONGEST_MINUTES = 600.0
@@ -94,7 +95,7 @@ def report(
     )
     job.card = replace(job.card, finds=(*job.card.finds, one))
     spent = sum(s.minutes for s in find.steps) or one.minutes
-    workshop = act.db.get_one(Workshop, 1)
+    workshop = people.workshop(act.db)
     more = spent / 60 * workshop.hourly_rate + one.cost
     told = FindNote(
         kind=kind,

@@ -60,23 +60,21 @@ def add_item(
         faults["before"] = "start, road test or handover."
     if faults:
         raise Invalid(faults)
-    act.db.add(
+    job.items.append(
         MustGoBack(
-            job_id=job.id,
             key=f"hand:{key or f'{act.now.timestamp():.3f}'}",
             what=what,
             kind=kind,
             before=before,
             dangerous=kind in INSIDE,
             opened_at=act.now,
-            opened_by_id=act.person.id,
+            opened_by=act.person,
             closed_at=None,
             closed_by_id=None,
         )
     )
     act.trace(job, "item_opened", what=what, kind=kind)
     act.db.flush()
-    act.db.expire(job, ["items"])
     if kind in ASKS_MORE and job.work_began_at and not job.engine_started_at:
         # What was opened by hand asks for the same as what a step opens: venting, or a watch.
         replan(act, job, why=f"Opened by hand: {what}")
@@ -103,13 +101,12 @@ def close_item(act: Act, number: str, key: str) -> Job:
     if step:
         raise Refused("A step of the card closes this", [f"tick: {step.document.text}"])
     if item.dangerous and item.looked_at is None:
-        item.looked_at, item.looked_by_id = act.now, act.person.id
+        item.looked_at, item.looked_by = act.now, act.person
         act.trace(job, "item_looked_at", what=item.what)
     else:
         item.closed_at, item.closed_by_id = act.now, act.person.id
         act.trace(job, "item_closed", what=item.what)
     act.db.flush()
-    act.db.expire(item, ["looked_by"])
     return job
 
 
@@ -334,8 +331,7 @@ def accept_job(act: Act, number: str, read: Sequence[str]) -> Job:
     if unread:
         raise Invalid({"read": "Read each one and tick it: " + ", ".join(unread)})
     was = job.technician.name
-    job.technician_id, job.passing = act.person.id, {}
+    job.technician, job.passing = act.person, {}
     act.trace(job, "job_accepted", was=was, read=[i.what for i in open_items(job)])
     act.db.flush()
-    act.db.expire(job, ["technician"])
     return job

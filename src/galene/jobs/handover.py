@@ -2,8 +2,6 @@
 
 from dataclasses import asdict, dataclass
 
-from sqlalchemy import select
-
 from galene.core.next_visit import Visit, next_visit
 from galene.core.proving import BeforeAfterResult
 from galene.jobs.act import Act
@@ -14,7 +12,8 @@ from galene.jobs.intake import check_text
 from galene.jobs.prove import after_codes, compare
 from galene.jobs.stages import STAGES, lacks
 from galene.knowledge.base import KNOWLEDGE
-from galene.store.models import Job, Workshop
+from galene.store.models import Job
+from galene.store.repositories import jobs, people
 
 
 @dataclass(frozen=True)
@@ -58,16 +57,7 @@ def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
     """When to look again, from this vehicle's own history where it has one."""
     if job.distance_km is None:
         return None
-    earlier = (
-        act.db.scalars(
-            select(Job)
-            .where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished")
-            .order_by(Job.id.desc())
-            .limit(1)
-        )
-        .unique()
-        .first()
-    )
+    earlier = jobs.finished_before(act.db, job)
     since = (
         job.distance_km - earlier.distance_km
         if earlier and earlier.distance_km is not None
@@ -98,7 +88,7 @@ def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, 
     visit = visit_for(act, job, fed)
     # As it stood when the cause was confirmed: the workshop learns from what was said, not from
     # what would be said now.
-    ranking = assess_job(job, act.db.get_one(Workshop, 1).hourly_rate)
+    ranking = assess_job(job, people.workshop(act.db).hourly_rate)
     job.handover = {
         "cause": cause,
         "advice": advice.strip(),

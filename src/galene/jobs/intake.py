@@ -4,7 +4,6 @@ import re
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from galene.core.codes import read_codes
@@ -13,7 +12,8 @@ from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import current_version
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.codes import evidence_of
-from galene.store.models import Family, Job, JobCode, MakerCode, ObservationRow, Vehicle
+from galene.store.models import Job, JobCode, ObservationRow, Vehicle
+from galene.store.repositories import families, jobs, maker_codes, vehicles
 
 STATES = ("present", "absent", "unknown")
 HAZARDS = {"hybrid": "hybrid or high voltage", "airbag": "airbag wiring in the way"}
@@ -30,14 +30,7 @@ def find_vehicles(db: Session, typed: str, limit: int = 6) -> list[Vehicle]:
     key = plate_key(typed)
     if not key:
         return []
-    return list(
-        db.scalars(
-            select(Vehicle)
-            .where(Vehicle.plate_key.contains(key, autoescape=True))
-            .order_by(Vehicle.plate_key.startswith(key, autoescape=True).desc(), Vehicle.plate_key)
-            .limit(limit)
-        )
-    )
+    return vehicles.containing(db, key, limit)
 
 
 @dataclass(kw_only=True)
@@ -65,9 +58,9 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     key = plate_key(given.plate)
     if not 2 <= len(key) <= 12:
         faults["plate"] = "A plate has 2 to 12 letters and figures."
-    elif act.db.scalar(select(Vehicle.id).where(Vehicle.plate_key == key)):
+    elif vehicles.by_key(act.db, key):
         faults["plate"] = f"{given.plate.strip()} is here already: choose it from the list."
-    if not act.db.scalar(select(Family.current_id).where(Family.id == given.family)):
+    if not families.is_in_force(act.db, given.family):
         faults["family"] = "Choose the engine family."
     if not given.model.strip():
         faults["model"] = "Say what vehicle it is."
@@ -105,9 +98,8 @@ def open_job(
     if not complaint.strip():
         raise Invalid({"complaint": "Write the complaint in the customer's words."})
     check_text({"complaint": complaint})
-    act.db.execute(select(func.pg_advisory_xact_lock(8042)))
     prefix = f"{act.now:%y}-"
-    last = act.db.scalar(select(func.max(Job.number)).where(Job.number.startswith(prefix)))
+    last = jobs.last_number(act.db, prefix)
     number = f"{prefix}{int(last.split('-')[1]) + 1 if last else 1:04d}"
     job = Job(
         number=number,
@@ -189,11 +181,7 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
         if not 0 <= form.distance_km <= 5_000_000:
             faults["distance"] = "An odometer from 0 to 5 000 000 km."
         else:
-            earlier = act.db.scalar(
-                select(func.max(Job.distance_km)).where(
-                    Job.vehicle_id == job.vehicle_id, Job.id < job.id
-                )
-            )
+            earlier = jobs.furthest_km_before(act.db, job)
             if earlier is not None and form.distance_km < earlier:
                 faults["distance"] = (
                     f"The odometer stood at {earlier:,.0f} km at an earlier visit.".replace(
@@ -256,17 +244,15 @@ def observe(
     act: Act, job: Job, evidence: str, *, state: str, source: str, confidence: float = 1.0
 ) -> None:
     """Set one piece of evidence. `unknown` takes it away."""
-    row = act.db.get(ObservationRow, (job.id, evidence))
+    row = next((o for o in job.observations if o.evidence == evidence), None)
     if state == "unknown":
         if row:
-            act.db.delete(row)
+            job.observations.remove(row)
             act.db.flush()
-            act.db.expire(job, ["observations"])
         return
     if row is None:
-        act.db.add(
+        job.observations.append(
             ObservationRow(
-                job_id=job.id,
                 evidence=evidence,
                 state=state,
                 confidence=confidence,
@@ -284,7 +270,6 @@ def observe(
             act.person.id,
         )
     act.db.flush()
-    act.db.expire(job, ["observations"])
 
 
 def tap(act: Act, number: str, evidence: str, *, was: str, state: str) -> tuple[str, str | None]:
@@ -300,7 +285,7 @@ def tap(act: Act, number: str, evidence: str, *, was: str, state: str) -> tuple[
         raise Missing(f"evidence {evidence}")
     if state not in STATES or was not in STATES:
         raise Invalid({"state": "present, absent or unknown."})
-    row = act.db.get(ObservationRow, (job.id, evidence))
+    row = next((o for o in job.observations if o.evidence == evidence), None)
     now = row.state if row else "unknown"
     if now == state:
         return now, None
@@ -341,9 +326,8 @@ def add_codes(act: Act, number: str, text: str, *, phase: str = "before") -> lis
         if found.code in there:
             there[found.code].status = found.status
         else:
-            act.db.add(
+            job.codes.append(
                 JobCode(
-                    job_id=job.id,
                     phase=phase,
                     code=found.code,
                     status=found.status,
@@ -351,7 +335,6 @@ def add_codes(act: Act, number: str, text: str, *, phase: str = "before") -> lis
                 )
             )
     act.db.flush()
-    act.db.expire(job, ["codes"])
     if phase == "before":
         code_evidence_of(act, job)
     act.trace(job, "codes_added", codes=[c.code for c in read.codes], phase=phase)
@@ -362,30 +345,22 @@ def remove_code(act: Act, number: str, code: str, *, phase: str = "before") -> N
     """Take a mistyped code away; twice is harmless."""
     job = act.job(number)
     for row in [c for c in job.codes if c.code == code and c.phase == phase]:
-        act.db.delete(row)
+        job.codes.remove(row)
         act.trace(job, "code_removed", code=code, phase=phase)
     act.db.flush()
-    act.db.expire(job, ["codes"])
     if phase == "before":
         code_evidence_of(act, job)
 
 
 def find_open_jobs_with(db: Session, code: str) -> list[Job]:
     """Open jobs on which a code was read before the work."""
-    wanted = (
-        select(Job)
-        .join(JobCode, JobCode.job_id == Job.id)
-        .where(JobCode.code == code, JobCode.phase == "before", Job.state == "open")
-    )
-    return list(db.scalars(wanted).unique())
+    return jobs.open_with_code(db, code)
 
 
 def code_evidence_of(act: Act, job: Job) -> None:
     """Set the groups of a job's codes as evidence; a maker's own code counts as the group that the
     workshop gave it."""
-    named = {
-        row.code: row.evidence for row in act.db.execute(select(MakerCode.code, MakerCode.evidence))
-    }
+    named = maker_codes.groups(act.db)
     engine = outline_of(family_of(job))
     rows = [(c.code, c.status == "pending") for c in job.codes if c.phase == "before"]
     said = {

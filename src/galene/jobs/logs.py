@@ -11,8 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import func, select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
@@ -33,7 +31,8 @@ from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.evidence import SetConditions, channels_of, save_readings
 from galene.jobs.intake import check_text
 from galene.knowledge.log_channels import CHANNELS, propose, unit_word
-from galene.store.models import Job, LogFile, LogMapping, LogValues
+from galene.store.models import Job, LogFile
+from galene.store.repositories import logs as rows
 
 Values = NDArray[np.float64]
 MOST_LOGS = 24
@@ -69,7 +68,7 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
         ) from fault
     job = act.job(number)
     digest = hashlib.sha256(data).hexdigest()
-    known = act.db.scalar(select(LogFile).where(LogFile.job_id == job.id, LogFile.digest == digest))
+    known = rows.by_digest(act.db, job.id, digest)
     if known is not None:
         return known
     if count_logs(act.db, job) >= MOST_LOGS:
@@ -78,7 +77,7 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     key = hashlib.sha256(
         "\x1f".join(f"{c.name}\x1e{c.unit}" for c in read.columns).encode()
     ).hexdigest()[:32]
-    remembered = act.db.get(LogMapping, key)
+    remembered = rows.mapping(act.db, key)
     mapping = _remembered(remembered.mapping, family) if remembered else proposed(read, family)
     log = LogFile(
         job_id=job.id,
@@ -97,13 +96,7 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     )
     act.db.add(log)
     act.db.flush()
-    act.db.execute(
-        insert(LogValues),
-        [
-            {"log_id": log.id, "position": i, "data": zlib.compress(c.values.tobytes(), 1)}
-            for i, c in enumerate(read.columns)
-        ],
-    )
+    rows.add_columns(act.db, log.id, [zlib.compress(c.values.tobytes(), 1) for c in read.columns])
     act.trace(
         job, "log_taken_in", log=log.id, name=log.name, rows=log.rows, columns=len(log.columns)
     )
@@ -174,14 +167,12 @@ def _remembered(mapping: Mapping[str, Any], family: EngineFamily) -> dict[str, A
 
 def logs_of(db: Session, job: Job) -> list[LogFile]:
     """The logs of a job, newest first."""
-    return list(
-        db.scalars(select(LogFile).where(LogFile.job_id == job.id).order_by(LogFile.id.desc()))
-    )
+    return rows.of_job(db, job.id)
 
 
 def count_logs(db: Session, job: Job) -> int:
     """How many logs a job holds."""
-    return db.scalar(select(func.count()).select_from(LogFile).where(LogFile.job_id == job.id)) or 0
+    return rows.count(db, job.id)
 
 
 def find_log(db: Session, job: Job, log_id: int) -> LogFile:
@@ -191,7 +182,7 @@ def find_log(db: Session, job: Job, log_id: int) -> LogFile:
     ------
     Missing
     """
-    log = db.get(LogFile, log_id)
+    log = rows.by_id(db, log_id)
     if log is None or log.job_id != job.id:
         raise Missing(f"log {log_id}")
     return log
@@ -199,12 +190,10 @@ def find_log(db: Session, job: Job, log_id: int) -> LogFile:
 
 def column_values(db: Session, log: LogFile, positions: Sequence[int]) -> dict[int, Values]:
     """Raw values of columns, in the file's order and unit."""
-    rows = db.execute(
-        select(LogValues.position, LogValues.data).where(
-            LogValues.log_id == log.id, LogValues.position.in_(positions)
-        )
-    )
-    return {position: np.frombuffer(zlib.decompress(data), np.float64) for position, data in rows}
+    return {
+        position: np.frombuffer(zlib.decompress(data), np.float64)
+        for position, data in rows.columns(db, log.id, positions).items()
+    }
 
 
 def mapping_faults(
@@ -273,15 +262,7 @@ def save_mapping(
     act.claim(job, f"log {log.id}", seen)
     log.mapping, log.mapped = dict(mapping), True
     log.stretches = found_stretches(trace_of(act.db, log), family)
-    keep = insert(LogMapping).values(
-        heading_key=log.heading_key, mapping=log.mapping, at=act.now, person_id=act.person.id
-    )
-    act.db.execute(
-        keep.on_conflict_do_update(
-            index_elements=["heading_key"],
-            set_={"mapping": keep.excluded.mapping, "at": act.now, "person_id": act.person.id},
-        )
-    )
+    rows.remember_mapping(act.db, log.heading_key, log.mapping, at=act.now, person_id=act.person.id)
     act.trace(job, "log_mapped", log=log.id, channels=sorted(mapping["channels"]))
     return log
 

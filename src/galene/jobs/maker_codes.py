@@ -1,7 +1,5 @@
 """Makers' own codes in the workshop's words: named once, known on every job."""
 
-from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from galene.core.codes import read_codes
@@ -10,6 +8,7 @@ from galene.jobs.errors import Invalid
 from galene.jobs.intake import code_evidence_of, find_open_jobs_with
 from galene.knowledge.codes import GROUPS, code_meaning
 from galene.store.models import MakerCode
+from galene.store.repositories import maker_codes as rows
 
 
 def is_makers_own(code: str) -> bool:
@@ -19,7 +18,7 @@ def is_makers_own(code: str) -> bool:
 
 def words_of(db: Session) -> dict[str, MakerCode]:
     """Every code that the workshop has named."""
-    return {c.code: c for c in db.scalars(select(MakerCode))}
+    return rows.every(db)
 
 
 def name_code(act: Act, code: str, text: str, *, evidence: str) -> MakerCode:
@@ -46,21 +45,16 @@ def name_code(act: Act, code: str, text: str, *, evidence: str) -> MakerCode:
         faults["maker_group"] = "A group of the list, or none."
     if faults:
         raise Invalid(faults)
-    values = {
-        "text": text.strip(),
-        "evidence": evidence or None,
-        "at": act.now,
-        "person_id": act.person.id,
-    }
     named = read.codes[0].code
-    act.db.execute(
-        insert(MakerCode)
-        .values(code=named, **values)
-        .on_conflict_do_update(index_elements=["code"], set_=values)
-    )
     act.trace(None, "maker_code_named", code=named, text=text.strip(), evidence=evidence)
-    act.db.flush()
-    act.db.expire_all()
+    row = rows.save(
+        act.db,
+        named,
+        text.strip(),
+        evidence=evidence or None,
+        at=act.now,
+        person_id=act.person.id,
+    )
     for job in find_open_jobs_with(act.db, named):
         code_evidence_of(act, job)
-    return act.db.get_one(MakerCode, named)
+    return row

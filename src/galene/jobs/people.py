@@ -7,7 +7,6 @@ from datetime import datetime, timedelta
 
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
-from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from galene.jobs.act import Act
@@ -15,7 +14,9 @@ from galene.jobs.errors import Invalid, Stale
 from galene.jobs.families import families
 from galene.jobs.plan import without_agent
 from galene.knowledge.schools import SCHOOLS
-from galene.store.models import Person, Trace, WebSession, Workshop, WriteOnce
+from galene.store.models import Person, Trace, WebSession, Workshop
+from galene.store.repositories import people as rows
+from galene.store.repositories import writes
 
 HASHER = PasswordHash((Argon2Hasher(time_cost=2, memory_cost=19456, parallelism=1),))
 SESSION_LENGTH = timedelta(hours=14)
@@ -46,12 +47,12 @@ def _key(secret: str) -> str:
 
 def find_person(db: Session, sign_in: str) -> Person | None:
     """Somebody by the name that they sign in with."""
-    return db.scalar(select(Person).where(Person.sign_in == sign_in.strip().lower()[:80]))
+    return rows.by_sign_in(db, sign_in.strip().lower()[:80])
 
 
 def everybody(db: Session) -> list[Person]:
     """All who sign in, by name."""
-    return list(db.scalars(select(Person).order_by(Person.name)))
+    return rows.everybody(db)
 
 
 def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | None:
@@ -61,8 +62,8 @@ def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | No
     if person is None or not right:
         return None
     secret = secrets.token_urlsafe(32)
-    db.execute(delete(WebSession).where(WebSession.expires_at < now))
-    db.execute(delete(WriteOnce).where(WriteOnce.at < now - timedelta(days=30)))
+    rows.forget_sessions(db, now)
+    writes.forget_tokens(db, now - timedelta(days=30))
     db.add(WebSession(id=_key(secret), person_id=person.id, expires_at=now + SESSION_LENGTH))
     db.add(Trace(at=now, person_id=person.id, job_id=None, action="signed_in", detail={}))
     return secret
@@ -71,22 +72,18 @@ def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | No
 def session_of(db: Session, secret: str, now: datetime) -> tuple[WebSession, Workshop] | None:
     """The session behind a cookie with the workshop, in one query; None where it is unknown or
     over."""
-    row = db.execute(
-        select(WebSession, Workshop)
-        .join(Workshop, Workshop.id == 1)
-        .where(WebSession.id == _key(secret))
-    ).first()
-    return (row[0], row[1]) if row and row[0].expires_at > now else None
+    found = rows.session_and_workshop(db, _key(secret))
+    return found if found and found[0].expires_at > now else None
 
 
 def sign_out(db: Session, secret: str) -> None:
     """End a session; twice is harmless."""
-    db.execute(delete(WebSession).where(WebSession.id == _key(secret)))
+    rows.end_session(db, _key(secret))
 
 
 def set_view(db: Session, secret: str, theme: str, *, layout: str) -> None:
     """Day or night, desk or bay, for this browser."""
-    row = db.get(WebSession, _key(secret))
+    row = rows.session(db, _key(secret))
     if row is None or theme not in ("day", "night") or layout not in ("desk", "bay"):
         raise Invalid({"view": "day or night, desk or bay."})
     row.theme, row.layout = theme, layout
@@ -137,11 +134,9 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
     act.foreman()
     if faults := workshop_faults(act, form):
         raise Invalid(faults)
-    shop = act.db.execute(select(Workshop).where(Workshop.id == 1).with_for_update()).scalar_one()
+    shop = rows.workshop_locked(act.db)
     if shop.revision != seen:
-        last = act.db.scalar(
-            select(Trace).where(Trace.action == "workshop_saved").order_by(Trace.id.desc()).limit(1)
-        )
+        last = rows.last_trace(act.db, "workshop_saved")
         raise Stale(
             "the workshop's settings",
             last.person.name if last and last.person else "somebody",

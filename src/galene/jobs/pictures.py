@@ -4,14 +4,15 @@ data, never in the picture."""
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Stale
 from galene.jobs.intake import check_text
-from galene.store.models import FamilyDraft, FamilyVersion, Job, JobPicture
+from galene.store.models import Job, JobPicture
 from galene.store.pictures import Kept, PictureStore
+from galene.store.repositories import families
+from galene.store.repositories import pictures as rows
 
 PHASES: dict[str, str] = {"before": "before", "after": "after", "found": "found on the way"}
 MOST_MARKS = 40
@@ -59,13 +60,7 @@ def add_picture(
 
 def pictures_of(db: Session, job: Job) -> list[JobPicture]:
     """A job's pictures, oldest first."""
-    return list(
-        db.scalars(
-            select(JobPicture)
-            .where(JobPicture.job_id == job.id)
-            .order_by(JobPicture.at, JobPicture.id)
-        )
-    )
+    return rows.of_job(db, job.id)
 
 
 def find_picture(db: Session, job: Job, picture_id: int) -> JobPicture:
@@ -75,7 +70,7 @@ def find_picture(db: Session, job: Job, picture_id: int) -> JobPicture:
     ------
     Missing
     """
-    row = db.get(JobPicture, picture_id)
+    row = rows.by_id(db, picture_id)
     if row is None or row.job_id != job.id:
         raise Missing(f"picture {picture_id}")
     return row
@@ -141,11 +136,8 @@ def _names_in(document: Any) -> Iterable[str]:
 def check_pictures(db: Session, store: PictureStore) -> tuple[list[str], list[str]]:
     """Content hashes of pictures on disk that no record names, and of records whose picture is not
     on disk."""
-    named = {n for row in db.execute(select(JobPicture.digest, JobPicture.thumbnail)) for n in row}
-    for document in [
-        *db.scalars(select(FamilyVersion.document)),
-        *db.scalars(select(FamilyDraft.document)),
-    ]:
+    named = rows.file_names(db)
+    for document in families.documents(db):
         named |= set(_names_in(document))
     there = set(store.names())
     return sorted(there - named), sorted(named - there)

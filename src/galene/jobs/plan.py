@@ -19,7 +19,8 @@ from galene.knowledge.components import COOLANT_STOP
 from galene.knowledge.methods import METHODS, agents_for
 from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, tags_of, way_in_place
 from galene.knowledge.treatment import chosen_agent
-from galene.store.models import Job, Plan, Workshop
+from galene.store.models import Job, Plan
+from galene.store.repositories import people
 
 SUGGEST_AT = 0.25
 """Causes at least this likely put their part into the first suggestion of the scope."""
@@ -59,7 +60,7 @@ def override_school(
     if choice and len(reason.strip()) < 5:
         faults["reason"] = "Say why: it stands in the report."
     if choice and not faults:
-        chosen = {**policy_of(job, act.db.get_one(Workshop, 1)), letter: choice}
+        chosen = {**policy_of(job, people.workshop(act.db)), letter: choice}
         bare = without_agent(family_of(job), chosen)
         if bare:
             faults["reason"] = f"{next(iter(bare.values()))} Choose another."
@@ -224,24 +225,23 @@ def save_plan(
             ],
         )
     act.claim(job, "plan", seen)
-    workshop = act.db.get_one(Workshop, 1)
+    workshop = people.workshop(act.db)
     try:
         found = planned(job, works, workshop, extra_spares=extra_spares)
     except InputError as fault:
         raise Invalid({"parts": f"{fault.value}: {fault.allowed}."}) from fault
     version = job.plans[0].version + 1 if job.plans else 1
-    act.db.add(
+    job.plans.insert(
+        0,
         Plan(
-            job_id=job.id,
             version=version,
             document=found.document,
             made_at=act.now,
             person_id=act.person.id,
             approved_at=None,
-        )
+        ),
     )
     act.db.flush()
-    act.db.expire(job, ["plans"])
     scope_ids = [w.part for w in works]
     act.trace(
         job, "plan_saved", version=version, parts=scope_ids, price=round(found.document.price, 2)

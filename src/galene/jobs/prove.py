@@ -344,9 +344,8 @@ def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
         ready_for(job, row, "Road test first")
         mark_done(act, row)
     for old in [c for c in job.codes if c.phase == "after"]:
-        act.db.delete(old)
+        job.codes.remove(old)
     act.db.flush()
-    act.db.expire(job, ["codes"])
     if text.strip():
         add_codes(act, number, text, phase="after")
     job.pending_read_at = act.now

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import lru_cache
 
-from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from galene.core.chemistry.judge import VERDICTS, WAYS, Agent, Judgement, Reason, judge, refined
@@ -22,6 +21,7 @@ from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.labels import PICTOGRAMS
 from galene.store.models import Job, Lot, Movement, Override, Product, Sheet
+from galene.store.repositories import shelf as rows
 
 SOON = timedelta(days=60)
 STATEMENT = re.compile(r"[HP]\d{3}[A-Za-z]{0,2}(\+[HP]\d{3}[A-Za-z]{0,2})*|EUH\d{3}")
@@ -60,21 +60,12 @@ def agent_of(product: Product) -> Agent:
 
 def agents_on_shelf(db: Session) -> dict[str, Agent]:
     """The shelf's products as agents, by id."""
-    return {
-        str(p.id): agent_of(p)
-        for p in db.scalars(select(Product).where(Product.retired_at.is_(None)))
-    }
+    return {str(p.id): agent_of(p) for p in rows.products(db)}
 
 
 def products(db: Session) -> list[Product]:
     """What stands on the shelf, by class and name."""
-    return list(
-        db.scalars(
-            select(Product)
-            .where(Product.retired_at.is_(None))
-            .order_by(Product.class_id, Product.name)
-        )
-    )
+    return rows.products(db)
 
 
 def find_product(db: Session, product_id: int) -> Product:
@@ -84,7 +75,7 @@ def find_product(db: Session, product_id: int) -> Product:
     ------
     Missing
     """
-    product = db.get(Product, product_id)
+    product = rows.product(db, product_id)
     if product is None:
         raise Missing(f"product {product_id}")
     return product
@@ -128,12 +119,7 @@ def product_faults(act: Act, product_id: int | None, form: ProductForm) -> dict[
             refined(AGENTS[form.class_id].agent, form.properties)
         except InputError as fault:
             faults["properties"] = f"{fault.value}: {fault.allowed}."
-    twin = act.db.scalar(
-        select(Product).where(
-            func.lower(Product.name) == name.lower(), Product.id != (product_id or 0)
-        )
-    )
-    if twin is not None:
+    if rows.named(act.db, name, but=product_id) is not None:
         faults["name"] = "There is a product of this name."
     return faults
 
@@ -165,7 +151,7 @@ def save_product(act: Act, product_id: int | None, form: ProductForm, *, seen: i
         )
         act.db.add(product)
     else:
-        found = act.db.scalar(select(Product).where(Product.id == product_id).with_for_update())
+        found = rows.product_locked(act.db, product_id)
         if found is None:
             raise Missing(f"product {product_id}")
         if found.revision != seen:
@@ -209,7 +195,7 @@ def deliver(
     Invalid
         ``cans`` or ``expires_on``.
     """
-    product = act.db.scalar(select(Product).where(Product.id == product_id).with_for_update())
+    product = rows.product_locked(act.db, product_id)
     if product is None:
         raise Missing(f"product {product_id}")
     faults = {}
@@ -223,17 +209,15 @@ def deliver(
     if faults:
         raise Invalid(faults)
     lot = Lot(
-        product_id=product.id,
         number=number.strip(),
         expires_on=expires_on,
         opened_at=None,
         left_ml=cans * product.size_ml,
         at=act.now,
     )
-    act.db.add(lot)
+    product.lots.append(lot)
     act.db.flush()
     _moved(act, product, lot, ml=lot.left_ml, why="delivery")
-    act.db.expire(product, ["lots"])
     return product
 
 
@@ -244,9 +228,7 @@ def count(act: Act, product_id: int, lot_id: int, *, found_ml: float) -> Product
     ------
     Invalid, Missing
     """
-    lot = act.db.scalar(
-        select(Lot).where(Lot.id == lot_id, Lot.product_id == product_id).with_for_update()
-    )
+    lot = rows.lot_locked(act.db, product_id, lot_id)
     if lot is None:
         raise Missing(f"lot {lot_id}")
     if not 0 <= found_ml <= 1_000_000:
@@ -290,15 +272,8 @@ def take_for_step(
     Only products whose label affirms what the step asks for are booked. A shelf that holds too
     little stops nobody here: the step was done. The rest stays unbooked.
     """
-    rows = act.db.execute(
-        select(Lot, Product)
-        .join(Product)
-        .where(Product.class_id == class_id, Product.retired_at.is_(None), Lot.left_ml > 0)
-        .order_by(Lot.expires_on.asc().nulls_last(), Lot.id)
-        .with_for_update(of=Lot)
-    ).all()
     rest = ml
-    for lot, product in rows:
+    for lot, product in rows.lots_of_class(act.db, class_id):
         if rest <= 0:
             break
         if lot.expires_on is not None and lot.expires_on <= act.now:
@@ -316,16 +291,14 @@ def take_for_step(
 def give_back(act: Act, job: Job, step_key: str) -> None:
     """Undo what a step booked, when its tick is undone."""
     booked: dict[tuple[int, int], float] = {}
-    for row in act.db.scalars(
-        select(Movement).where(Movement.job_id == job.id, Movement.step_key == step_key)
-    ):
+    for row in rows.movements_of_step(act.db, job.id, step_key):
         if row.lot_id is not None:
             booked[row.product_id, row.lot_id] = (
                 booked.get((row.product_id, row.lot_id), 0.0) + row.ml
             )
     for (product_id, lot_id), ml in booked.items():
         if ml < 0:
-            lot = act.db.get_one(Lot, lot_id)
+            lot = rows.lot(act.db, lot_id)
             lot.left_ml -= ml
             _moved(
                 act,
@@ -369,9 +342,7 @@ def attach(act: Act, product_id: int, kind: str, *, name: str, data: bytes) -> S
 
 def sheets_of(db: Session, product_id: int) -> list[Sheet]:
     """Files of a product, newest first."""
-    return list(
-        db.scalars(select(Sheet).where(Sheet.product_id == product_id).order_by(Sheet.id.desc()))
-    )
+    return rows.sheets(db, product_id)
 
 
 def override(
@@ -398,11 +369,7 @@ def override(
         faults["source"] = "Say where it is written: label, data sheet, edition."
     if faults:
         raise Invalid(faults)
-    row = act.db.scalar(
-        select(Override).where(
-            Override.product_id == product.id, Override.component == component, Override.way == way
-        )
-    )
+    row = rows.override(act.db, product.id, component, way=way)
     if not verdict:
         if row is not None:
             act.db.delete(row)
@@ -439,10 +406,7 @@ def override(
 
 def overrides_of(db: Session, product_id: int) -> dict[tuple[str, str], Override]:
     """Overrides of a product by component and way."""
-    return {
-        (o.component, o.way): o
-        for o in db.scalars(select(Override).where(Override.product_id == product_id))
-    }
+    return {(o.component, o.way): o for o in rows.overrides(db, product_id)}
 
 
 def with_override(found: Judgement, row: Override | None) -> Judgement:
@@ -533,11 +497,4 @@ def waste_csv(db: Session, job: Job) -> str:
 
 def used_on(db: Session, job: Job) -> list[tuple[str, str, float]]:
     """Products that a job used: name, class, ml."""
-    rows = db.execute(
-        select(Product.name, Product.class_id, -func.sum(Movement.ml))
-        .join(Product, Product.id == Movement.product_id)
-        .where(Movement.job_id == job.id)
-        .group_by(Product.name, Product.class_id)
-        .order_by(Product.name)
-    )
-    return [(name, class_id, float(ml)) for name, class_id, ml in rows if ml and ml > 0]
+    return rows.used_on(db, job.id)

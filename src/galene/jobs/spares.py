@@ -4,8 +4,6 @@ fits them."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from galene.core.planning.document import BilledSpare, PlanDocument
@@ -13,7 +11,8 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Stale
 from galene.jobs.intake import check_text
 from galene.knowledge.bill import spare_of
-from galene.store.models import Job, SpareReserved, SpareStock
+from galene.store.models import Job, SpareStock
+from galene.store.repositories import spares as rows
 
 MOST_PIECES = 9_999
 
@@ -48,29 +47,12 @@ class StockLine:
         return self.stock.pieces - self.reserved < self.stock.least
 
 
-def _reserved(db: Session, numbers: Sequence[str], but_job: int | None) -> dict[str, int]:
-    rows = db.execute(
-        select(SpareReserved.number, func.sum(SpareReserved.pieces))
-        .join(Job, Job.id == SpareReserved.job_id)
-        .where(
-            SpareReserved.number.in_(numbers),
-            SpareReserved.taken_at.is_(None),
-            SpareReserved.job_id != (but_job or 0),
-            Job.state == "open",
-        )
-        .group_by(SpareReserved.number)
-    )
-    return {number: int(pieces) for number, pieces in rows}
-
-
 def against_stock(db: Session, job: Job, spares: Sequence[BilledSpare]) -> list[Held]:
     """A pick list's parts against the shelf; what other open jobs hold is not there for this
     one."""
     numbers = [s.number for s in spares if s.number]
-    stock = {
-        s.number: s for s in db.scalars(select(SpareStock).where(SpareStock.number.in_(numbers)))
-    }
-    reserved = _reserved(db, numbers, job.id)
+    stock = rows.stock_of(db, numbers)
+    reserved = rows.reserved(db, numbers, but_job=job.id)
     return [
         Held(
             spare=s,
@@ -85,25 +67,20 @@ def against_stock(db: Session, job: Job, spares: Sequence[BilledSpare]) -> list[
 
 def stock_lines(db: Session) -> list[StockLine]:
     """Every part on the shelf, by name, with what is reserved."""
-    rows = list(db.scalars(select(SpareStock).order_by(SpareStock.name, SpareStock.number)))
-    reserved = _reserved(db, [r.number for r in rows], None)
-    return [StockLine(stock=r, reserved=reserved.get(r.number, 0)) for r in rows]
+    stock = rows.stock(db)
+    reserved = rows.reserved(db, [s.number for s in stock], but_job=None)
+    return [StockLine(stock=s, reserved=reserved.get(s.number, 0)) for s in stock]
 
 
 def reserve(act: Act, job: Job, document: PlanDocument) -> None:
     """Hold what a plan consumes for its job; what it no longer needs is let go."""
     act.db.flush()
     wanted = [s.number for s in document.bill.spares if s.number]
-    held = act.db.scalars(select(SpareReserved).where(SpareReserved.job_id == job.id)).all()
-    for row in held:
+    for row in rows.reserved_for(act.db, job.id):
         if row.number not in wanted and row.taken_at is None:
             act.db.delete(row)
     for number in dict.fromkeys(wanted):
-        act.db.execute(
-            insert(SpareReserved)
-            .values(job_id=job.id, number=number, pieces=1, at=act.now, person_id=act.person.id)
-            .on_conflict_do_nothing()
-        )
+        rows.reserve(act.db, job.id, number, at=act.now, person_id=act.person.id)
 
 
 def take(act: Act, job: Job, consumed: Sequence[str]) -> None:
@@ -115,7 +92,7 @@ def take(act: Act, job: Job, consumed: Sequence[str]) -> None:
         if stock is None:
             continue
         stock.pieces = max(0, stock.pieces - 1)
-        row = act.db.get(SpareReserved, (job.id, number))
+        row = rows.reservation(act.db, job.id, number)
         if row is not None and row.taken_at is None:
             row.taken_at = act.now
 
@@ -129,7 +106,7 @@ def give_back(act: Act, job: Job, consumed: Sequence[str]) -> None:
         if stock is None:
             continue
         stock.pieces += 1
-        row = act.db.get(SpareReserved, (job.id, number))
+        row = rows.reservation(act.db, job.id, number)
         if row is not None:
             row.taken_at = None
 
@@ -137,9 +114,7 @@ def give_back(act: Act, job: Job, consumed: Sequence[str]) -> None:
 def _locked(db: Session, number: str) -> SpareStock | None:
     if not number:
         return None
-    return db.scalars(
-        select(SpareStock).where(SpareStock.number == number).with_for_update()
-    ).first()
+    return rows.stock_locked(db, number)
 
 
 def save_stock(

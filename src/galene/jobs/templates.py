@@ -3,8 +3,6 @@ for one family."""
 
 from typing import Any
 
-from sqlalchemy import ColumnElement, select
-from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, object_session
 
 from galene.core.airpath import EngineFamily
@@ -33,32 +31,21 @@ from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, WAYS_IN_PLACE
 from galene.knowledge.treatment import Circumstances, forbidden, judged_use, trade_for
 from galene.knowledge.variants import LETTERS, WORDS, variants_of
-from galene.store.models import Job, Plan, TemplateVersion, Workshop
-
-
-def _newest(db: Session, *where: ColumnElement[bool]) -> list[TemplateVersion]:
-    """The newest version of each template, without those taken back; the general ones before a
-    family's own."""
-    keys = (TemplateVersion.kind, TemplateVersion.template_id, TemplateVersion.family_id)
-    rows = db.scalars(
-        select(TemplateVersion)
-        .ext(distinct_on(*keys))
-        .where(*where)
-        .order_by(*keys, TemplateVersion.version.desc())
-    )
-    return [r for r in rows if r.document is not None]
+from galene.store.models import Job, Plan, TemplateVersion
+from galene.store.repositories import people
+from galene.store.repositories import templates as rows
 
 
 def all_in_force(db: Session) -> list[TemplateVersion]:
     """The workshop's own versions that are in force for every engine or for one."""
-    return _newest(db)
+    return rows.in_force(db)
 
 
 def templates_for(db: Session, family_id: str) -> TemplateSet:
     """The templates in force for a family."""
     own: dict[str, dict[str, Any]] = {}
     # A family's own come after the general ones, as the empty id sorts first.
-    for row in _newest(db, TemplateVersion.family_id.in_(("", family_id))):
+    for row in rows.in_force(db, family_ids=("", family_id)):
         own.setdefault(row.kind, {})[row.template_id] = row.document
     return templates_with(own)
 
@@ -80,17 +67,7 @@ def versions_of(
 ) -> list[TemplateVersion]:
     """All versions of the workshop's own, newest first; none where the shipped one was never
     changed."""
-    return list(
-        db.scalars(
-            select(TemplateVersion)
-            .where(
-                TemplateVersion.kind == kind,
-                TemplateVersion.template_id == template_id,
-                TemplateVersion.family_id == family_id,
-            )
-            .order_by(TemplateVersion.version.desc())
-        )
-    )
+    return rows.versions(db, kind, template_id, family_id=family_id)
 
 
 def in_force(db: Session, kind: str, template_id: str, *, family_id: str) -> Template:
@@ -248,7 +225,7 @@ def save_template(
             document = document_of(kind, template)
     if faults:
         raise Invalid(faults)
-    act.db.execute(select(Workshop.id).where(Workshop.id == 1).with_for_update())
+    people.workshop_locked(act.db)
     last = next(iter(versions_of(act.db, kind, template_id, family_id=family_id)), None)
     if (last.version if last else 0) != seen:
         raise Stale(

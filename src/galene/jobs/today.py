@@ -4,8 +4,7 @@ first."""
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session
 
 from galene.jobs.card import PLACE_OF_ACT
 from galene.jobs.evidence import set_of
@@ -15,7 +14,8 @@ from galene.jobs.prove import relearn_state
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.waits import running_waits
 from galene.jobs.work import current_step
-from galene.store.models import Job, ReadingSet, WaitRow
+from galene.store.models import Job, WaitRow
+from galene.store.repositories import jobs
 
 BOARD_LIMIT = 16
 
@@ -142,21 +142,7 @@ def _next_of_handover(job: Job) -> tuple[str, str, str, int]:
 def board(db: Session, now: datetime) -> list[Standing]:
     """Open jobs with their standing: what is due and urgent first. Steps and plans are read only
     where a stage asks for them."""
-    jobs = (
-        db.scalars(
-            select(Job)
-            .where(Job.state == "open")
-            .options(
-                *(selectinload(x) for x in (Job.items, Job.waits)),
-                selectinload(Job.sets).lazyload(ReadingSet.readings),
-            )
-            .order_by(Job.due_at.nulls_last(), Job.id)
-            .limit(BOARD_LIMIT)
-        )
-        .unique()
-        .all()
-    )
-    found = [standing(j, now) for j in jobs]
+    found = [standing(j, now) for j in jobs.open_by_due(db, BOARD_LIMIT)]
     far = datetime.max.replace(tzinfo=now.tzinfo)
     found.sort(key=lambda s: (s.urgency, s.job.due_at or far, -STAGES.index(s.job.stage)))
     return found
@@ -164,13 +150,9 @@ def board(db: Session, now: datetime) -> list[Standing]:
 
 def open_count(db: Session) -> int:
     """How many jobs are open, also those that do not fit on the board."""
-    return db.scalar(select(func.count()).select_from(Job).where(Job.state == "open")) or 0
+    return jobs.count_open(db)
 
 
-def lately_finished(db: Session, limit: int = 4) -> list[Job]:
+def recently_finished(db: Session, limit: int = 4) -> list[Job]:
     """The newest finished jobs."""
-    return list(
-        db.scalars(
-            select(Job).where(Job.state == "finished").order_by(Job.finished_at.desc()).limit(limit)
-        ).unique()
-    )
+    return jobs.recently_finished(db, limit)

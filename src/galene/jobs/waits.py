@@ -13,11 +13,13 @@ LONGEST_MINUTES = 2880.0
 
 def running_waits(job: Job, now: datetime) -> list[WaitRow]:
     """Waits that still run, the next to end first."""
-    return [w for w in job.waits if w.ends_at > now and not w.cut_short]
+    left = [w for w in job.waits if w.ends_at > now and not w.cut_short]
+    return sorted(left, key=lambda w: w.ends_at)
 
 
 def _find(job: Job, name: str) -> WaitRow:
-    row = next((w for w in reversed(job.waits) if w.name == name and not w.cut_short), None)
+    named = [w for w in job.waits if w.name == name and not w.cut_short]
+    row = max(named, key=lambda w: w.ends_at, default=None)
     if row is None:
         raise Missing(f"wait {name[:60]}")
     return row
@@ -50,9 +52,8 @@ def start_wait(act: Act, number: str, name: str, *, minutes: float | None, reaso
         faults["wait_name"] = "That one runs already: lengthen it, or name another."
     if faults:
         raise Invalid(faults)
-    act.db.add(
+    job.waits.append(
         WaitRow(
-            job_id=job.id,
             name=name.strip(),
             reason=reason.strip(),
             started_at=act.now,
@@ -62,7 +63,6 @@ def start_wait(act: Act, number: str, name: str, *, minutes: float | None, reaso
     )
     act.trace(job, "wait_started", name=name.strip(), minutes=minutes, reason=reason.strip())
     act.db.flush()
-    act.db.expire(job, ["waits"])
     return job
 
 

@@ -115,9 +115,8 @@ def begin_work(
         return _go_on_by(act, job, document)
     for row in [s for s in rows_of_round(job) if s.done_at is None]:
         # Of a round that was given up nothing is left to do on this car.
-        act.db.delete(row)
+        job.steps.remove(row)
     act.db.flush()
-    act.db.expire(job, ["steps"])
     if job.work_began_at:
         # A second round, after a proof that failed: its start and its relearn are asked for anew.
         job.engine_started_at, job.gates, job.relearn, job.pick = None, {}, {}, {}
@@ -306,9 +305,6 @@ def tick(
     said = {g.record: g.said for g in kept.given}
     act.trace(job, "step_done", step=step.id, records=said, early=early_reason.strip())
     act.db.flush()
-    # Read again only what this tick added to: the answer waits for it.
-    if step.opens or step.wait:
-        act.db.expire(job, ["items", "waits"])
     why = _turned(job, step, kept)
     if why:
         replan(act, job, why=why)
@@ -318,9 +314,8 @@ def tick(
 def _happens(act: Act, job: Job, step: Step) -> None:
     """What a step does besides its answers: items, its wait, what it uses up."""
     for item in step.opens:
-        act.db.add(
+        job.items.append(
             MustGoBack(
-                job_id=job.id,
                 key=item.id,
                 what=item.what,
                 kind=item.kind,
@@ -329,7 +324,7 @@ def _happens(act: Act, job: Job, step: Step) -> None:
                 before=item.before,
                 dangerous=item.dangerous,
                 opened_at=act.now,
-                opened_by_id=act.person.id,
+                opened_by=act.person,
                 closed_at=None,
                 closed_by_id=None,
             )
@@ -338,9 +333,8 @@ def _happens(act: Act, job: Job, step: Step) -> None:
         if shown.key in step.closes and shown.closed_at is None:
             shown.closed_at, shown.closed_by_id = act.now, act.person.id
     if step.wait and step.wait.minutes:
-        act.db.add(
+        job.waits.append(
             WaitRow(
-                job_id=job.id,
                 name=step.wait.id,
                 reason=step.wait.why,
                 started_at=act.now,
@@ -669,7 +663,6 @@ def untick(act: Act, number: str, step_id: int) -> Job:
     row.records, row.early_reason = StepAnswers(), ""
     act.trace(job, "step_undone", step=step.id)
     act.db.flush()
-    act.db.expire(job, ["items", "waits"])
     if turned:
         replan(act, job, why=f"Undone: {turned}")
     return job
@@ -678,14 +671,14 @@ def untick(act: Act, number: str, step_id: int) -> Job:
 def _happened_not(act: Act, job: Job, step: Step) -> None:
     """Take back what a step did, by what it names."""
     opened = {i.id for i in step.opens}
-    for item in job.items:
+    for item in list(job.items):
         if item.key in step.closes:
             item.closed_at = item.closed_by_id = None
         if item.key in opened:
-            act.db.delete(item)
-    for wait in job.waits:
+            job.items.remove(item)
+    for wait in list(job.waits):
         if step.wait and wait.name == step.wait.id:
-            act.db.delete(wait)
+            job.waits.remove(wait)
     if step.agent:
         shelf.give_back(act, job, step.id)
     if step.consumes:
@@ -757,10 +750,9 @@ def acknowledge(act: Act, number: str, caution: str) -> Job:
     if caution not in CAUTIONS:
         raise Missing(f"caution {caution}")
     if caution not in {a.caution for a in job.acknowledgements}:
-        act.db.add(
-            Acknowledgement(job_id=job.id, caution=caution, at=act.now, person_id=act.person.id)
+        job.acknowledgements.append(
+            Acknowledgement(caution=caution, at=act.now, person_id=act.person.id)
         )
         act.trace(job, "caution_read", caution=caution)
         act.db.flush()
-        act.db.expire(job, ["acknowledgements"])
     return job

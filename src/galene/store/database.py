@@ -4,7 +4,9 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -46,3 +48,13 @@ def migrate(url: str) -> None:
     config.set_main_option("script_location", str(MIGRATIONS))
     config.set_main_option("sqlalchemy.url", driver_url(url).replace("%", "%%"))
     command.upgrade(config, "head")
+
+
+def answers(engine: Engine) -> bool:
+    """Whether the database answers now."""
+    try:
+        with engine.connect() as connection:
+            connection.execute(text("select 1"))
+    except (PoolTimeout, DBAPIError):
+        return False
+    return True

@@ -23,6 +23,8 @@ from galene.core.planning.records import Step
 from galene.store.codec import Recorded, answers_upgraded, plan_upgraded, step_upgraded
 
 Stamp = DateTime(timezone=True)
+OWNED = "all, delete-orphan"
+"""Rows that live and die with the one that lists them: put on its list, they are kept with it."""
 
 
 class Base(DeclarativeBase):
@@ -252,15 +254,17 @@ class Job(Base):
     family_version: Mapped[FamilyVersion | None] = relationship(lazy="joined")
     signed_by: Mapped[Person | None] = relationship(foreign_keys=[signed_by_id])
     sections: Mapped[list["Section"]] = relationship()
-    observations: Mapped[list["ObservationRow"]] = relationship(order_by="ObservationRow.at")
-    codes: Mapped[list["JobCode"]] = relationship(order_by="JobCode.id")
-    sets: Mapped[list["ReadingSet"]] = relationship(order_by="ReadingSet.id")
-    looks: Mapped[list["Look"]] = relationship(order_by="Look.id")
-    plans: Mapped[list["Plan"]] = relationship(order_by="Plan.version.desc()")
-    steps: Mapped[list["StepRow"]] = relationship(order_by="StepRow.position")
-    items: Mapped[list["MustGoBack"]] = relationship(order_by="MustGoBack.id")
-    waits: Mapped[list["WaitRow"]] = relationship(order_by="WaitRow.ends_at")
-    acknowledgements: Mapped[list["Acknowledgement"]] = relationship()
+    observations: Mapped[list["ObservationRow"]] = relationship(
+        order_by="ObservationRow.at", cascade=OWNED
+    )
+    codes: Mapped[list["JobCode"]] = relationship(order_by="JobCode.id", cascade=OWNED)
+    sets: Mapped[list["ReadingSet"]] = relationship(order_by="ReadingSet.id", cascade=OWNED)
+    looks: Mapped[list["Look"]] = relationship(order_by="Look.id", cascade=OWNED)
+    plans: Mapped[list["Plan"]] = relationship(order_by="Plan.version.desc()", cascade=OWNED)
+    steps: Mapped[list["StepRow"]] = relationship(order_by="StepRow.position", cascade=OWNED)
+    items: Mapped[list["MustGoBack"]] = relationship(order_by="MustGoBack.id", cascade=OWNED)
+    waits: Mapped[list["WaitRow"]] = relationship(order_by="WaitRow.ends_at", cascade=OWNED)
+    acknowledgements: Mapped[list["Acknowledgement"]] = relationship(cascade=OWNED)
 
 
 class Section(Base):
@@ -554,7 +558,9 @@ class Product(Base):
     note: Mapped[str] = mapped_column(default="")
     retired_at: Mapped[datetime | None]
     revision: Mapped[int] = mapped_column(default=1)
-    lots: Mapped[list["Lot"]] = relationship(lazy="selectin", order_by="Lot.expires_on, Lot.id")
+    lots: Mapped[list["Lot"]] = relationship(
+        lazy="selectin", order_by="Lot.expires_on, Lot.id", cascade=OWNED
+    )
 
 
 class Lot(Base):

@@ -10,12 +10,10 @@ import structlog
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
-from sqlalchemy import Engine, text
-from sqlalchemy.exc import DBAPIError, OperationalError
-from sqlalchemy.exc import TimeoutError as PoolTimeout
+from sqlalchemy import Engine
 from starlette.middleware.gzip import GZipMiddleware
 
-from galene.store.database import make_sessions
+from galene.store.database import answers, make_sessions
 from galene.store.pictures import PictureStore
 from galene.web.api import assessments, calculations, judgements, plans, scopes
 from galene.web.news import News
@@ -114,10 +112,7 @@ def create_app(
 
     @app.get("/healthz", include_in_schema=False)
     def healthz() -> JSONResponse:
-        try:
-            with engine.connect() as connection:
-                connection.execute(text("select 1"))
-        except (OperationalError, PoolTimeout, DBAPIError):
+        if not answers(engine):
             return JSONResponse({"status": "database does not answer"}, 503)
         return JSONResponse({"status": "ok"})
 

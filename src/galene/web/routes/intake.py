@@ -5,7 +5,6 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
-from sqlalchemy import select
 
 from galene.core.codes import read_codes
 from galene.core.diagnosis.assess import is_heard
@@ -16,7 +15,8 @@ from galene.jobs.families import bulletins_for, families
 from galene.jobs.stages import advance, go_back, lacks
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.evidence import EVIDENCE, WHEN
-from galene.store.models import Job, Trace, Vehicle
+from galene.store.models import Job
+from galene.store.repositories import jobs, vehicles
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -51,7 +51,7 @@ def found(visit: Signed, plate: str = "") -> HTMLResponse:
 @router.post("/jobs/new")
 def begin(visit: Signed, form: Sent) -> Response:
     key = intake.plate_key(form.text("plate"))
-    vehicle = visit.db.scalar(select(Vehicle).where(Vehicle.plate_key == key)) if key else None
+    vehicle = vehicles.by_key(visit.db, key) if key else None
     due = None
     if form.text("due"):
         try:
@@ -231,11 +231,5 @@ def back(visit: Signed, number: str, form: Sent) -> Response:
 @router.get("/jobs/{number}/trace")
 def trace(visit: Signed, number: str) -> HTMLResponse:
     job = visit.job(number)
-    rows = (
-        visit.db.scalars(
-            select(Trace).where(Trace.job_id == job.id).order_by(Trace.id.desc()).limit(300)
-        )
-        .unique()
-        .all()
-    )
+    rows = jobs.trace(visit.db, job.id, limit=300)
     return visit.page("trace.html", job=job, stage="", rows=rows)

@@ -29,7 +29,8 @@ from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.labels import PICTOGRAMS, STATEMENTS
 from galene.knowledge.methods import PREPARED
-from galene.store.models import Product, Sheet
+from galene.store.models import Product
+from galene.store.repositories import shelf as shelf_rows
 from galene.web.forms import Form
 from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
@@ -369,7 +370,7 @@ def attach(visit: Signed, product_id: int, form: SentFile) -> Response:
 
 @router.get("/shelf/{product_id}/sheets/{sheet_id}")
 def sheet(visit: Signed, product_id: int, sheet_id: int) -> Response:
-    row = visit.db.get(Sheet, sheet_id)
+    row = shelf_rows.sheet(visit.db, sheet_id)
     if row is None or row.product_id != product_id:
         raise Missing(f"sheet {sheet_id}")
     return Response(

@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from galene.jobs.errors import Invalid
 from galene.jobs.people import SESSION_LENGTH, set_view, sign_in, sign_out
-from galene.store.models import Workshop
+from galene.store.repositories import people as people_rows
 from galene.web.security import COOKIE
 from galene.web.templating import TEMPLATES
 from galene.web.visit import Sent, Signed, VisitRoute, form_data
@@ -19,7 +19,7 @@ def _page(
     request: Request, back: str, name: str = "", *, fault: str = "", status: int = 200
 ) -> HTMLResponse:
     with request.app.state.sessions() as db:
-        shop = db.get_one(Workshop, 1)
+        shop = people_rows.workshop(db)
         return HTMLResponse(
             TEMPLATES.get_template("sign_in.html").render(
                 request=request, back=back, name=name, fault=fault, shop=shop

@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from galene.jobs.today import board, lately_finished, open_count
+from galene.jobs.today import board, open_count, recently_finished
 from galene.web.drawings.day import day_strip
 from galene.web.visit import Signed, VisitRoute
 
@@ -26,7 +26,7 @@ def show(visit: Signed) -> HTMLResponse:
         lead=lead,
         standings=standings,
         offered=[s.job for s in standings if s.job.passing.get("to") == visit.person.id],
-        finished=lately_finished(visit.db),
+        finished=recently_finished(visit.db),
         open_count=open_count(visit.db),
         place="today",
         strip=day_strip(standings, visit.now),

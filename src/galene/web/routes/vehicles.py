@@ -4,15 +4,15 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
-from sqlalchemy import func, select
-from sqlalchemy.orm import selectinload
 
 from galene.jobs.act import family_in
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
 from galene.jobs.handover import verdict_of
 from galene.jobs.intake import find_vehicles, plate_key
-from galene.store.models import Job, Vehicle
+from galene.store.models import Vehicle
+from galene.store.repositories import jobs as job_rows
+from galene.store.repositories import vehicles as vehicle_rows
 from galene.web.forms import Form
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
@@ -21,24 +21,15 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 @router.get("/vehicles")
 def index(visit: Signed, plate: str = "") -> HTMLResponse:
-    every = select(Vehicle).order_by(Vehicle.plate_key).limit(40)
     vehicles = (
-        find_vehicles(visit.db, plate, 40) if plate.strip() else list(visit.db.scalars(every))
+        find_vehicles(visit.db, plate, 40) if plate.strip() else vehicle_rows.first(visit.db, 40)
     )
-    newest = visit.db.execute(
-        select(Job.vehicle_id, func.max(Job.id), func.count())
-        .where(Job.vehicle_id.in_([v.id for v in vehicles]))
-        .group_by(Job.vehicle_id)
-    ).all()
-    jobs = {
-        j.vehicle_id: j
-        for j in visit.db.scalars(select(Job).where(Job.id.in_([n[1] for n in newest]))).unique()
-    }
+    jobs, counts = job_rows.newest_of_vehicles(visit.db, [v.id for v in vehicles])
     return visit.page(
         "vehicles.html",
         vehicles=vehicles,
         jobs=jobs,
-        counts={n[0]: n[2] for n in newest},
+        counts=counts,
         families=families(visit.db),
         typed=plate[:20],
         place="vehicles",
@@ -46,7 +37,7 @@ def index(visit: Signed, plate: str = "") -> HTMLResponse:
 
 
 def _vehicle(visit: Visit, plate: str) -> Vehicle:
-    vehicle = visit.db.scalar(select(Vehicle).where(Vehicle.plate_key == plate_key(plate)))
+    vehicle = vehicle_rows.by_key(visit.db, plate_key(plate))
     if vehicle is None:
         raise Missing(f"vehicle {plate[:20]}")
     return vehicle
@@ -57,17 +48,7 @@ def page(
 ) -> HTMLResponse:
     """A vehicle's life: visits on a line, bulletins and recalls."""
     vehicle = _vehicle(visit, plate)
-    jobs = (
-        visit.db.scalars(
-            select(Job)
-            .where(Job.vehicle_id == vehicle.id)
-            .options(selectinload(Job.looks), selectinload(Job.sets), selectinload(Job.codes))
-            .order_by(Job.id.desc())
-            .limit(60)
-        )
-        .unique()
-        .all()
-    )
+    jobs = job_rows.of_vehicle(visit.db, vehicle.id, limit=60)
     finished = {j.id: verdict_of(j) for j in jobs if j.state == "finished"}
     return visit.page(
         "vehicle.html",

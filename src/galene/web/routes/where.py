@@ -4,7 +4,6 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
-from sqlalchemy import select
 
 from galene.core.codes import read_codes
 from galene.core.whereabouts import find_parts, whereabouts
@@ -15,7 +14,8 @@ from galene.jobs.families import current_version
 from galene.jobs.intake import plate_key
 from galene.knowledge.codes import GROUPS, code_meaning
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import Job, Vehicle
+from galene.store.repositories import jobs as job_rows
+from galene.store.repositories import vehicles as vehicle_rows
 from galene.web.drawings.airpath import picture_of
 from galene.web.visit import Signed, Visit, VisitRoute
 
@@ -24,19 +24,10 @@ KINDS = {c.id: (c.title, c.what) for c in COMPONENTS.values()}
 
 
 def _context(visit: Visit, plate: str, typed: str, *, chosen: str) -> dict[str, Any]:
-    vehicle = visit.db.scalar(select(Vehicle).where(Vehicle.plate_key == plate_key(plate)))
+    vehicle = vehicle_rows.by_key(visit.db, plate_key(plate))
     if vehicle is None:
         raise Missing(f"vehicle {plate[:20]}")
-    job = (
-        visit.db.scalars(
-            select(Job)
-            .where(Job.vehicle_id == vehicle.id, Job.state == "open")
-            .order_by(Job.id.desc())
-            .limit(1)
-        )
-        .unique()
-        .first()
-    )
+    job = job_rows.open_of_vehicle(visit.db, vehicle.id)
     family = family_of(job) if job else family_in(current_version(visit.db, vehicle.family_id))
     codes = read_codes(typed).codes if typed.strip() else ()
     meaning = code_meaning(codes[0].code) if codes else None

@@ -1,0 +1,152 @@
+"""Jobs: by number, by standing, by vehicle."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, selectinload
+
+from galene.store.models import CheckResult, Job, JobCode, ReadingSet, Trace
+
+NUMBERS_LOCK = 8042
+"""Advisory lock under which the next job's number is found."""
+
+
+def by_number(db: Session, number: str) -> Job | None:
+    """The job of this number."""
+    return db.execute(select(Job).where(Job.number == number)).unique().scalar_one_or_none()
+
+
+def by_number_locked(db: Session, number: str) -> Job | None:
+    """The job as it is now, locked until the write ends."""
+    asked = (
+        select(Job)
+        .where(Job.number == number)
+        .with_for_update(of=Job)
+        .execution_options(populate_existing=True)
+    )
+    return db.execute(asked).unique().scalar_one_or_none()
+
+
+def last_number(db: Session, prefix: str) -> str | None:
+    """The highest number that begins so; nobody else takes one before the write ends."""
+    db.execute(select(func.pg_advisory_xact_lock(NUMBERS_LOCK)))
+    return db.scalar(select(func.max(Job.number)).where(Job.number.startswith(prefix)))
+
+
+def open_by_due(db: Session, limit: int) -> Sequence[Job]:
+    """Open jobs with what the board shows of them, the first due first."""
+    asked = (
+        select(Job)
+        .where(Job.state == "open")
+        .options(
+            *(selectinload(x) for x in (Job.items, Job.waits)),
+            selectinload(Job.sets).lazyload(ReadingSet.readings),
+        )
+        .order_by(Job.due_at.nulls_last(), Job.id)
+        .limit(limit)
+    )
+    return db.scalars(asked).unique().all()
+
+
+def count_open(db: Session) -> int:
+    """How many jobs are open."""
+    return db.scalar(select(func.count()).select_from(Job).where(Job.state == "open")) or 0
+
+
+def recently_finished(db: Session, limit: int) -> list[Job]:
+    """Finished jobs, the newest first."""
+    asked = select(Job).where(Job.state == "finished").order_by(Job.finished_at.desc())
+    return list(db.scalars(asked.limit(limit)).unique())
+
+
+def open_with_code(db: Session, code: str) -> list[Job]:
+    """Open jobs on which a code was read before the work."""
+    asked = (
+        select(Job)
+        .join(JobCode, JobCode.job_id == Job.id)
+        .where(JobCode.code == code, JobCode.phase == "before", Job.state == "open")
+    )
+    return list(db.scalars(asked).unique())
+
+
+def furthest_km_before(db: Session, job: Job) -> float | None:
+    """The highest odometer of the vehicle's earlier jobs."""
+    return db.scalar(
+        select(func.max(Job.distance_km)).where(Job.vehicle_id == job.vehicle_id, Job.id < job.id)
+    )
+
+
+def finished_before(db: Session, job: Job) -> Job | None:
+    """The vehicle's last finished job before this one."""
+    asked = (
+        select(Job)
+        .where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished")
+        .order_by(Job.id.desc())
+        .limit(1)
+    )
+    return db.scalars(asked).unique().first()
+
+
+def open_of_vehicle(db: Session, vehicle_id: int) -> Job | None:
+    """The vehicle's newest open job."""
+    asked = (
+        select(Job)
+        .where(Job.vehicle_id == vehicle_id, Job.state == "open")
+        .order_by(Job.id.desc())
+        .limit(1)
+    )
+    return db.scalars(asked).unique().first()
+
+
+def of_vehicle(db: Session, vehicle_id: int, limit: int) -> Sequence[Job]:
+    """A vehicle's jobs with what its page shows of them, the newest first."""
+    asked = (
+        select(Job)
+        .where(Job.vehicle_id == vehicle_id)
+        .options(selectinload(Job.looks), selectinload(Job.sets), selectinload(Job.codes))
+        .order_by(Job.id.desc())
+        .limit(limit)
+    )
+    return db.scalars(asked).unique().all()
+
+
+def newest_of_vehicles(
+    db: Session, vehicle_ids: Sequence[int]
+) -> tuple[dict[int, Job], dict[int, int]]:
+    """The newest job of each vehicle, and how many it has had."""
+    newest = db.execute(
+        select(Job.vehicle_id, func.max(Job.id), func.count())
+        .where(Job.vehicle_id.in_(vehicle_ids))
+        .group_by(Job.vehicle_id)
+    ).all()
+    asked = select(Job).where(Job.id.in_([row[1] for row in newest]))
+    jobs = {job.vehicle_id: job for job in db.scalars(asked).unique()}
+    return jobs, {row[0]: row[2] for row in newest}
+
+
+def handovers(db: Session, limit: int) -> Sequence[dict[str, Any]]:
+    """What was confirmed at the handover of finished jobs, the newest first."""
+    return db.scalars(
+        select(Job.handover)
+        .where(Job.state == "finished")
+        .order_by(Job.finished_at.desc())
+        .limit(limit)
+    ).all()
+
+
+def check_results(db: Session, job_id: int, check_id: str) -> list[CheckResult]:
+    """Runs of a check on a job, the newest first."""
+    return list(
+        db.scalars(
+            select(CheckResult)
+            .where(CheckResult.job_id == job_id, CheckResult.check_id == check_id)
+            .order_by(CheckResult.id.desc())
+        )
+    )
+
+
+def trace(db: Session, job_id: int, limit: int) -> Sequence[Trace]:
+    """Who did what on a job, the newest first."""
+    asked = select(Trace).where(Trace.job_id == job_id).order_by(Trace.id.desc()).limit(limit)
+    return db.scalars(asked).unique().all()

@@ -1,0 +1,29 @@
+"""Vehicles by their plates."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from galene.store.models import Vehicle
+
+
+def by_key(db: Session, key: str) -> Vehicle | None:
+    """The vehicle of a plate without spaces and signs."""
+    return db.scalar(select(Vehicle).where(Vehicle.plate_key == key))
+
+
+def containing(db: Session, key: str, limit: int) -> list[Vehicle]:
+    """Vehicles whose plate holds `key`, those that begin with it first."""
+    begins = Vehicle.plate_key.startswith(key, autoescape=True)
+    return list(
+        db.scalars(
+            select(Vehicle)
+            .where(Vehicle.plate_key.contains(key, autoescape=True))
+            .order_by(begins.desc(), Vehicle.plate_key)
+            .limit(limit)
+        )
+    )
+
+
+def first(db: Session, limit: int) -> list[Vehicle]:
+    """Vehicles by plate."""
+    return list(db.scalars(select(Vehicle).order_by(Vehicle.plate_key).limit(limit)))
