@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
+from httpx2 import Response
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
@@ -13,6 +14,11 @@ from galene.web.app import create_app
 from tests.conftest import demo_jobs
 
 HOST = "http://testserver"
+
+
+def flat(answer: Response) -> str:
+    """A page's text on one line: how its template is broken into lines says nothing."""
+    return " ".join(answer.text.split())
 
 
 class Browser(TestClient):

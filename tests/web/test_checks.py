@@ -10,7 +10,7 @@ from galene.jobs import diagnosis
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.check_words import NEEDS_AND_SHOWS
 from galene.store.models import CheckResult, Job
-from tests.web.conftest import Browser
+from tests.web.conftest import Browser, flat
 
 FLOW = {
     "closed_map_kpa": "34",
@@ -67,7 +67,7 @@ def test_figures_become_evidence_and_the_page_says_what_changed(
     web: Browser, db: Session, v6: str
 ) -> None:
     path = f"/jobs/{v6}/checks/egr_flow_test"
-    page = web.get(path).text
+    page = flat(web.get(path))
     assert (
         'name="displacement_l" value="2.9"' in page and 'name="closed_map_kpa" value=""' in page
     ), "known figures are filled in, readings are not"
@@ -125,7 +125,7 @@ def test_figures_that_can_not_be_are_named_and_kept_on_the_page(
     assert (
         answer.status_code == 422
         and words in answer.text
-        and 'name="closed_rpm" value="690"' in answer.text
+        and 'name="closed_rpm" value="690"' in flat(answer)
     )
     assert db.scalars(select(CheckResult).join(Job).where(Job.number == v6)).all() == []
 
@@ -304,7 +304,7 @@ def test_the_diagnosis_says_what_to_do_in_which_order(web: Browser, db: Session)
     number = db.scalars(
         select(Job.number).where(Job.family_id == "D", Job.state == "open").order_by(Job.number)
     ).first()
-    page = web.get(f"/jobs/{number}/diagnosis").text
+    page = flat(web.get(f"/jobs/{number}/diagnosis"))
     order = page[page.index("What to do in which order") : page.index("What feeds it?")]
     assert order.index("1. Clean: recirculation passage plugged") < order.index(
         "Clean: recirculation cooler plugged"

@@ -7,13 +7,14 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from galene.core.logs import ColumnPlace
 from galene.demo.engine import EngineState
 from galene.demo.logger import recorded
 from galene.jobs import intake
 from galene.jobs.act import Act
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Job, LogFile, LogMapping, ReadingSet, Trace
-from tests.web.conftest import HOST, Browser
+from tests.web.conftest import Browser, HOST, flat
 
 LOG = recorded(
     FAMILIES["B"], EngineState(roughness_rpm=8, leak_g_s=0.5), 9, idle_rpm=690, passage_mm2=20.0
@@ -135,10 +136,9 @@ def test_the_same_file_twice_is_one_log_and_its_layout_is_remembered(
     answer = named(web, v6, first, **{"channel.2": "map_kpa"})
     assert answer.status_code == 303
     log = db.scalars(select(LogFile).order_by(LogFile.id.desc()).limit(1)).one()
-    assert log.mapping["channels"]["map_kpa"] == {
-        "column": 2,
-        "unit": "mbar",
-    }, "the file's own unit is taken where none was chosen"
+    assert log.mapping.channels["map_kpa"] == ColumnPlace(column=2, unit="mbar"), (
+        "the file's own unit is taken where none was chosen"
+    )
     other = db.scalars(select(Job.number).where(Job.family_id == "C", Job.state == "open")).one()
     again = bring(web, other, ODD + "12:00:41;700;330;90\n", once="third-token").headers["location"]
     page = web.get(again).text
@@ -202,10 +202,10 @@ def test_stretches_are_moved_by_hand_and_nobody_is_overwritten(
     assert web.submit(f"{where}/stretches", ends).status_code == 303
     log = db.scalars(select(LogFile).order_by(LogFile.id.desc()).limit(1)).one()
     assert (
-        log.stretches[0]["start_s"],
-        log.stretches[0]["end_s"],
-        log.stretches[0]["by_hand"],
-    ) == (10, 40.5, True) and not log.stretches[1]["by_hand"]
+        log.segments[0].start_s,
+        log.segments[0].end_s,
+        log.segments[0].by_hand,
+    ) == (10, 40.5, True) and not log.segments[1].by_hand
     assert "set by hand" in web.get(where).text
     stale = web.submit(f"{where}/stretches", {**ends, "end.0": "41"})
     assert stale.status_code == 409 and "this log" in stale.text
@@ -249,7 +249,9 @@ def test_a_check_opens_with_the_rows_of_a_log_and_is_kept(
     }
     live = web.submit(f"{path}/live", figures).text
     assert "Restricted" in live and "data-grip=" in live and "Shut 1" in live
-    moved = web.submit(f"{path}/live", {**figures, "open_from_s": "158", "open_to_s": "160"}).text
+    moved = flat(
+        web.submit(f"{path}/live", {**figures, "open_from_s": "158", "open_to_s": "160"})
+    )
     assert "Open 158.0 to 160.0 s" in moved
     assert web.submit(path, figures).status_code == 303 and "Restricted" in web.get(path).text
     assert web.submit(f"{path}/live", {**figures, "csv": "1,2\n3,4"}).text.count("allowed is") == 1

@@ -1,7 +1,7 @@
 """Logs: a time that runs forward, and the steady stretches that readings are taken from."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
@@ -104,13 +104,44 @@ def runs(mask: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Stretch:
+class ColumnPlace:
+    """Where a channel stands in a file: the column's position, and the unit that it is in."""
+
+    column: int
+    unit: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class ColumnMapping:
+    """What the columns of a file stand for: its time, and channels by id."""
+
+    time: ColumnPlace | None = None
+    channels: Mapping[str, ColumnPlace] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ColumnSummary:
+    """A column as the file has it: heading, unit as written, the first values, and of those that
+    are filled how many, the lowest, the highest and the middle one."""
+
+    name: str
+    unit: str
+    head: tuple[float | None, ...]
+    filled: int
+    low: float | None = None
+    high: float | None = None
+    middle: float | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Segment:
     """A part of a log: `kind` idle, trim, closed or open; seconds; why it was chosen."""
 
     kind: str
     start_s: float
     end_s: float
     why: str
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)
@@ -188,7 +219,7 @@ IDLE_LEAST_S, IDLE_MOST_S, SETTLE_S, WARM_C = 8.0, 60.0, 2.0, 70.0
 what counts as warm."""
 
 
-def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
+def find_idle(trace: Trace, highest_rpm: float) -> Segment | None:
     """The longest stretch of untouched, warm idle.
 
     Parameters
@@ -201,7 +232,7 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
 
     Returns
     -------
-    Stretch or None
+    Segment or None
         None where no eight seconds of idle are in the log.
 
     Notes
@@ -248,7 +279,7 @@ def find_idle(trace: Trace, highest_rpm: float) -> Stretch | None:
         + (", warm" if warm else ", coolant not known to be warm")
         + (", its last minute" if kept > start else "")
     )
-    return Stretch(kind="idle", start_s=float(kept), end_s=float(end), why=why)
+    return Segment(kind="idle", start_s=float(kept), end_s=float(end), why=why)
 
 
 STEADY_S, APART = 5.0, 1.35
@@ -256,7 +287,7 @@ STEADY_S, APART = 5.0, 1.35
 least."""
 
 
-def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
+def find_trim_points(trace: Trace, most: int = 5) -> list[Segment]:
     """Steady stretches at airflows that lie apart, the longest of each, least air first.
 
     Parameters
@@ -300,12 +331,12 @@ def find_trim_points(trace: Trace, most: int = 5) -> list[Stretch]:
         closest = min(range(1, len(chosen)), key=lambda i: chosen[i][0] / chosen[i - 1][0])
         chosen.pop(closest if closest < len(chosen) - 1 else closest - 1)
     return [
-        Stretch(kind="trim", start_s=start, end_s=end, why=f"steady at {level:.1f} g/s")
+        Segment(kind="trim", start_s=start, end_s=end, why=f"steady at {level:.1f} g/s")
         for level, start, end in chosen
     ]
 
 
-def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
+def find_plateaus(trace: Trace) -> tuple[Segment, Segment]:
     """The stretch before a valve was opened, and the first one after it, in a trace at a held idle.
 
     Parameters
@@ -378,14 +409,14 @@ def find_plateaus(trace: Trace) -> tuple[Stretch, Stretch]:
     a, b = stretches[0]
     before = max((e for e in ends if e <= a), default=0)
     quiet = min(round(1 / step), (a - before) // 3)
-    closed = Stretch(
+    closed = Segment(
         kind="closed",
         start_s=float(max(grid[before + quiet], grid[a] - 8)),
         end_s=float(grid[a - max(1, round(0.5 / step))]),
         why=f"before the valve was driven, {why}",
     )
     settled = a + min(round(1 / step), (b - a) // 3)
-    return closed, Stretch(
+    return closed, Segment(
         kind="open",
         start_s=float(grid[settled]),
         end_s=float(min(grid[b - 1], grid[settled] + 6)),

@@ -6,8 +6,8 @@ import zlib
 from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from threading import Lock
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,10 @@ from sqlalchemy.orm import Session
 from galene.core.airpath import EngineFamily
 from galene.core.errors import InputError
 from galene.core.logs import (
-    Stretch,
+    ColumnMapping,
+    ColumnPlace,
+    ColumnSummary,
+    Segment,
     Trace,
     find_idle,
     find_plateaus,
@@ -85,12 +88,12 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
         kind=read.kind,
         digest=digest,
         rows=len(read.columns[0].values),
-        columns=[_summary(c) for c in read.columns],
+        columns=tuple(_summary(c) for c in read.columns),
         remarks=list(read.remarks),
         heading_key=key,
         mapping=mapping,
         mapped=False,
-        stretches=[],
+        segments=(),
         at=act.now,
         person_id=act.person.id,
     )
@@ -102,43 +105,39 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     )
     if remembered and not mapping_faults(act.db, log, mapping, family=family):
         log.mapped = True
-        log.stretches = found_stretches(trace_of(act.db, log), family)
+        log.segments = found_segments(trace_of(act.db, log), family)
     return log
 
 
-def _summary(column: LogColumn) -> dict[str, Any]:
+def _summary(column: LogColumn) -> ColumnSummary:
     known = column.values[np.isfinite(column.values)]
-    facts: dict[str, float] = {"filled": len(known)}
-    if len(known):
-        facts |= {
-            "low": float(known.min()),
-            "high": float(known.max()),
-            "middle": float(np.median(known)),
-        }
-    return {
-        "name": column.name,
-        "unit": column.unit,
-        "head": [None if not np.isfinite(v) else float(v) for v in column.values[:6]],
-        **facts,
-    }
+    return ColumnSummary(
+        name=column.name,
+        unit=column.unit,
+        head=tuple(None if not np.isfinite(v) else float(v) for v in column.values[:6]),
+        filled=len(known),
+        low=float(known.min()) if len(known) else None,
+        high=float(known.max()) if len(known) else None,
+        middle=float(np.median(known)) if len(known) else None,
+    )
 
 
-def proposed(read: ReadLog, family: EngineFamily) -> dict[str, Any]:
+def proposed(read: ReadLog, family: EngineFamily) -> ColumnMapping:
     """What the columns probably are, by their headings; units as written, else the one whose
     figures an engine can show."""
     columns = [c for i, c in enumerate(read.columns) if i != read.time_column]
     places = [i for i in range(len(read.columns)) if i != read.time_column]
     found = propose([c.name for c in columns], family.components)
     channels = {
-        channel: {"column": places[k], "unit": _unit_of(columns[k], channel)}
+        channel: ColumnPlace(column=places[k], unit=_unit_of(columns[k], channel))
         for channel, k in found.items()
     }
     time = (
-        {"column": read.time_column, "unit": time_unit(read.columns[read.time_column])}
+        ColumnPlace(column=read.time_column, unit=time_unit(read.columns[read.time_column]))
         if read.time_column is not None
         else None
     )
-    return {"time": time, "channels": channels}
+    return ColumnMapping(time=time, channels=channels)
 
 
 def _unit_of(column: LogColumn, channel_id: str) -> str:
@@ -157,12 +156,10 @@ def _unit_of(column: LogColumn, channel_id: str) -> str:
     return next(fitting, quantity.kept.id)
 
 
-def _remembered(mapping: Mapping[str, Any], family: EngineFamily) -> dict[str, Any]:
+def _remembered(mapping: ColumnMapping, family: EngineFamily) -> ColumnMapping:
     possible = set(channels_for(family))
-    return {
-        "time": mapping["time"],
-        "channels": {c: m for c, m in mapping["channels"].items() if c in possible},
-    }
+    kept = {c: place for c, place in mapping.channels.items() if c in possible}
+    return replace(mapping, channels=kept)
 
 
 def logs_of(db: Session, job: Job) -> list[LogFile]:
@@ -197,24 +194,24 @@ def column_values(db: Session, log: LogFile, positions: Sequence[int]) -> dict[i
 
 
 def mapping_faults(
-    db: Session, log: LogFile, mapping: Mapping[str, Any], *, family: EngineFamily
+    db: Session, log: LogFile, mapping: ColumnMapping, *, family: EngineFamily
 ) -> dict[str, str]:
     """What is wrong with a mapping, by the form's field."""
     faults: dict[str, str] = {}
-    time = mapping.get("time")
-    if not time or not 0 <= time["column"] < len(log.columns):
+    time = mapping.time
+    if time is None or not 0 <= time.column < len(log.columns):
         return {"time": "Say which column is the time."}
-    if time["unit"] not in TIME_UNITS:
+    if time.unit not in TIME_UNITS:
         return {"time": "A unit of time: " + ", ".join(TIME_UNITS) + "."}
     taken: dict[int, str] = {}
-    for channel_id, place in mapping["channels"].items():
-        column = place["column"]
+    for channel_id, place in mapping.channels.items():
+        column = place.column
         field = f"channel.{column}"
         channel = CHANNELS.get(channel_id)
         if channel is None or channel_id not in channels_for(family):
             faults[field] = "This engine has no such channel."
             continue
-        if not 0 <= column < len(log.columns) or column == time["column"]:
+        if not 0 <= column < len(log.columns) or column == time.column:
             faults[field] = "Another column than the time."
             continue
         if column in taken:
@@ -222,30 +219,28 @@ def mapping_faults(
         taken[column] = channel_id
         quantity = QUANTITIES[channel.quantity]
         facts = log.columns[column]
-        if place["unit"] not in {u.id for u in quantity.units}:
+        if place.unit not in {u.id for u in quantity.units}:
             faults[field] = "A unit of " + ", ".join(u.id for u in quantity.units) + "."
-        elif "middle" not in facts:
+        elif facts.middle is None:
             faults[field] = "This column is empty."
         else:
-            middle = convert(quantity, facts["middle"], place["unit"], target=quantity.kept.id)
+            middle = convert(quantity, facts.middle, place.unit, target=quantity.kept.id)
             if not channel.low <= middle <= channel.high:
                 faults[field] = (
-                    f"Half-way it stands at {facts['middle']:g} {place['unit']};"
+                    f"Half-way it stands at {facts.middle:g} {place.unit};"
                     f" {channel.label.lower()} goes from {channel.low:g} to {channel.high:g}"
                     f" {quantity.kept.id}. Another unit or channel?"
                 )
     if not faults:
         try:
-            run_forward(
-                column_values(db, log, [time["column"]])[time["column"]] * TIME_UNITS[time["unit"]]
-            )
+            run_forward(column_values(db, log, [time.column])[time.column] * TIME_UNITS[time.unit])
         except InputError:
             faults["time"] = "This column does not run forward: choose another."
     return faults
 
 
 def save_mapping(
-    act: Act, number: str, log_id: int, *, mapping: Mapping[str, Any], seen: int
+    act: Act, number: str, log_id: int, *, mapping: ColumnMapping, seen: int
 ) -> LogFile:
     """Name the columns, remember it for files with the same headings, find the stretches anew.
 
@@ -260,10 +255,10 @@ def save_mapping(
     if faults:
         raise Invalid(faults)
     act.claim(job, f"log {log.id}", seen)
-    log.mapping, log.mapped = dict(mapping), True
-    log.stretches = found_stretches(trace_of(act.db, log), family)
+    log.mapping, log.mapped = mapping, True
+    log.segments = found_segments(trace_of(act.db, log), family)
     rows.remember_mapping(act.db, log.heading_key, log.mapping, at=act.now, person_id=act.person.id)
-    act.trace(job, "log_mapped", log=log.id, channels=sorted(mapping["channels"]))
+    act.trace(job, "log_mapped", log=log.id, channels=sorted(mapping.channels))
     return log
 
 
@@ -289,15 +284,17 @@ def opened(db: Session, log: LogFile) -> tuple[Trace, tuple[str, ...]]:
         if key in _TRACES:
             _TRACES.move_to_end(key)
             return _TRACES[key]
-    time, channels = log.mapping["time"], log.mapping["channels"]
-    raw = column_values(db, log, [time["column"], *(m["column"] for m in channels.values())])
-    forward = run_forward(raw[time["column"]] * TIME_UNITS[time["unit"]])
+    time, channels = log.mapping.time, log.mapping.channels
+    if time is None:
+        raise Refused("The columns are not named yet", ["say first what each column is"])
+    raw = column_values(db, log, [time.column, *(m.column for m in channels.values())])
+    forward = run_forward(raw[time.column] * TIME_UNITS[time.unit])
     values: dict[str, Values] = {}
     for channel_id, place in channels.items():
         quantity = QUANTITIES[CHANNELS[channel_id].quantity]
-        offset = convert(quantity, 0.0, place["unit"], target=quantity.kept.id)
-        factor = convert(quantity, 1.0, place["unit"], target=quantity.kept.id) - offset
-        values[channel_id] = raw[place["column"]][forward.rows] * factor + offset
+        offset = convert(quantity, 0.0, place.unit, target=quantity.kept.id)
+        factor = convert(quantity, 1.0, place.unit, target=quantity.kept.id) - offset
+        values[channel_id] = raw[place.column][forward.rows] * factor + offset
     trims = _total_trim(values)
     if trims is not None:
         values["trim_percent"] = trims
@@ -364,9 +361,9 @@ def idle_limit(family: EngineFamily) -> float:
     return band.high * 1.4 if band else IDLE_LIMIT.get((family.fuel, family.cycle), 1150.0)
 
 
-def found_stretches(trace: Trace, family: EngineFamily) -> list[dict[str, Any]]:
+def found_segments(trace: Trace, family: EngineFamily) -> tuple[Segment, ...]:
     """Idle, trim points and the two plateaus of a flow test, as far as the log shows them."""
-    found: list[Stretch] = []
+    found: list[Segment] = []
     idle = find_idle(trace, idle_limit(family))
     if idle:
         found.append(idle)
@@ -375,19 +372,10 @@ def found_stretches(trace: Trace, family: EngineFamily) -> list[dict[str, Any]]:
     if {"map_kpa", "egr_command_percent"} <= trace.channels.keys() and family.fuel == "petrol":
         with suppress(InputError):  # no opening in this log: nothing to mark
             found += find_plateaus(trace)
-    return [
-        {
-            "kind": s.kind,
-            "start_s": round(s.start_s, 2),
-            "end_s": round(s.end_s, 2),
-            "why": s.why,
-            "by_hand": False,
-        }
-        for s in found
-    ]
+    return tuple(replace(s, start_s=round(s.start_s, 2), end_s=round(s.end_s, 2)) for s in found)
 
 
-def save_stretches(
+def save_segments(
     act: Act, number: str, log_id: int, *, ends: Sequence[tuple[float, float]], seen: int
 ) -> LogFile:
     """Set the ends of the stretches by hand, in the order in which they stand.
@@ -408,24 +396,22 @@ def save_stretches(
         for k, (start, end) in enumerate(ends)
         if not (start >= 0 and start + 1 <= end <= last + 0.01)
     }
-    if len(ends) != len(log.stretches):
+    if len(ends) != len(log.segments):
         faults["stretch.0"] = "The log was mapped anew meanwhile: load the page again."
     if faults:
         raise Invalid(faults)
     act.claim(job, f"log {log.id}", seen)
-    log.stretches = [
-        (
-            s
-            if (s["start_s"], s["end_s"]) == (start, end)
-            else {**s, "start_s": start, "end_s": end, "by_hand": True, "why": "set by hand"}
-        )
-        for s, (start, end) in zip(log.stretches, ends, strict=True)
-    ]
+    log.segments = tuple(
+        s
+        if (s.start_s, s.end_s) == (start, end)
+        else replace(s, start_s=start, end_s=end, by_hand=True, why="set by hand")
+        for s, (start, end) in zip(log.segments, ends, strict=True)
+    )
     act.trace(
         job,
         "log_stretches_set",
         log=log.id,
-        stretches=[[s["kind"], s["start_s"], s["end_s"]] for s in log.stretches],
+        stretches=[[s.kind, s.start_s, s.end_s] for s in log.segments],
     )
     return log
 
@@ -461,13 +447,13 @@ def reading_rows(
     stretch. A trim point is the mean of its stretch.
     """
     windows: list[tuple[float, float]] = []
-    for s in (s for s in log.stretches if s["kind"] == kind):
+    for s in (s for s in log.segments if s.kind == kind):
         if kind == "trim":
-            windows.append((s["start_s"], s["end_s"]))
+            windows.append((s.start_s, s.end_s))
         else:
-            count = int(min(MOST_READINGS, max(3, (s["end_s"] - s["start_s"]) // READINGS_APART_S)))
-            width = (s["end_s"] - s["start_s"]) / count
-            middles = [s["start_s"] + width * (k + 0.5) for k in range(count)]
+            count = int(min(MOST_READINGS, max(3, (s.end_s - s.start_s) // READINGS_APART_S)))
+            width = (s.end_s - s.start_s) / count
+            middles = [s.start_s + width * (k + 0.5) for k in range(count)]
             half = min(0.5, width / 2)
             windows += [(m - half, m + half) for m in middles]
     values = {
@@ -505,7 +491,7 @@ def take_readings(
     values, times = reading_rows(log, trace, family, kind=kind)
     if not times:
         raise Invalid({"rows": "The log has no such stretch."})
-    spans = [(s["start_s"], s["end_s"]) for s in log.stretches if s["kind"] == kind]
+    spans = [(s.start_s, s.end_s) for s in log.segments if s.kind == kind]
 
     def mean(channel: str) -> float | None:
         found = [m for a, b in spans if (m := trace.mean(channel, a, b)) is not None]
@@ -549,7 +535,7 @@ def trace_checks(log: LogFile) -> list[str]:
         [
             check
             for check, (needed, _) in TRACE_CHECKS.items()
-            if set(needed) <= log.mapping["channels"].keys()
+            if set(needed) <= log.mapping.channels.keys()
         ]
         if log.mapped
         else []
@@ -604,10 +590,10 @@ def window_for_check(trace: Trace, log: LogFile, check_id: str) -> tuple[float, 
     the sweep, else all of it."""
     whole = float(trace.time_s[0]), float(trace.time_s[-1])
     if check_id == "egr_flow_test":
-        marked = [s for s in log.stretches if s["kind"] in ("closed", "open")]
+        marked = [s for s in log.segments if s.kind in ("closed", "open")]
         if marked:
-            return max(whole[0], min(s["start_s"] for s in marked) - 3), min(
-                whole[1], max(s["end_s"] for s in marked) + 3
+            return max(whole[0], min(s.start_s for s in marked) - 3), min(
+                whole[1], max(s.end_s for s in marked) + 3
             )
     if check_id in UNTIMED:
         command = trace.channels[TRACE_CHECKS[check_id][0][0]]
@@ -620,10 +606,9 @@ def window_for_check(trace: Trace, log: LogFile, check_id: str) -> tuple[float, 
     if check_id == "oxygen_response":
         fast = [
             s
-            for s in log.stretches
-            if s["kind"] == "trim"
-            and 1300 <= (trace.mean("rpm", s["start_s"], s["end_s"]) or 0) <= 3200
+            for s in log.segments
+            if s.kind == "trim" and 1300 <= (trace.mean("rpm", s.start_s, s.end_s) or 0) <= 3200
         ]
         if fast:
-            return fast[0]["start_s"], min(fast[0]["end_s"], fast[0]["start_s"] + 30)
+            return fast[0].start_s, min(fast[0].end_s, fast[0].start_s + 30)
     return whole

@@ -18,6 +18,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from galene.core.logs import ColumnMapping, ColumnSummary, Segment
 from galene.core.planning.document import CardState, PlanDocument, StepAnswers
 from galene.core.planning.records import Step
 from galene.store.codec import Recorded, answers_upgraded, plan_upgraded, step_upgraded
@@ -492,7 +493,7 @@ class LogFile(Base):
     """A log that was taken in for a job. `columns` are its columns of numbers as the file has them,
     `mapping` what they stand for.
 
-    `stretches` are the parts that readings are taken from; `heading_key` names the layout, by which
+    `segments` are the parts that readings are taken from; `heading_key` names the layout, by which
     a mapping is remembered.
     """
 
@@ -504,12 +505,14 @@ class LogFile(Base):
     kind: Mapped[str]
     digest: Mapped[str]
     rows: Mapped[int]
-    columns: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    columns: Mapped[tuple[ColumnSummary, ...]] = mapped_column(Recorded(tuple[ColumnSummary, ...]))
     remarks: Mapped[list[str]]
     heading_key: Mapped[str]
-    mapping: Mapped[dict[str, Any]]
+    mapping: Mapped[ColumnMapping] = mapped_column(Recorded(ColumnMapping))
     mapped: Mapped[bool] = mapped_column(Boolean, default=False)
-    stretches: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    segments: Mapped[tuple[Segment, ...]] = mapped_column(
+        "stretches", Recorded(tuple[Segment, ...])
+    )
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
@@ -531,7 +534,7 @@ class LogMapping(Base):
 
     __tablename__ = "log_mapping"
     heading_key: Mapped[str] = mapped_column(primary_key=True)
-    mapping: Mapped[dict[str, Any]]
+    mapping: Mapped[ColumnMapping] = mapped_column(Recorded(ColumnMapping))
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 

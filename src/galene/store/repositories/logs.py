@@ -1,13 +1,13 @@
 """Logs taken in: files, their columns, and how headings were named before."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from galene.core.logs import ColumnMapping
 from galene.store.models import LogFile, LogMapping, LogValues
 
 
@@ -58,11 +58,11 @@ def mapping(db: Session, heading_key: str) -> LogMapping | None:
 
 
 def remember_mapping(
-    db: Session, heading_key: str, named: Mapping[str, Any], *, at: datetime, person_id: int
+    db: Session, heading_key: str, named: ColumnMapping, *, at: datetime, person_id: int
 ) -> None:
     """Keep how the columns of these headings are named."""
     keep = insert(LogMapping).values(
-        heading_key=heading_key, mapping=dict(named), at=at, person_id=person_id
+        heading_key=heading_key, mapping=named, at=at, person_id=person_id
     )
     db.execute(
         keep.on_conflict_do_update(

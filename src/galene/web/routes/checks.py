@@ -100,10 +100,10 @@ def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
             filled["intake_c"] = intake + evidence.HEATED_C
         filled["ambient_kpa"] = evidence.barometer_of(job, visit.shop.altitude_m)
         filled |= {
-            f"{s['kind']}_{end}": s[key]
-            for s in log.stretches
-            if s["kind"] in ("closed", "open") and s["by_hand"]
-            for end, key in (("from_s", "start_s"), ("to_s", "end_s"))
+            f"{s.kind}_{end}": at
+            for s in log.segments
+            if s.kind in ("closed", "open") and s.by_hand
+            for end, at in (("from_s", s.start_s), ("to_s", s.end_s))
         }
     return opening_form(visit, sheet, filled)
 

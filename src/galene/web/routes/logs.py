@@ -1,12 +1,13 @@
 """Logs of a job: take in, name the columns, look at the strips, set the stretches, take the
 readings."""
 
+from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
-from galene.core.logs import outline
+from galene.core.logs import ColumnMapping, ColumnPlace, outline
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.exchange.logs import TIME_UNITS
 from galene.jobs import evidence, logs
@@ -63,27 +64,25 @@ def _stretches(visit: Visit, log: LogFile, form: Form | None) -> list[dict[str, 
     """Stretches with what a reader wants to know of each, typed ends after a fault."""
     trace = logs.trace_of(visit.db, log)
     shown = []
-    for k, s in enumerate(log.stretches):
-        trims = [x["kind"] for x in log.stretches[: k + 1]].count("trim")
-        start = (form.text(f"start.{k}") if form else "") or f"{s['start_s']:g}"
-        end = (form.text(f"end.{k}") if form else "") or f"{s['end_s']:g}"
+    for k, s in enumerate(log.segments):
+        trims = [x.kind for x in log.segments[: k + 1]].count("trim")
+        start = (form.text(f"start.{k}") if form else "") or f"{s.start_s:g}"
+        end = (form.text(f"end.{k}") if form else "") or f"{s.end_s:g}"
         means = [
             (CHANNELS[c], m)
             for c in ("rpm", "maf_g_s", "map_kpa")
-            if (m := trace.mean(c, s["start_s"], s["end_s"])) is not None
+            if (m := trace.mean(c, s.start_s, s.end_s)) is not None
         ]
         trim = (
-            trace.mean("trim_percent", s["start_s"], s["end_s"])
-            if s["kind"] in ("idle", "trim")
-            else None
+            trace.mean("trim_percent", s.start_s, s.end_s) if s.kind in ("idle", "trim") else None
         )
         shown.append(
             {
-                **s,
+                **asdict(s),
                 "start": start,
                 "end": end,
-                "title": STRETCH_WORDS[s["kind"]] + (f" {trims}" if s["kind"] == "trim" else ""),
-                "letter": {"idle": "I", "closed": "S", "open": "O"}.get(s["kind"], f"T{trims}"),
+                "title": STRETCH_WORDS[s.kind] + (f" {trims}" if s.kind == "trim" else ""),
+                "letter": {"idle": "I", "closed": "S", "open": "O"}.get(s.kind, f"T{trims}"),
                 "means": means,
                 "trim": trim,
             }
@@ -93,9 +92,7 @@ def _stretches(visit: Visit, log: LogFile, form: Form | None) -> list[dict[str, 
 
 def _columns(log: LogFile, form: Form | None) -> list[dict[str, Any]]:
     """Every column of the file with the channel that it stands for, as chosen after a fault."""
-    by_column = {
-        m["column"]: (channel, m["unit"]) for channel, m in log.mapping["channels"].items()
-    }
+    by_column = {m.column: (channel, m.unit) for channel, m in log.mapping.channels.items()}
     shown = []
     for i, column in enumerate(log.columns):
         channel, unit = by_column.get(i, ("", ""))
@@ -103,12 +100,12 @@ def _columns(log: LogFile, form: Form | None) -> list[dict[str, Any]]:
             channel, unit = form.text(f"channel.{i}"), form.text(f"unit.{i}")
         shown.append(
             {
-                **column,
+                **{k: v for k, v in asdict(column).items() if v is not None},
                 "position": i,
                 "channel": channel,
                 "chosen_unit": unit,
-                "own_unit": unit_word(column["unit"]) or "",
-                "is_time": (log.mapping["time"] or {}).get("column") == i,
+                "own_unit": unit_word(column.unit) or "",
+                "is_time": log.mapping.time is not None and log.mapping.time.column == i,
             }
         )
     return shown
@@ -130,7 +127,7 @@ def page(
     previews: dict[str, Any] = {}
     if trace is not None:
         for channel_id in [
-            *log.mapping["channels"],
+            *log.mapping.channels,
             *(["trim_percent"] if "trim_percent" in trace.channels else []),
         ]:
             channel = CHANNELS.get(channel_id)
@@ -155,7 +152,7 @@ def page(
         ]
         strips.sort(key=lambda s: order.index(s["id"]) if s["id"] in order else len(order))
         for kind in ("idle", "trim"):
-            if kind in evidence.CHANNELS and any(s["kind"] == kind for s in log.stretches):
+            if kind in evidence.CHANNELS and any(s.kind == kind for s in log.segments):
                 values, times = logs.reading_rows(log, trace, family, kind=kind)
                 previews[kind] = {
                     "channels": [c for c in evidence.channels_of(family, kind) if c.id in values],
@@ -265,9 +262,9 @@ def rows(visit: Signed, number: str, log_id: int) -> Response:
     )
 
 
-def _mapping(form: Form, log: LogFile) -> dict[str, Any]:
+def _mapping(form: Form, log: LogFile) -> ColumnMapping:
     time = form.text("time")
-    channels: dict[str, Any] = {}
+    channels: dict[str, ColumnPlace] = {}
     faults: dict[str, str] = {}
     for i in range(len(log.columns)):
         channel = form.text(f"channel.{i}")
@@ -280,18 +277,18 @@ def _mapping(form: Form, log: LogFile) -> dict[str, Any]:
         if not unit and channel in CHANNELS:
             quantity, own = (
                 QUANTITIES[CHANNELS[channel].quantity],
-                unit_word(log.columns[i]["unit"]),
+                unit_word(log.columns[i].unit),
             )
             unit = own if own in {u.id for u in quantity.units} else quantity.kept.id
-        channels[channel] = {"column": i, "unit": unit}
+        channels[channel] = ColumnPlace(column=i, unit=unit)
     if faults:
         raise Invalid(faults)
-    return {
-        "time": (
-            {"column": int(time), "unit": form.text("time_unit") or "s"} if time.isdigit() else None
-        ),
-        "channels": channels,
-    }
+    return ColumnMapping(
+        time=ColumnPlace(column=int(time), unit=form.text("time_unit") or "s")
+        if time.isdigit()
+        else None,
+        channels=channels,
+    )
 
 
 @router.post("/jobs/{number}/logs/{log_id}/mapping")
@@ -321,14 +318,12 @@ def stretches(visit: Signed, number: str, log_id: int, *, form: Sent) -> Respons
     log = logs.find_log(visit.db, job, log_id)
     ends: list[tuple[float, float]] = []
     try:
-        for k, s in enumerate(log.stretches):
+        for k, s in enumerate(log.segments):
             start, end = form.number(f"start.{k}", "From"), form.number(f"end.{k}", "To")
-            ends.append(
-                (s["start_s"] if start is None else start, s["end_s"] if end is None else end)
-            )
+            ends.append((s.start_s if start is None else start, s.end_s if end is None else end))
         form.check()
         with visit.writing(form, location) as act:
-            logs.save_stretches(act, number, log_id, ends=ends, seen=form.integer("seen"))
+            logs.save_segments(act, number, log_id, ends=ends, seen=form.integer("seen"))
     except Invalid as fault:
         return page(visit, visit.job(number), log, status=422, form=form, faults=fault.fields)
     return visit.go(location)
