@@ -65,7 +65,7 @@ def test_one_job_went_back_after_a_proof_that_failed(db: Session) -> None:
     assert (
         back.stage == "evidence"
         and set_of(back, "after", "idle") is not None
-        and back.road_test["complaint"] == "there"
+        and back.road_test.complaint == "there"
     )
     assert verdict_of(back).word not in ("improved",)
 

@@ -10,6 +10,7 @@ import pytest
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
+from galene.core.job_records import PickCheck
 from galene.jobs import entries, found, gates, handover, plan, waits, work
 from galene.jobs.act import Act, find_job
 from galene.jobs.entries import Entry, Taken
@@ -275,8 +276,7 @@ def test_gates_are_opened_by_the_foreman_with_a_reason_only(
     assert why.value.override
     job = gates.start_engine(maren, number, "compression test with the coil off")
     assert (
-        job.gates["start"]["by"] == maren.person.name
-        and "Air meter drying" in job.gates["start"]["held"]
+        job.gates["start"].by == maren.person.name and "Air meter drying" in job.gates["start"].held
     )
 
 
@@ -312,13 +312,13 @@ def test_a_job_changes_hands_when_what_is_open_was_read(
         gates.accept_job(other, number, keys[:1])
     assert "read" in fault.value.fields
     gates.accept_job(other, number, keys)
-    assert job.technician.id == other.person.id and job.passing == {}
+    assert job.technician.id == other.person.id and job.passing.to is None
     gates.accept_job(other, number, [])
 
 
 def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> None:
     job = begun(odd, "A", "throttle_body", "maf_sensor")
-    job.pick = {}
+    job.pick = PickCheck()
     words = dict(work.pick_list(job))
     assert {k.split(":")[0] for k in words} == {"agent", "tool"} or {
         k.split(":")[0] for k in words
@@ -336,7 +336,7 @@ def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> No
         ).outcome
         == "done"
     )
-    assert job.pick["missing"] == {some: "the old one is cleaned instead"}
+    assert job.pick.missing == {some: "the old one is cleaned instead"}
     pass_(odd, job, job.steps[0])
 
 

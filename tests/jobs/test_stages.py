@@ -120,7 +120,7 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
     with pytest.raises(NotAllowed):
         handover.sign(odd, fresh)
     job = handover.sign(maren, fresh)
-    assert job.state == "finished" and job.handover["visit"]["at_km"] == 180000
+    assert job.state == "finished" and job.handover.visit and job.handover.visit.at_km == 180000
     assert handover.verdict_of(job).word == "improved"
 
 
@@ -359,7 +359,7 @@ def test_the_first_start_is_gated_and_only_a_foreman_overrides(odd: Act, maren: 
         gates.start_engine(odd, number, "I am in a hurry")
     assert any("Air meter connector" in r for r in why.value.reasons)
     job = gates.start_engine(maren, number, "test run with the spare meter fitted")
-    assert job.gates["start"]["by"] and job.engine_started_at
+    assert job.gates["start"].by and job.engine_started_at
 
 
 def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
@@ -579,7 +579,7 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
     prove.relearn_skip(odd, job.number, "the valve was not unplugged", shown=due[0])
     assert prove.relearns_done(job) == {due[0]: "the valve was not unplugged"}
     prove.relearn_begin(odd, job.number, {"filled": True, "heater": True}, shown=due[0])
-    assert "phase" not in job.relearn, "a second sending does not reach the next relearn"
+    assert job.relearn.phase is None, "a second sending does not reach the next relearn"
     for template_id in due[1:]:
         go_to(odd, job, f"relearn:{template_id}")
         template = prove.template_of(job)
@@ -598,9 +598,9 @@ def test_several_relearns_are_run_one_after_another(odd: Act) -> None:
             prove.relearn_next(odd, job.number, k)
         prove.relearn_finish(odd, job.number, False)
         again = prove.template_of(job)
-        assert (
-            job.relearn["outcome"] == "failed" and again is not None and again.id == template_id
-        ), "what failed is begun again"
+        assert job.relearn.outcome == "failed" and again is not None and again.id == template_id, (
+            "what failed is begun again"
+        )
         learn(odd, job)
     assert set(prove.relearns_done(job)) == set(due) and prove.due_relearn(job) is None
 

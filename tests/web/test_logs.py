@@ -14,7 +14,7 @@ from galene.jobs import intake
 from galene.jobs.act import Act
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Job, LogFile, LogMapping, ReadingSet, Trace
-from tests.web.conftest import Browser, HOST, flat
+from tests.web.conftest import HOST, Browser, flat
 
 LOG = recorded(
     FAMILIES["B"], EngineState(roughness_rpm=8, leak_g_s=0.5), 9, idle_rpm=690, passage_mm2=20.0
@@ -249,9 +249,7 @@ def test_a_check_opens_with_the_rows_of_a_log_and_is_kept(
     }
     live = web.submit(f"{path}/live", figures).text
     assert "Restricted" in live and "data-grip=" in live and "Shut 1" in live
-    moved = flat(
-        web.submit(f"{path}/live", {**figures, "open_from_s": "158", "open_to_s": "160"})
-    )
+    moved = flat(web.submit(f"{path}/live", {**figures, "open_from_s": "158", "open_to_s": "160"}))
     assert "Open 158.0 to 160.0 s" in moved
     assert web.submit(path, figures).status_code == 303 and "Restricted" in web.get(path).text
     assert web.submit(f"{path}/live", {**figures, "csv": "1,2\n3,4"}).text.count("allowed is") == 1

@@ -51,8 +51,8 @@ def case_of(job: Job) -> Case:
         works=tuple(works.values()),
         policy=document.policy,
         air=Air(
-            temperature_c=job.bay_air.get("temperature_c", 20.0),
-            humidity=job.bay_air.get("humidity", 0.5),
+            temperature_c=job.bay_air.temperature_c,
+            humidity=job.bay_air.humidity,
         ),
         start=card.start,
         finds=card.finds,
@@ -202,7 +202,7 @@ def _next_version(
         ),
     )
     # The card goes on by this version: it is no second round.
-    job.bay_air = {**job.bay_air, "plan_version": version}
+    job.bay_air = replace(job.bay_air, plan_version=version)
     act.db.flush()
     act.trace(
         job,
@@ -220,7 +220,7 @@ def waits_for_approval(job: Job) -> bool:
     if not job.plans or not job.work_began_at:
         return False
     newest = job.plans[0]
-    mine = job.bay_air.get("plan_version") == newest.version
+    mine = job.bay_air.plan_version == newest.version
     return mine and newest.approved_at is None
 
 

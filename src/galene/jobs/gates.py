@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from galene.core.diagnosis.assess import standing_dangers
+from galene.core.job_records import OpenedGate, Passing
 from galene.core.must_go_back import (
     BEFORE,
     COUNTED,
@@ -249,12 +250,12 @@ def pass_gate(
     check_text({"override_reason": reason})
     job.gates = {
         **job.gates,
-        gate: {
-            "reason": reason.strip(),
-            "by": act.person.name,
-            "at": act.now.isoformat(),
-            "held": [b.text for b in why],
-        },
+        gate: OpenedGate(
+            reason=reason.strip(),
+            by=act.person.name,
+            at=act.now,
+            held=tuple(b.text for b in why),
+        ),
     }
 
 
@@ -299,12 +300,7 @@ def offer_job(act: Act, number: str, to: str) -> Job:
     other = find_person(act.db, to)
     if other is None or other.id == job.technician_id:
         raise Invalid({"to": "Somebody else of the workshop."})
-    job.passing = {
-        "to": other.id,
-        "name": other.name,
-        "by": act.person.name,
-        "at": act.now.isoformat(),
-    }
+    job.passing = Passing(to=other.id, name=other.name, by=act.person.name, at=act.now)
     act.trace(job, "job_offered", to=other.name, open=[i.what for i in open_items(job)])
     return job
 
@@ -320,18 +316,18 @@ def accept_job(act: Act, number: str, read: Sequence[str]) -> Job:
         An open item that was not read.
     """
     job = act.job(number)
-    if job.passing.get("to") != act.person.id:
+    if job.passing.to != act.person.id:
         if job.technician_id == act.person.id:
             return job
         raise Refused(
             "Not handed to you",
-            [f"it is offered to {job.passing['name']}" if job.passing else "nobody offers it"],
+            [f"it is offered to {job.passing.name}" if job.passing.to else "nobody offers it"],
         )
     unread = [i.what for i in open_items(job) if i.key not in read]
     if unread:
         raise Invalid({"read": "Read each one and tick it: " + ", ".join(unread)})
     was = job.technician.name
-    job.technician, job.passing = act.person, {}
+    job.technician, job.passing = act.person, Passing()
     act.trace(job, "job_accepted", was=was, read=[i.what for i in open_items(job)])
     act.db.flush()
     return job

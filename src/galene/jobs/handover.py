@@ -1,7 +1,8 @@
 """Stage 7: verdict, next date, sign-off, the finished job and its opening again."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
+from galene.core.job_records import Handover
 from galene.core.next_visit import Visit, next_visit
 from galene.core.proving import BeforeAfterResult
 from galene.jobs.act import Act
@@ -33,11 +34,11 @@ def verdict_of(job: Job, result: BeforeAfterResult | None = None) -> Verdict:
     codes = after_codes(job)
     if codes:
         against.append("codes after the road test: " + ", ".join(c.code for c in codes))
-    if job.road_test.get("complaint") == "there":
+    if job.road_test.complaint == "there":
         against.append("the complaint is still there")
     if job.card.held:
         against.append(f"held: {job.card.held.why}")
-    if job.relearn.get("outcome") == "failed":
+    if job.relearn.outcome == "failed":
         against.append("the relearn failed")
     if result is None:
         word, sentence = (
@@ -89,15 +90,15 @@ def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, 
     # As it stood when the cause was confirmed: the workshop learns from what was said, not from
     # what would be said now.
     ranking = assess_job(job, people.workshop(act.db).hourly_rate)
-    job.handover = {
-        "cause": cause,
-        "advice": advice.strip(),
-        "fed": fed,
-        "ranking": [[c.id, round(c.probability, 4)] for c in ranking.causes],
-        "visit": asdict(visit) if visit else None,
-        "by": act.person.name,
-        "at": act.now.isoformat(),
-    }
+    job.handover = Handover(
+        cause=cause,
+        advice=advice.strip(),
+        fed=fed,
+        ranking=tuple((c.id, round(c.probability, 4)) for c in ranking.causes),
+        visit=visit,
+        by=act.person.name,
+        at=act.now,
+    )
     act.trace(job, "handover_saved", cause=cause)
     return job
 
@@ -117,7 +118,7 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     if job.state == "finished":
         return job
     missing = [lack.text for s in STAGES[:-1] for lack in lacks(job, s)]
-    if not job.handover.get("cause"):
+    if not job.handover.cause:
         missing.append("what it was, confirmed by the technician")
     if job.card.held:
         missing.insert(0, f"the job is held: {job.card.held.why.rstrip('.')}")

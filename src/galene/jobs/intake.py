@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy.orm import Session
 
 from galene.core.codes import read_codes
+from galene.core.job_records import BulletinLookup, Fluids
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import current_version
@@ -115,13 +116,7 @@ def open_job(
         complaint=complaint.strip(),
         distance_km=None,
         hours=None,
-        fluids={},
-        bulletins={},
         done_checks=[],
-        bay_air={},
-        relearn={},
-        road_test={},
-        handover={},
     )
     act.db.add(job)
     act.db.flush()
@@ -200,7 +195,7 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
     act.claim(job, "intake", seen)
     job.complaint, job.recent_work = form.complaint.strip(), form.recent_work.strip()
     job.distance_km, job.hours = form.distance_km, form.hours
-    job.fluids = {"coolant": form.coolant, "oil": form.oil}
+    job.fluids = Fluids(coolant=form.coolant, oil=form.oil)
     _keep_bulletins(act, job, form.bulletins_source, outcome=form.bulletins_outcome)
     observe(
         act,
@@ -214,11 +209,13 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
 
 
 def _keep_bulletins(act: Act, job: Job, source: str, *, outcome: str) -> None:
-    new = {"source": source.strip(), "outcome": outcome.strip()}
-    if not new["outcome"]:
-        job.bulletins = {}
-    elif {k: job.bulletins.get(k) for k in new} != new:
-        job.bulletins = {**new, "by": act.person.name, "at": act.now.isoformat()}
+    source, outcome = source.strip(), outcome.strip()
+    if not outcome:
+        job.bulletins = BulletinLookup()
+    elif (job.bulletins.source, job.bulletins.outcome) != (source, outcome):
+        job.bulletins = BulletinLookup(
+            source=source, outcome=outcome, by=act.person.name, at=act.now
+        )
 
 
 def save_bulletins(act: Act, number: str, source: str, *, outcome: str) -> Job:

@@ -9,9 +9,7 @@ from galene.store.repositories import jobs
 def confirmed_jobs(db: Session, limit: int = 5000) -> list[Confirmed]:
     """Finished jobs whose ranking was kept when the technician confirmed the cause."""
     return [
-        Confirmed(tuple((c, float(p)) for c, p in h["ranking"]), h["cause"])
-        for h in jobs.handovers(db, limit)
-        if h.get("cause") and h.get("ranking")
+        Confirmed(h.ranking, h.cause) for h in jobs.handovers(db, limit) if h.cause and h.ranking
     ]
 
 

@@ -7,6 +7,7 @@ from galene.core.airpath import EngineFamily
 from galene.core.chemistry.judge import engine_of
 from galene.core.diagnosis.records import Assessment
 from galene.core.errors import InputError
+from galene.core.job_records import JobSchool
 from galene.core.planning.records import PartWork
 from galene.core.planning.words import WORKS, Work
 from galene.jobs import spares
@@ -73,7 +74,7 @@ def override_school(
     act.claim(job, "schools", seen)
     kept = {k: v for k, v in job.schools.items() if k != letter}
     if choice:
-        kept[letter] = {"choice": choice, "reason": reason.strip(), "by": act.person.name}
+        kept[letter] = JobSchool(choice=choice, reason=reason.strip(), by=act.person.name)
     job.schools = kept
     act.trace(job, "school_overridden", letter=letter, choice=choice, reason=reason.strip())
     return job
@@ -108,7 +109,7 @@ def without_agent(family: EngineFamily, choices: Mapping[str, str]) -> dict[str,
 def schools_since(job: Job) -> list[str]:
     """Letters that the job decided otherwise after its newest plan was saved."""
     document = job.plans[0].document
-    decided = {k: v["choice"] for k, v in job.schools.items()}
+    decided = {k: v.choice for k, v in job.schools.items()}
     planned_then = {
         k: document.policy[k]
         for k, source in document.sources.items()

@@ -68,7 +68,7 @@ class Planned:
 def policy_of(job: Job, workshop: Workshop) -> dict[str, str]:
     """The schools of a job: the shop's, over them the maker's for this family, over that the
     job's."""
-    own = {k: v["choice"] for k, v in job.schools.items()}
+    own = {k: v.choice for k, v in job.schools.items()}
     return {**DEFAULT_POLICY, **workshop.policy, **family_of(job).maker_says, **own}
 
 
@@ -79,7 +79,7 @@ def school_sources(job: Job) -> dict[str, str]:
     for school in SCHOOLS:
         own = job.schools.get(school.letter)
         shop = "the maker" if school.letter in maker else "the shop"
-        found[school.letter] = f"this job, {own['by']}: {own['reason']}" if own else shop
+        found[school.letter] = f"this job, {own.by}: {own.reason}" if own else shop
     return found
 
 

@@ -1,10 +1,9 @@
 """Stage 6: clearing, relearn, the after set against the before set, road test, pending codes."""
 
-from dataclasses import asdict, replace
-from datetime import datetime
-from typing import Any
+from dataclasses import replace
 
 from galene.core.errors import InputError
+from galene.core.job_records import RelearnKept, RoadTest
 from galene.core.planning.document import StepAnswers
 from galene.core.proving import (
     BeforeAfterInput,
@@ -17,7 +16,6 @@ from galene.core.proving import (
 from galene.core.relearn import (
     RelearnState,
     RelearnTemplate,
-    Restart,
     advance,
     begin,
     finish,
@@ -104,25 +102,25 @@ def template_of(job: Job) -> RelearnTemplate | None:
 def relearn_state(job: Job) -> RelearnState | None:
     """Where the relearn stands, from what is kept."""
     kept = job.relearn
-    if "phase" not in kept:
+    if kept.phase is None or kept.phase_began is None:
         return None
     return RelearnState(
-        phase=kept["phase"],
-        phase_began=datetime.fromisoformat(kept["phase_began"]),
-        restarts=tuple(
-            Restart(r["phase"], r["guard"], datetime.fromisoformat(r["at"]))
-            for r in kept["restarts"]
-        ),
-        outcome=kept["outcome"],
+        phase=kept.phase,
+        phase_began=kept.phase_began,
+        restarts=kept.restarts,
+        outcome=kept.outcome,
     )
 
 
 def _keep(job: Job, state: RelearnState, template: RelearnTemplate) -> None:
     """Keep where the due relearn stands."""
-    plain: dict[str, Any] = asdict(state)
-    plain["phase_began"] = state.phase_began.isoformat()
-    plain["restarts"] = [{**r, "at": r["at"].isoformat()} for r in plain["restarts"]]
-    job.relearn = {**plain, "template": template.id}
+    job.relearn = RelearnKept(
+        phase=state.phase,
+        phase_began=state.phase_began,
+        restarts=state.restarts,
+        outcome=state.outcome,
+        template=template.id,
+    )
 
 
 def ask_readiness(act: Act, number: str) -> Job:
@@ -247,7 +245,7 @@ def relearn_finish(act: Act, number: str, learned: bool, *, shown: str = "") -> 
     act.trace(job, "relearn_ended", template=template.id, learned=learned)
     if learned:
         mark_done(act, row)
-        job.relearn = {"last": template.id, "restarts_last": len(state.restarts)}
+        job.relearn = RelearnKept()
     else:
         _keep(job, ended, template)
     return job
@@ -274,7 +272,7 @@ def relearn_skip(act: Act, number: str, reason: str, *, shown: str = "") -> Job:
     ready_for(job, row, "Not this relearn yet")
     row.records = StepAnswers(left_out=reason.strip())
     mark_done(act, row)
-    job.relearn = {}
+    job.relearn = RelearnKept()
     act.trace(job, "relearn_skipped", template=template.id, reason=reason.strip())
     return job
 
@@ -319,14 +317,14 @@ def save_road_test(
     act.claim(job, "road_test", seen)
     if row is not None:
         mark_done(act, row)
-    job.road_test = {
-        "done": True,
-        "km": kilometres,
-        "notes": notes.strip(),
-        "complaint": complaint_gone,
-        "by": act.person.name,
-        "at": act.now.isoformat(),
-    }
+    job.road_test = RoadTest(
+        done=True,
+        km=kilometres,
+        notes=notes.strip(),
+        complaint=complaint_gone,
+        by=act.person.name,
+        at=act.now,
+    )
     act.trace(job, "road_test", km=kilometres, complaint=complaint_gone)
     return job
 
@@ -334,7 +332,7 @@ def save_road_test(
 def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
     """Codes read again after the road test; an empty text says that there are none."""
     job = act.job(number)
-    if not job.road_test.get("done"):
+    if not job.road_test.done:
         raise Refused(
             "Road test first", ["codes need driving to come back: read them after the road test"]
         )

@@ -44,7 +44,7 @@ def _plan(job: Job) -> list[Lack]:
     found = []
     if not job.plans or job.plans[0].approved_at is None:
         found.append(Lack("an approved plan", "plan"))
-    if not job.bulletins.get("outcome"):
+    if not job.bulletins.outcome:
         found.append(Lack("bulletins and recalls looked up before any tool is lifted", "bulletins"))
     return found
 
@@ -92,7 +92,7 @@ def _prove(job: Job) -> list[Lack]:
         found.append(
             Lack("idle readings of the after set", "after", "Take the same readings again")
         )
-    if not job.road_test.get("done"):
+    if not job.road_test.done:
         found.append(Lack("the road test", "road", "Drive the road test"))
     if job.pending_read_at is None:
         found.append(

@@ -7,6 +7,7 @@ from datetime import timedelta
 
 from galene.core.chemistry.judge import PROPERTIES
 from galene.core.errors import InputError
+from galene.core.job_records import BayAir, PickCheck, RelearnKept, RoadTest
 from galene.core.must_go_back import COUNTED
 from galene.core.planning.answers import base_id, consequence_of
 from galene.core.planning.chain import steps_of
@@ -73,7 +74,7 @@ def begin_work(
     Invalid, Refused, Stale, ReadOnly
     """
     job = act.job(number)
-    if job.plans and job.bay_air.get("plan_version") == job.plans[0].version:
+    if job.plans and job.bay_air.plan_version == job.plans[0].version:
         return job
     faults = {}
     if not -20 <= temperature_c <= 60:
@@ -106,11 +107,9 @@ def begin_work(
             ],
         )
     act.claim(job, "work", seen)
-    job.bay_air = {
-        "temperature_c": temperature_c,
-        "humidity": humidity,
-        "plan_version": job.plans[0].version,
-    }
+    job.bay_air = BayAir(
+        temperature_c=temperature_c, humidity=humidity, plan_version=job.plans[0].version
+    )
     if job.work_began_at and _stands_open(job):
         return _go_on_by(act, job, document)
     for row in [s for s in rows_of_round(job) if s.done_at is None]:
@@ -119,8 +118,9 @@ def begin_work(
     act.db.flush()
     if job.work_began_at:
         # A second round, after a proof that failed: its start and its relearn are asked for anew.
-        job.engine_started_at, job.gates, job.relearn, job.pick = None, {}, {}, {}
-        job.road_test, job.pending_read_at, job.codes_cleared_at = {}, None, None
+        job.engine_started_at, job.gates = None, {}
+        job.relearn, job.pick = RelearnKept(), PickCheck()
+        job.road_test, job.pending_read_at, job.codes_cleared_at = RoadTest(), None, None
     job.work_began_at = act.now
     job.card = CardState(
         first=max((s.position for s in job.steps), default=-1) + 1,
@@ -218,7 +218,7 @@ def labelled(label: Sequence[str]) -> str:
 
 def picked(job: Job) -> bool:
     """Whether every thing of the pick list was looked for, what is missing accepted with a note."""
-    return bool(job.pick.get("at")) or not pick_list(job)
+    return job.pick.at is not None or not pick_list(job)
 
 
 def check_pick(act: Act, number: str, missing: Mapping[str, str]) -> Job:
@@ -240,11 +240,11 @@ def check_pick(act: Act, number: str, missing: Mapping[str, str]) -> Job:
     }
     if faults:
         raise Invalid({f"pick:{k}": v for k, v in faults.items()})
-    job.pick = {
-        "at": act.now.isoformat(),
-        "by": act.person.name,
-        "missing": {k: note.strip() for k, note in missing.items()},
-    }
+    job.pick = PickCheck(
+        at=act.now,
+        by=act.person.name,
+        missing={k: note.strip() for k, note in missing.items()},
+    )
     noted = {words[k]: note.strip() for k, note in missing.items()}
     act.trace(job, "pick_checked", missing=noted)
     return job

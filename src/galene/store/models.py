@@ -18,6 +18,18 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from galene.core.job_records import (
+    BayAir,
+    BulletinLookup,
+    Fluids,
+    Handover,
+    JobSchool,
+    OpenedGate,
+    Passing,
+    PickCheck,
+    RelearnKept,
+    RoadTest,
+)
 from galene.core.logs import ColumnMapping, ColumnSummary, Segment
 from galene.core.planning.document import CardState, PlanDocument, StepAnswers
 from galene.core.planning.records import Step
@@ -226,23 +238,29 @@ class Job(Base):
     recent_work: Mapped[str] = mapped_column(default="")
     distance_km: Mapped[float | None]
     hours: Mapped[float | None]
-    fluids: Mapped[dict[str, Any]]
-    bulletins: Mapped[dict[str, Any]]
+    fluids: Mapped[Fluids] = mapped_column(Recorded(Fluids), default=Fluids())
+    bulletins: Mapped[BulletinLookup] = mapped_column(
+        Recorded(BulletinLookup), default=BulletinLookup()
+    )
     before_missing_reason: Mapped[str] = mapped_column(default="")
     done_checks: Mapped[list[str]]
     work_began_at: Mapped[datetime | None]
-    bay_air: Mapped[dict[str, Any]]
+    bay_air: Mapped[BayAir] = mapped_column(Recorded(BayAir), default=BayAir())
     engine_started_at: Mapped[datetime | None]
-    gates: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    counted: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    passing: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    pick: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    gates: Mapped[dict[str, OpenedGate]] = mapped_column(
+        Recorded(dict[str, OpenedGate]), default=dict
+    )
+    counted: Mapped[dict[str, list[int]]] = mapped_column(JSONB, default=dict)
+    passing: Mapped[Passing] = mapped_column(Recorded(Passing), default=Passing())
+    pick: Mapped[PickCheck] = mapped_column(Recorded(PickCheck), default=PickCheck())
     codes_cleared_at: Mapped[datetime | None]
-    relearn: Mapped[dict[str, Any]]
-    schools: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
-    road_test: Mapped[dict[str, Any]]
+    relearn: Mapped[RelearnKept] = mapped_column(Recorded(RelearnKept), default=RelearnKept())
+    schools: Mapped[dict[str, JobSchool]] = mapped_column(
+        Recorded(dict[str, JobSchool]), default=dict
+    )
+    road_test: Mapped[RoadTest] = mapped_column(Recorded(RoadTest), default=RoadTest())
     pending_read_at: Mapped[datetime | None]
-    handover: Mapped[dict[str, Any]]
+    handover: Mapped[Handover] = mapped_column(Recorded(Handover), default=Handover())
     card: Mapped[CardState] = mapped_column(Recorded(CardState), default=CardState())
     signed_at: Mapped[datetime | None]
     signed_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))

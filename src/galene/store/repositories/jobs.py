@@ -1,11 +1,11 @@
 """Jobs: by number, by standing, by vehicle."""
 
 from collections.abc import Sequence
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
+from galene.core.job_records import Handover
 from galene.store.models import CheckResult, Job, JobCode, ReadingSet, Trace
 
 NUMBERS_LOCK = 8042
@@ -125,7 +125,7 @@ def newest_of_vehicles(
     return jobs, {row[0]: row[2] for row in newest}
 
 
-def handovers(db: Session, limit: int) -> Sequence[dict[str, Any]]:
+def handovers(db: Session, limit: int) -> Sequence[Handover]:
     """What was confirmed at the handover of finished jobs, the newest first."""
     return db.scalars(
         select(Job.handover)

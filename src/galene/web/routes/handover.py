@@ -58,7 +58,7 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
     ranking = assess_job(job, visit.shop.hourly_rate) if working else None
     preview = (
         handover.visit_for(
-            Act(db=visit.db, person=visit.person, now=visit.now), job, bool(job.handover.get("fed"))
+            Act(db=visit.db, person=visit.person, now=visit.now), job, job.handover.fed
         )
         if working
         else None

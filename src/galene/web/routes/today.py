@@ -25,7 +25,7 @@ def show(visit: Signed) -> HTMLResponse:
         "today.html",
         lead=lead,
         standings=standings,
-        offered=[s.job for s in standings if s.job.passing.get("to") == visit.person.id],
+        offered=[s.job for s in standings if s.job.passing.to == visit.person.id],
         finished=recently_finished(visit.db),
         open_count=open_count(visit.db),
         place="today",

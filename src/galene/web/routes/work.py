@@ -76,7 +76,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
             bool(job.steps)
             and approved
             and plan is not None
-            and plan.version != job.bay_air.get("plan_version")
+            and plan.version != job.bay_air.plan_version
         ),
         "pick": work.pick_list(job) if picking else [],
         "shorts": {

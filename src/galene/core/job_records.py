@@ -1,0 +1,114 @@
+"""What a job keeps besides its card: what was asked, looked up, driven, opened and handed over."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from galene.core.next_visit import Visit
+from galene.core.relearn import Restart
+
+
+@dataclass(frozen=True, kw_only=True)
+class Fluids:
+    """Levels as they came: ok, low, high, or empty where nobody looked."""
+
+    coolant: str = ""
+    oil: str = ""
+
+    def level(self, name: str) -> str:
+        """The level of coolant or oil."""
+        return self.coolant if name == "coolant" else self.oil
+
+
+@dataclass(frozen=True, kw_only=True)
+class BulletinLookup:
+    """Where bulletins and recalls were looked up and what came of it; no outcome: not done yet."""
+
+    source: str = ""
+    outcome: str = ""
+    by: str = ""
+    at: datetime | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class BayAir:
+    """The air that drying is reckoned with, degrees C and a share, and the plan that runs in it."""
+
+    temperature_c: float = 20.0
+    humidity: float = 0.5
+    plan_version: int | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class OpenedGate:
+    """A gate that a foreman opened, why, and what held it."""
+
+    reason: str
+    by: str
+    at: datetime
+    held: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Passing:
+    """To whom a job is offered; `to` None: to nobody."""
+
+    to: int | None = None
+    name: str = ""
+    by: str = ""
+    at: datetime | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class PickCheck:
+    """The pick list checked: what it is done without, by key, and why."""
+
+    at: datetime | None = None
+    by: str = ""
+    missing: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class JobSchool:
+    """A school of practice that this job follows instead of the shop's."""
+
+    choice: str
+    reason: str
+    by: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class RelearnKept:
+    """Where the due relearn stands; `phase` None: it has not begun."""
+
+    phase: int | None = None
+    phase_began: datetime | None = None
+    restarts: tuple[Restart, ...] = ()
+    outcome: str = "running"
+    template: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoadTest:
+    """The drive after the work; `complaint`: gone, better or there."""
+
+    done: bool = False
+    km: float = 0.0
+    notes: str = ""
+    complaint: str = ""
+    by: str = ""
+    at: datetime | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Handover:
+    """The technician's closing words; no cause: not said yet. `ranking` is what the diagnosis said
+    when the cause was confirmed: cause and probability."""
+
+    cause: str = ""
+    advice: str = ""
+    fed: bool = False
+    ranking: tuple[tuple[str, float], ...] = ()
+    visit: Visit | None = None
+    by: str = ""
+    at: datetime | None = None
