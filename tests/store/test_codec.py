@@ -4,7 +4,10 @@ from typing import Any
 
 import pytest
 from pydantic import TypeAdapter
+from sqlalchemy.dialects import postgresql
 
+from galene.core.job_records import Handover, Passing, RelearnKept, RoadTest
+from galene.core.logs import ColumnMapping, ColumnPlace, Segment
 from galene.core.planning.document import PlanDocument, StepAnswers
 from galene.core.planning.records import Step
 from galene.exchange.plans import plan_of
@@ -93,3 +96,34 @@ def test_the_present_form_comes_back_as_it_was() -> None:
     assert kept and "key" not in kept
     assert column.process_result_value(kept, None) == step  # type: ignore[arg-type]
     assert column.process_result_value(None, None) is None  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("kind", "kept", "wanted"),
+    [
+        (RoadTest, {}, RoadTest()),
+        (Handover, {}, Handover()),
+        (
+            Handover,
+            {"cause": "maf_dust", "ranking": [["maf_dust", 0.8]], "visit": None, "fed": True},
+            Handover(cause="maf_dust", ranking=(("maf_dust", 0.8),), fed=True),
+        ),
+        (RelearnKept, {"last": "throttle_manual", "restarts_last": 2}, RelearnKept()),
+        (Passing, {}, Passing()),
+        (
+            ColumnMapping,
+            {"time": None, "channels": {"rpm": {"column": 1, "unit": "rpm"}}},
+            ColumnMapping(channels={"rpm": ColumnPlace(column=1, unit="rpm")}),
+        ),
+        (
+            tuple[Segment, ...],
+            [{"kind": "idle", "start_s": 1, "end_s": 9, "why": "even", "by_hand": True}],
+            (Segment(kind="idle", start_s=1.0, end_s=9.0, why="even", by_hand=True),),
+        ),
+    ],
+)
+def test_documents_of_before_the_records_are_read(kind: Any, kept: Any, wanted: Any) -> None:
+    column: Recorded[Any] = Recorded(kind)
+    assert column.process_result_value(kept, postgresql.dialect()) == wanted
+    again = column.process_bind_param(wanted, postgresql.dialect())
+    assert column.process_result_value(again, postgresql.dialect()) == wanted

@@ -179,7 +179,7 @@ def test_the_foreman_opens_the_road_gate_with_a_reason(
     )
     assert done.status_code == 303
     db.expire_all()
-    assert find_job(db, number).gates["road test"].held == ["Undertray"]
+    assert find_job(db, number).gates["road test"].held == ("Undertray",)
     assert "one lap of the yard" in web.get(f"/jobs/{number}/report").text
 
 
