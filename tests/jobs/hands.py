@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from datetime import timedelta
 
+from galene.core.job_records import SetConditions
 from galene.core.planning.answers import consequence_of
 from galene.core.planning.records import Record, Step
 from galene.demo.engine import EngineState, idle_samples
@@ -10,7 +11,7 @@ from galene.jobs import evidence, gates, intake, plan, prove, work
 from galene.jobs.act import Act, family_of, find_job, revision
 from galene.store.models import Job, StepRow
 
-WARM = evidence.SetConditions(coolant_c=90.0, intake_c=20.0)
+WARM = SetConditions(coolant_c=90.0, intake_c=20.0)
 
 
 def good_answer(record: Record, grade: int = 1, deposit: str = "soot") -> dict[str, str]:

@@ -7,6 +7,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from galene.core.job_records import SetConditions
 from galene.demo.engine import EngineState, idle_samples, trim_samples
 from galene.jobs import (
     diagnosis,
@@ -33,7 +34,7 @@ from tests.conftest import demo_jobs, person
 from tests.jobs.hands import begun, go_to, learn, pass_
 
 A = FAMILIES["A"]
-WARM = evidence.SetConditions(coolant_c=90.0, intake_c=20.0)
+WARM = SetConditions(coolant_c=90.0, intake_c=20.0)
 
 
 def job_at(db: Session, stage: str) -> str:
@@ -201,7 +202,7 @@ def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> 
         "before",
         kind="idle",
         values=idle_samples(A, EngineState(deposit_mm=0.1), 1),
-        conditions=evidence.SetConditions(coolant_c=40.0),
+        conditions=SetConditions(coolant_c=40.0),
         seen=0,
     )
     assert "learned_opening_high" not in present(odd, fresh)
@@ -215,16 +216,16 @@ def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> 
         ({"idle_rpm": [740.0, 99999.0]}, WARM, "idle_rpm.1"),
         ({"idle_rpm": [740.0, None], "idle_map_kpa": [33.0, 33.0]}, WARM, "idle_rpm.1"),
         ({"idle_rpm": [740.0], "idle_map_kpa": [-3.0]}, WARM, "idle_map_kpa.0"),
-        ({"idle_rpm": [740.0]}, evidence.SetConditions(coolant_c=300.0), "coolant_c"),
+        ({"idle_rpm": [740.0]}, SetConditions(coolant_c=300.0), "coolant_c"),
         (
             {"idle_rpm": [740.0]},
-            evidence.SetConditions(coolant_c=90.0, intake_c=None, load=("jacuzzi",)),
+            SetConditions(coolant_c=90.0, intake_c=None, load=("jacuzzi",)),
             "load",
         ),
     ],
 )
 def test_impossible_readings_are_named_by_row(
-    odd: Act, fresh: str, values: dict, conditions: evidence.SetConditions, field: str
+    odd: Act, fresh: str, values: dict, conditions: SetConditions, field: str
 ) -> None:  # type: ignore[type-arg]
     with pytest.raises(Invalid) as fault:
         evidence.save_readings(

@@ -6,6 +6,7 @@ import pytest
 from sqlalchemy.orm import Session
 
 from galene.core.chemistry.rules import RULES
+from galene.core.job_records import SetConditions
 from galene.jobs import evidence, intake
 from galene.jobs.act import Act, find_job
 from galene.knowledge.components import COMPONENTS
@@ -69,7 +70,7 @@ def test_trims_that_rise_are_evidence_and_the_page_says_so(web: Browser, db: Ses
         "before",
         kind="trim",
         values=rising,
-        conditions=evidence.SetConditions(coolant_c=90.0, intake_c=20.0),
+        conditions=SetConditions(coolant_c=90.0, intake_c=20.0),
         seen=0,
     )
     db.commit()
@@ -108,7 +109,7 @@ def test_trims_of_two_banks_tell_the_lean_one_and_the_page_says_so(
         "before",
         kind="trim",
         values=trims,
-        conditions=evidence.SetConditions(coolant_c=90.0, intake_c=20.0),
+        conditions=SetConditions(coolant_c=90.0, intake_c=20.0),
         seen=0,
     )
     db.commit()

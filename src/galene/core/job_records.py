@@ -112,3 +112,14 @@ class Handover:
     visit: Visit | None = None
     by: str = ""
     at: datetime | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetConditions:
+    """In what state a set of readings was taken: degrees C, load switches by id, and whether the
+    control unit limited itself."""
+
+    coolant_c: float | None = None
+    intake_c: float | None = None
+    load: tuple[str, ...] = ()
+    protective_mode: bool = False

@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
+from galene.core.job_records import SetConditions
 from galene.core.planning.records import Step
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
 from galene.jobs import (
@@ -77,7 +78,7 @@ class Story:
     ) -> "Story":
         """Idle and, where the engine trims, three and more points of trim."""
         family = family_of(self.job)
-        warm = evidence.SetConditions(
+        warm = SetConditions(
             coolant_c=coolant_c, intake_c=state.intake_c, load=(), protective_mode=False
         )
         for kind, values in (

@@ -17,6 +17,7 @@ from galene.core.airflow import (
 from galene.core.airpath import EngineFamily
 from galene.core.bore import BoreInput, bore_restriction
 from galene.core.errors import InputError
+from galene.core.job_records import SetConditions
 from galene.core.pressures import KeyOnInput, KeyOnResult, PressureReading, key_on_agreement
 from galene.core.statistics import mean
 from galene.core.units import QUANTITIES
@@ -180,25 +181,6 @@ class MeasuredBore:
     thickness_mm: tuple[float, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
-class SetConditions:
-    """Conditions of a set in kept units."""
-
-    coolant_c: float | None = None
-    intake_c: float | None = None
-    load: tuple[str, ...] = ()
-    protective_mode: bool = False
-
-    def document(self) -> dict[str, object]:
-        """As kept."""
-        return {
-            "coolant_c": self.coolant_c,
-            "intake_c": self.intake_c,
-            "load": list(self.load),
-            "protective_mode": self.protective_mode,
-        }
-
-
 def _check_conditions(conditions: SetConditions) -> dict[str, str]:
     faults = {}
     if conditions.coolant_c is not None and not -40 <= conditions.coolant_c <= 140:
@@ -292,9 +274,7 @@ def save_readings(
     if faults:
         raise Invalid(faults)
     act.claim(job, f"readings_{phase}_{kind}", seen)
-    row_set = _replace_set(
-        act, job, phase, kind=kind, source=source, conditions=conditions.document()
-    )
+    row_set = _replace_set(act, job, phase, kind=kind, source=source, conditions=conditions)
     for channel in channels:
         column = values.get(channel.id, [])
         row_set.readings += [
@@ -325,7 +305,7 @@ def _phase_open(job: Job, phase: str) -> None:
 
 
 def _replace_set(
-    act: Act, job: Job, phase: str, *, kind: str, source: str, conditions: dict[str, object]
+    act: Act, job: Job, phase: str, *, kind: str, source: str, conditions: SetConditions
 ) -> ReadingSet:
     for old in [s for s in job.sets if s.phase == phase and s.kind == kind]:
         job.sets.remove(old)
@@ -379,7 +359,9 @@ def save_key_on(
     if faults:
         raise Invalid(faults)
     act.claim(job, "readings_before_key_on", seen)
-    row_set = _replace_set(act, job, "before", kind="key_on", source="typed", conditions={})
+    row_set = _replace_set(
+        act, job, "before", kind="key_on", source="typed", conditions=SetConditions()
+    )
     row_set.readings += [Reading(channel=c, position=0, value=v) for c, v in given.items()]
     if barometer_kpa is not None:
         row_set.readings.append(Reading(channel="barometer", position=0, value=barometer_kpa))
@@ -661,8 +643,8 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
     row_set = set_of(job, "before", "idle")
     if (
         row_set is None
-        or (row_set.conditions.get("coolant_c") or 0) < 70
-        or row_set.conditions.get("protective_mode")
+        or (row_set.conditions.coolant_c or 0) < 70
+        or row_set.conditions.protective_mode
     ):
         return  # Cold, or limited by the control unit: the family's warm idle bands do not hold.
     for channel, evidence, step in (
@@ -683,7 +665,7 @@ def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float
     if (
         air and pressure and speed and family.fuel == "petrol"
     ):  # a diesel's recirculation would pass for a meter that reads low
-        intake = row_set.conditions.get("intake_c")
+        intake = row_set.conditions.intake_c
         result = expected_airflow(
             ExpectedAirflowInput(
                 displacement_l=family.displacement_l,

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath import EngineFamily
 from galene.core.errors import InputError
+from galene.core.job_records import SetConditions
 from galene.core.logs import (
     ColumnMapping,
     ColumnPlace,
@@ -31,7 +32,7 @@ from galene.core.units import QUANTITIES, convert
 from galene.exchange.logs import TIME_UNITS, LogColumn, ReadLog, read_log, time_unit
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Refused
-from galene.jobs.evidence import SetConditions, channels_of, save_readings
+from galene.jobs.evidence import channels_of, save_readings
 from galene.jobs.intake import check_text
 from galene.knowledge.log_channels import CHANNELS, propose, unit_word
 from galene.store.models import Job, LogFile

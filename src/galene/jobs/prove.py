@@ -396,15 +396,15 @@ def _conditions(job: Job, idle: ReadingSet | None, phase: str) -> Conditions:
     kept, speeds = idle.conditions, samples(idle, "idle_rpm")
     return Conditions(
         rpm=mean(speeds) if speeds else None,
-        coolant_c=kept.get("coolant_c"),
-        intake_c=kept.get("intake_c"),
-        load=kept.get("load"),
+        coolant_c=kept.coolant_c,
+        intake_c=kept.intake_c,
+        load=list(kept.load),
         codes_active=(
             [c.code for c in job.codes if c.phase == phase and c.status != "history"]
             if phase == "after"
             else None
         ),
-        protective_mode=bool(kept.get("protective_mode")),
+        protective_mode=kept.protective_mode,
     )
 
 

@@ -29,6 +29,7 @@ from galene.core.job_records import (
     PickCheck,
     RelearnKept,
     RoadTest,
+    SetConditions,
 )
 from galene.core.logs import ColumnMapping, ColumnSummary, Segment
 from galene.core.planning.document import CardState, PlanDocument, StepAnswers
@@ -333,7 +334,9 @@ class ReadingSet(Base):
     phase: Mapped[str]
     kind: Mapped[str]
     source: Mapped[str]
-    conditions: Mapped[dict[str, Any]]
+    conditions: Mapped[SetConditions] = mapped_column(
+        Recorded(SetConditions), default=SetConditions()
+    )
     taken_at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     readings: Mapped[list["Reading"]] = relationship(

@@ -5,6 +5,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.job_records import SetConditions
 from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
 from galene.jobs.act import family_of, revision
@@ -64,7 +65,7 @@ def table_of(
         "rows": rows,
         "saved": saved,
         "seen": revision(job, f"readings_{phase}_{kind}"),
-        "conditions": saved.conditions if saved else {},
+        "conditions": saved.conditions if saved else SetConditions(),
         "mine": mine,
     }
 
@@ -131,8 +132,8 @@ def show(visit: Signed, number: str) -> HTMLResponse:
     return page(visit, visit.job(number))
 
 
-def _conditions(form: Form) -> evidence.SetConditions:
-    return evidence.SetConditions(
+def _conditions(form: Form) -> SetConditions:
+    return SetConditions(
         coolant_c=form.quantity("coolant_c", "temperature", "Coolant"),
         intake_c=form.quantity("intake_c", "temperature", "Intake air"),
         load=tuple(form.texts("load")),
