@@ -335,6 +335,10 @@ CHECKS: tuple[tuple[str, list[str]], ...] = (
 )
 
 
+WHOLE_RUN = ("-n", "auto", "--dist", "worksteal")
+"""A worker for each core, each with a database server and an application of its own."""
+
+
 @cli.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
     """Everything that CI runs; further arguments go to pytest, and then only pytest runs."""
@@ -349,7 +353,10 @@ def test(context: typer.Context) -> None:
             failed.append(name)
     print("== tests", flush=True)
     if subprocess.run(
-        [sys.executable, "-m", "pytest", *context.args], cwd=ROOT, env=environment, check=False
+        [sys.executable, "-m", "pytest", *(context.args or WHOLE_RUN)],
+        cwd=ROOT,
+        env=environment,
+        check=False,
     ).returncode:
         failed.append("tests")
     if failed:
