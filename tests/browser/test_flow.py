@@ -295,3 +295,30 @@ def test_number_pad_in_the_bay(page: Page, server: Server, db: Session, faults: 
     expect(field).to_have_value("742")
     pad.get_by_role("button", name="Done").click()
     expect(pad).to_be_hidden()
+
+
+WAITOVERS = """(left) => new Promise((done) => {
+    const one = document.createElement("div");
+    const now = Date.now();
+    Object.assign(one.dataset, {
+        now: new Date(now).toISOString(),
+        ends: new Date(now + left * 1000).toISOString(),
+        over: "over",
+        reload: "1",
+    });
+    let count = 0;
+    one.addEventListener("waitover", () => { count += 1; });
+    one.setAttribute("x-data", "countdown");
+    document.body.append(one);
+    setTimeout(() => done(count), 3000);
+})"""
+"""How often a wait that ends in so many seconds asks for what comes after it, within three."""
+
+
+def test_a_wait_asks_once_for_what_comes_after_it_and_not_when_it_was_over(
+    page: Page, server: Server
+) -> None:
+    sign_in(page, server, "odd")
+    page.goto(server.address + "/worksheets")
+    assert page.evaluate(WAITOVERS, -60) == 0, "a hold that is over must not be asked for again"
+    assert page.evaluate(WAITOVERS, 0.6) == 1

@@ -92,8 +92,13 @@ def sent(web: Browser, path: str, pairs: list[tuple[str, str]], *, do: str = "sa
 
 @pytest.mark.parametrize("kind", SHIPPED)
 def test_what_the_form_holds_is_what_is_kept(
-    as_person: Callable[[str], Browser], db: Session, kind: str
+    as_person: Callable[[str], Browser],
+    db: Session,
+    monkeypatch: pytest.MonkeyPatch,
+    kind: str,
 ) -> None:
+    # What ships is planned and verified in every variant by tests/jobs; here the form is asked.
+    monkeypatch.setattr(templates, "plans_fault", lambda _: [])
     web = as_person("maren")
     for name, shipped in SHIPPED[kind].items():
         path = f"/reference/templates/{kind}/{name}"

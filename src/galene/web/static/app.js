@@ -24,13 +24,15 @@
             const share = Math.min(1, Math.max(0, 1 - seconds / ((ends - begins) / 1000)));
             arc.setAttribute("stroke-dashoffset", String(1 - share));
           }
-          if (seconds <= 0) {
-            window.clearInterval(this.timer);
-            if (data.reload && window.htmx) window.htmx.trigger(this.$el, "waitover");
-          }
+          if (seconds > 0) return true;
+          window.clearInterval(this.timer);
+          return false;
         };
-        show();
-        this.timer = window.setInterval(show, 250);
+        // What was over when the page was made is shown as over: only a wait that ends here asks for what comes after it.
+        if (!show()) return;
+        this.timer = window.setInterval(() => {
+          if (!show() && data.reload && window.htmx) window.htmx.trigger(this.$el, "waitover");
+        }, 250);
       },
       destroy() { window.clearInterval(this.timer); },
     }));
