@@ -79,6 +79,7 @@ def browser_type_launch_args() -> dict[str, Any]:
 def faults(page: Page) -> Iterator[list[str]]:
     """Console errors and failed requests: none may remain at the end, but those a test takes
     out."""
+    page.set_default_navigation_timeout(120_000)
     seen: list[str] = []
     page.on("console", lambda m: seen.append(m.text) if m.type == "error" else None)
     page.on("pageerror", lambda e: seen.append(str(e)))

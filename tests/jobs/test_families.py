@@ -258,7 +258,7 @@ def test_measured_bores_decide_the_grade_and_prove_the_gain(odd: Act, db: Sessio
     number = db.scalars(select(Job).where(Job.family_id == "C")).unique().one().number
     look = next(k for k in find_job(db, number).looks if k.part == "intake_ports")
     assert look.grade == 4 and look.open_area_percent and len(look.bores) == 4
-    assert min(b["open_area_percent"] for b in look.bores) == look.open_area_percent
+    assert min(b.open_area_percent for b in look.bores) == look.open_area_percent
     clean = [evidence.MeasuredBore(f"cylinder {n}", 34.0, (0.1,) * 8) for n in range(1, 5)]
     evidence.save_bores(
         odd, number, "after", part_id="intake_ports", bores=clean, deposit="", note="", seen=0
@@ -300,7 +300,7 @@ def test_an_eye_that_sees_another_grade_drops_the_measurement(odd: Act, db: Sess
     evidence.save_look(
         odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=2
     )
-    assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores == []
+    assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores == ()
 
 
 def test_an_engine_shows_only_the_channels_that_it_has() -> None:

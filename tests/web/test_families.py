@@ -350,7 +350,7 @@ def test_the_gauge_measures_in_inches_and_points_can_be_changed(web: Browser, db
     ).one()
     from galene.core.units import QUANTITIES
 
-    assert kept.bores[0]["bore_mm"] == pytest.approx(
+    assert kept.bores[0].bore_mm == pytest.approx(
         convert(QUANTITIES["length"], 1.1, "in", target="mm")
     )
     assert web.submit("/jobs/26-9999/bores/egr_passage", bore).status_code == 404
@@ -391,7 +391,7 @@ def test_a_stale_gauge_is_told_who_was_faster(
         .join(Job, Job.id == Look.job_id)
         .where(Job.number == number, Look.part == "egr_cooler", Look.phase == "before")
     ).one()
-    assert look.note == "from Pia" and look.bores[0]["thickness_mm"] == [4, 3, 2, 3]
+    assert look.note == "from Pia" and look.bores[0].thickness_mm == (4, 3, 2, 3)
 
 
 def test_the_api_knows_the_workshops_own_families(web: Browser, db: Session) -> None:

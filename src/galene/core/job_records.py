@@ -123,3 +123,14 @@ class SetConditions:
     intake_c: float | None = None
     load: tuple[str, ...] = ()
     protective_mode: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class KeptBore:
+    """A measured bore: its name on the part, clean diameter and thickness clockwise from 12 along
+    the flow, mm, and the share that is open, %."""
+
+    name: str
+    bore_mm: float
+    thickness_mm: tuple[float, ...]
+    open_area_percent: float

@@ -17,7 +17,7 @@ from galene.core.airflow import (
 from galene.core.airpath import EngineFamily
 from galene.core.bore import BoreInput, bore_restriction
 from galene.core.errors import InputError
-from galene.core.job_records import SetConditions
+from galene.core.job_records import KeptBore, SetConditions
 from galene.core.pressures import KeyOnInput, KeyOnResult, PressureReading, key_on_agreement
 from galene.core.statistics import mean
 from galene.core.units import QUANTITIES
@@ -405,7 +405,7 @@ def save_look(
     else:
         if row.grade != grade:
             # Seen anew and not measured: what was measured then no longer holds.
-            row.bores, row.open_area_percent = [], None
+            row.bores, row.open_area_percent = (), None
         row.deposit, row.grade, row.note, row.at, row.person_id = (
             deposit,
             grade,
@@ -464,15 +464,15 @@ def save_bores(
     worst = min(results, key=lambda r: r.open_area_percent)
     save_look(act, number, phase, part_id=part_id, deposit=deposit, grade=worst.grade, note=note)
     row = next(k for k in job.looks if k.phase == phase and k.part == part_id)
-    row.bores = [
-        {
-            "name": b.name,
-            "bore_mm": b.bore_mm,
-            "thickness_mm": list(b.thickness_mm),
-            "open_area_percent": r.open_area_percent,
-        }
+    row.bores = tuple(
+        KeptBore(
+            name=b.name,
+            bore_mm=b.bore_mm,
+            thickness_mm=b.thickness_mm,
+            open_area_percent=r.open_area_percent,
+        )
         for b, r in zip(bores, results, strict=True)
-    ]
+    )
     row.open_area_percent = worst.open_area_percent
     act.trace(
         job,

@@ -24,6 +24,7 @@ from galene.core.job_records import (
     Fluids,
     Handover,
     JobSchool,
+    KeptBore,
     OpenedGate,
     Passing,
     PickCheck,
@@ -371,7 +372,7 @@ class Look(Base):
     deposit: Mapped[str]
     grade: Mapped[int]
     note: Mapped[str] = mapped_column(default="")
-    bores: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    bores: Mapped[tuple[KeptBore, ...]] = mapped_column(Recorded(tuple[KeptBore, ...]), default=())
     open_area_percent: Mapped[float | None]
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))

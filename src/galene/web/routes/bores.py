@@ -1,5 +1,6 @@
 """The bore gauge: on a part of a job, and as a worksheet."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter
@@ -7,6 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.bore import BoreInput, BoreResult, bore_restriction
 from galene.core.errors import InputError
+from galene.core.job_records import KeptBore
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs import evidence
 from galene.jobs.act import family_of, revision
@@ -101,7 +103,7 @@ def _judged(bores: list[evidence.MeasuredBore], faults: dict[str, str]) -> list[
 def _context(
     visit: Visit,
     bores: list[evidence.MeasuredBore],
-    before: list[dict[str, Any]],
+    before: Sequence[KeptBore],
     *,
     form: Form | None,
     faults: dict[str, str],
@@ -110,7 +112,7 @@ def _context(
         QUANTITIES["length"], visit.shop.system
     ).id
     results = _judged(bores, faults)
-    earlier = {b["name"]: (b["bore_mm"], b["thickness_mm"]) for b in before}
+    earlier = {b.name: (b.bore_mm, b.thickness_mm) for b in before}
     known = [(k, r) for k, r in enumerate(results) if r is not None]
     worst = min(known, key=lambda r: r[1].open_area_percent)[0] if known else None
     drawn = [
@@ -149,13 +151,10 @@ def _start(
     """What the gauge opens with: what is kept, else the earlier bores clean, else clean bores of
     the family."""
     if look is not None and look.bores:
-        return [
-            evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(b["thickness_mm"]))
-            for b in look.bores
-        ]
+        return [evidence.MeasuredBore(b.name, b.bore_mm, b.thickness_mm) for b in look.bores]
     if before is not None and before.bores:
         return [
-            evidence.MeasuredBore(b["name"], b["bore_mm"], tuple(0.0 for _ in b["thickness_mm"]))
+            evidence.MeasuredBore(b.name, b.bore_mm, tuple(0.0 for _ in b.thickness_mm))
             for b in before.bores
         ]
     part = family_of(job).part(part_id)
@@ -197,7 +196,7 @@ def page(
     context = _context(
         visit,
         bores,
-        before.bores if phase == "after" and before else [],
+        before.bores if phase == "after" and before else (),
         form=form,
         faults=dict(faults or (form.faults if form else {})),
     )
@@ -266,10 +265,10 @@ def _reshaped(
                 f"{len(bores) + 1}", last.bore_mm, tuple(0.0 for _ in last.thickness_mm)
             ),
         ]
-    before: list[dict[str, Any]] = []
+    before: Sequence[KeptBore] = ()
     if job is not None and form.text("phase") == "after":
         look = _look(job, part, "before")
-        before = look.bores if look else []
+        before = look.bores if look else ()
     context = _context(visit, bores, before, form=form, faults=dict(form.faults))
     action = f"/jobs/{job.number}/bores/{part}" if job else "/worksheets/bore-restriction"
     return visit.page("_gauge_form.html", action=action, save=job is not None, **context)
