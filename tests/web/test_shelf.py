@@ -198,7 +198,8 @@ def test_the_matrix_is_what_the_rules_give(web: Browser) -> None:
     assert page.count('class="cell ') == page.count('scope="row"') * 19
     assert "Intake manifold, Soot remover, metal only: no" in page
     cell = web.get(
-        "/shelf/matrix/cell?agent=carburettor_cleaner&component=throttle_body&feature=electronic&state=battery_off"
+        "/shelf/matrix/cell?agent=carburettor_cleaner&component=throttle_body"
+        "&feature=electronic&state=battery_off"
     ).text
     assert "throttle.shaft" in cell and "<html" not in cell
     assert (

@@ -21,7 +21,8 @@ STATUS_WORDS = {
     "h": "history",
 }
 STATUS = re.compile(
-    r"[\s:=(\[/_-]*(pending|confirmed|stored|current|active|permanent|history|past|pd|[pcsmh])(?![a-z0-9])",
+    r"[\s:=(\[/_-]*"
+    r"(pending|confirmed|stored|current|active|permanent|history|past|pd|[pcsmh])(?![a-z0-9])",
     re.I,
 )
 GLUED_STATUS = re.compile(r"([pcsmh])(?=[PBCU][0-3]|\b)", re.I)
