@@ -335,8 +335,12 @@ CHECKS: tuple[tuple[str, list[str]], ...] = (
 )
 
 
-WHOLE_RUN = ("-n", "auto", "--dist", "worksteal")
-"""A worker for each core, each with a database server and an application of its own."""
+WHOLE_RUN = (
+    ("-n", "auto", "--dist", "worksteal", "--ignore", "tests/browser"),
+    ("tests/browser",),
+)
+"""A worker for each core, each with a database server and an application of its own; then the
+browser's tests alone, as a browser fills a machine."""
 
 
 @cli.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
@@ -352,13 +356,11 @@ def test(context: typer.Context) -> None:
         ).returncode:
             failed.append(name)
     print("== tests", flush=True)
-    if subprocess.run(
-        [sys.executable, "-m", "pytest", *(context.args or WHOLE_RUN)],
-        cwd=ROOT,
-        env=environment,
-        check=False,
-    ).returncode:
-        failed.append("tests")
+    for arguments in [context.args] if context.args else WHOLE_RUN:
+        if subprocess.run(
+            [sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False
+        ).returncode:
+            failed.append("tests")
     if failed:
         raise fail("failed: " + ", ".join(failed))
 
