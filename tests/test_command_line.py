@@ -125,7 +125,7 @@ def healthy(port: int) -> bool:
     return False
 
 
-def until(condition, seconds: float = 240.0) -> bool:  # type: ignore[no-untyped-def]
+def until(condition, seconds: float = 240.0) -> bool:
     """Poll until a condition holds or the time is over."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:

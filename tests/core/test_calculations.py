@@ -124,7 +124,7 @@ def test_expected_airflow_names_the_impossible_field(change: dict[str, float], f
         "volumetric_efficiency": 0.85,
     }
     with pytest.raises(InputError) as fault:
-        expected_airflow(ExpectedAirflowInput(**{**base, **change}))  # type: ignore[arg-type]
+        expected_airflow(ExpectedAirflowInput(**{**base, **change}))
     assert fault.value.field == field
     assert fault.value.allowed
 

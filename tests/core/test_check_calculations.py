@@ -381,7 +381,7 @@ def test_fuel_use_is_total_over_total() -> None:
             {**COIL, "other_wire_leads_to": "somewhere"},
             "other_wire_leads_to",
         ),
-        ("sensor-line", {**LINE, "points": LINE["points"][:1]}, "points"),  # type: ignore[index]
+        ("sensor-line", {**LINE, "points": LINE["points"][:1]}, "points"),
         ("blast-positions", {**BLAST, "firing_order": [1, 3, 3, 2]}, "firing_order"),
         ("ingestion-limit", {**CAN, "compression_ratio": 1}, "compression_ratio"),
         ("regeneration-trace", {"csv": "0,1,2,3\n1,2,x,4\n"}, "csv line 2, column 3"),

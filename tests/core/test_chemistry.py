@@ -658,7 +658,7 @@ def possible(state: set[str]) -> bool:
 
 @settings(max_examples=600, deadline=None)
 @given(agents, ways, kinds, FACTS, FACTS, engines)
-def test_fewer_known_states_never_give_a_milder_verdict(  # type: ignore[no-untyped-def]
+def test_fewer_known_states_never_give_a_milder_verdict(
     agent, way, component, state, more, engine
 ) -> None:
     assume(possible(state | more))
@@ -689,7 +689,7 @@ def test_fewer_known_states_never_give_a_milder_verdict(  # type: ignore[no-unty
 
 @settings(max_examples=300, deadline=None)
 @given(agents, ways, kinds, FACTS)
-def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, component, state) -> None:  # type: ignore[no-untyped-def]
+def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, component, state) -> None:
     assume(possible(state))
     unnamed = judge(
         RULES, agent, way, subject=subject_of(component), features=[], state=sorted(state)
@@ -725,7 +725,7 @@ def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, componen
 @given(agents, st.sampled_from(sorted(set(WAYS) - DRY_WAYS)), kinds, FACTS, engines)
 def test_what_is_only_after_is_free_once_its_conditions_hold(
     agent, way, component, state, engine
-) -> None:  # type: ignore[no-untyped-def]
+) -> None:
     assume(possible(state))
     found = judge(
         RULES,
@@ -863,7 +863,7 @@ def test_schools_change_the_card() -> None:
         *(FAMILIES["C"].part(p) for p in ("intake_manifold", "intake_ports", "maf_sensor")),
     )
 
-    def agent(part, grade: int, **policy: str) -> str:  # type: ignore[no-untyped-def]
+    def agent(part, grade: int, **policy: str) -> str:
         held = {**DEFAULT_POLICY, **policy}
         found = chosen_agent(
             part,
@@ -935,7 +935,7 @@ def test_schools_change_the_card() -> None:
     ), "laid open anyway, it is cleaned by hand"
 
 
-def agent_of_d(part, grade: int | None, deposit: str) -> str:  # type: ignore[no-untyped-def]
+def agent_of_d(part, grade: int | None, deposit: str) -> str:
     d = FAMILIES["D"]
     tags = tags_of(d, part, grade, distance_km=None, policy=DEFAULT_POLICY, deposit=deposit)
     found = chosen_agent(part, tags, DEFAULT_POLICY, engine=engine_of(d))

@@ -28,7 +28,7 @@ def a_case(
     duty: tuple[str, ...] = (),
     km: float | None = None,
     **evidence: str | float,
-) -> dict:  # type: ignore[type-arg]
+) -> dict:
     seen = {
         k: v if isinstance(v, str) else {"state": "present", "confidence": v}
         for k, v in evidence.items()
@@ -42,11 +42,11 @@ def a_case(
     }
 
 
-def ranked(case: dict) -> dict[str, float]:  # type: ignore[type-arg]
+def ranked(case: dict) -> dict[str, float]:
     return {c["id"]: c["probability"] for c in assess_case(case)["causes"]}
 
 
-def first(case: dict) -> str:  # type: ignore[type-arg]
+def first(case: dict) -> str:
     return next(iter(ranked(case)))
 
 
@@ -228,7 +228,7 @@ def test_a_reading_that_says_nothing_changes_nothing() -> None:
         (a_case(("P0133",), oxygen_response_flat="present"), "oxygen_sensor_failed"),
     ],
 )
-def test_bearing_of_evidence_on_family_a(case: dict, wanted: str) -> None:  # type: ignore[type-arg]
+def test_bearing_of_evidence_on_family_a(case: dict, wanted: str) -> None:
     assert first(case) == wanted
 
 
@@ -333,7 +333,7 @@ def test_flammable_spray_is_never_offered_before_the_rest() -> None:
         ({"colour": "blue"}, "colour"),
     ],
 )
-def test_a_case_that_can_not_be_is_refused_by_name(change: dict, named: str) -> None:  # type: ignore[type-arg]
+def test_a_case_that_can_not_be_is_refused_by_name(change: dict, named: str) -> None:
     with pytest.raises(InputError) as fault:
         assess_case({**a_case(), **change})
     assert named in str(fault.value)

@@ -41,7 +41,7 @@ class Judged:
 def j(
     agent: str, way: str, part: str, *, verdict: str | tuple[str, ...], why: str, **more: object
 ) -> Judged:
-    return Judged(agent=agent, way=way, part=part, verdict=verdict, why=why, **more)  # type: ignore[arg-type]
+    return Judged(agent=agent, way=way, part=part, verdict=verdict, why=why, **more)
 
 
 METER = "maf_sensor"

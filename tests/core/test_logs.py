@@ -149,7 +149,7 @@ def test_plateaus_give_back_the_passage_that_made_the_trace(command: bool) -> No
 
 
 def _of(found: object, k: int) -> tuple[float, float]:
-    plateau = found.plateaus[k]  # type: ignore[attr-defined]
+    plateau = found.plateaus[k]
     return plateau.map_kpa, plateau.rpm
 
 

@@ -27,7 +27,7 @@ def compared(
     *,
     new: Conditions = SAME,
     **more: dict[str, float],
-):  # type: ignore[no-untyped-def]
+):
     return before_after(
         BeforeAfterInput(before=before, after=after, conditions=BothConditions(old, new), **more)
     )

@@ -5,9 +5,8 @@ from dataclasses import replace
 
 import pytest
 
-from galene.core.airpath import EngineFamily, Fastener, Operation
 from galene.core.family_faults import family_faults
-from galene.core.planning.openings import lifting
+from galene.core.planning.openings import fasteners_undone, lifting
 from galene.core.threads import HEADS, THREADS, most_torque_nm
 from galene.knowledge.families import FAMILIES, VOCABULARY
 
@@ -47,18 +46,11 @@ def test_an_own_family_whose_bolt_would_snap_is_refused_by_name() -> None:
     assert [f.place for f in found] == [f"fasteners[{i}].torque_nm"] and "11.3 N m" in found[0].text
 
 
-def turned(family: EngineFamily, operation: Operation) -> tuple[Fastener, ...]:
-    """The fasteners that an operation undoes, of parts and of its own."""
-    lifted = lifting(family, operation)
-    owners = dict.fromkeys((*((lifted.part,) if lifted else ()), *operation.undoes))
-    return (*(f for o in owners for f in family.fasteners_of(o)), *operation.own)
-
-
 def test_what_an_operation_opens_is_counted_as_its_fasteners_are() -> None:
     for family in FAMILIES.values():
         for operation in family.operations:
             name = f"{family.id} {operation.id}"
-            fasteners = turned(family, operation)
+            fasteners = fasteners_undone(family, operation)
             sets = [o for o in operation.opens if o.kind == "fastener set"]
             clamps = [
                 o for o in operation.opens if o.kind == "clamp" and "off its ball" not in o.what
@@ -74,7 +66,7 @@ def test_what_an_operation_opens_is_counted_as_its_fasteners_are() -> None:
 def test_what_turns_a_fastener_is_among_the_tools() -> None:
     for family in FAMILIES.values():
         for operation in family.operations:
-            drivers = {f.driver for f in turned(family, operation)} - {"fingers"}
+            drivers = {f.driver for f in fasteners_undone(family, operation)} - {"fingers"}
             sockets = {
                 t for t in operation.tools if "socket" in t or "driver" in t or "spanner" in t
             }

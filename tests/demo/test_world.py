@@ -83,7 +83,7 @@ def test_after_readings_of_finished_jobs_lie_in_the_familys_bands(db: Session) -
 
 
 @pytest.mark.parametrize("family", FAMILIES.values(), ids=FAMILIES)
-def test_a_sound_engine_idles_inside_its_own_bands(family) -> None:  # type: ignore[no-untyped-def]
+def test_a_sound_engine_idles_inside_its_own_bands(family) -> None:
     speed = (family.bands["idle_rpm"].low + family.bands["idle_rpm"].high) / 2
     found = idle_samples(family, EngineState(roughness_rpm=4), 3, rpm=speed)
     for channel, band in family.bands.items():

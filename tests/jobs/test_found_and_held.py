@@ -30,7 +30,7 @@ def find(act: Act, job: Job, kind: str, *, part: str = "throttle_body", **more: 
     minutes = 20.0 if one.own_words else None
     cost = 30.0 if one.needs_cost else None
     given = {"retrieved": retrieved, "minutes": minutes, **more}
-    return found.report(act, job.number, kind, part=part, note="as it was seen", cost=cost, **given)  # type: ignore[arg-type]
+    return found.report(act, job.number, kind, part=part, note="as it was seen", cost=cost, **given)
 
 
 @pytest.mark.parametrize("kind", sorted(FOUND))
@@ -107,7 +107,7 @@ def test_a_find_that_can_not_be_is_named(
     given = {"part": "maf_sensor", "note": "as it was seen", "cost": None, **change}
     part, note, cost = (given.pop(k) for k in ("part", "note", "cost"))
     with pytest.raises(Invalid) as caught:
-        found.report(odd, job.number, kind, part=part, note=note, cost=cost, **given)  # type: ignore[arg-type]
+        found.report(odd, job.number, kind, part=part, note=note, cost=cost, **given)
     assert field in caught.value.fields
 
 

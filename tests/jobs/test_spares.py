@@ -95,7 +95,7 @@ def test_a_count_that_can_not_be_is_named(odd: Act, change: dict[str, object], f
         **change,
     }
     with pytest.raises(Invalid) as caught:
-        spares.save_stock(odd, **given)  # type: ignore[arg-type]
+        spares.save_stock(odd, **given)
     assert field in caught.value.fields
 
 

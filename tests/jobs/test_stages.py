@@ -226,7 +226,7 @@ def test_a_cold_engine_is_not_judged_by_its_warm_bands(odd: Act, fresh: str) -> 
 )
 def test_impossible_readings_are_named_by_row(
     odd: Act, fresh: str, values: dict, conditions: SetConditions, field: str
-) -> None:  # type: ignore[type-arg]
+) -> None:
     with pytest.raises(Invalid) as fault:
         evidence.save_readings(
             odd, fresh, "before", kind="idle", values=values, conditions=conditions, seen=0

@@ -6,7 +6,15 @@ import pytest
 from pydantic import TypeAdapter
 from sqlalchemy.dialects import postgresql
 
-from galene.core.job_records import Handover, Passing, RelearnKept, RoadTest
+from galene.core.job_records import (
+    Handover,
+    KeptBore,
+    OpenedGate,
+    Passing,
+    RelearnKept,
+    RoadTest,
+    SetConditions,
+)
 from galene.core.logs import ColumnMapping, ColumnPlace, Segment
 from galene.core.planning.document import PlanDocument, StepAnswers
 from galene.core.planning.records import Step
@@ -92,10 +100,10 @@ def test_the_present_form_comes_back_as_it_was() -> None:
     assert plan_of({"family": "A", "parts": [{"part": "maf_sensor"}]})["steps"]
     column = Recorded(Step, step_upgraded)
     step = TypeAdapter(Step).validate_python(step_upgraded(OLD_STEP))
-    kept = column.process_bind_param(step, None)  # type: ignore[arg-type]
+    kept = column.process_bind_param(step, None)
     assert kept and "key" not in kept
-    assert column.process_result_value(kept, None) == step  # type: ignore[arg-type]
-    assert column.process_result_value(None, None) is None  # type: ignore[arg-type]
+    assert column.process_result_value(kept, None) == step
+    assert column.process_result_value(None, None) is None
 
 
 @pytest.mark.parametrize(
@@ -110,6 +118,22 @@ def test_the_present_form_comes_back_as_it_was() -> None:
         ),
         (RelearnKept, {"last": "throttle_manual", "restarts_last": 2}, RelearnKept()),
         (Passing, {}, Passing()),
+        (
+            dict[str, OpenedGate],
+            {"start": {"reason": "test run with the spare meter"}},
+            {"start": OpenedGate(reason="test run with the spare meter")},
+        ),
+        (
+            tuple[KeptBore, ...],
+            [{"name": "1", "bore_mm": 34, "thickness_mm": [1, 2], "open_area_percent": 80}],
+            (KeptBore(name="1", bore_mm=34.0, thickness_mm=(1.0, 2.0), open_area_percent=80.0),),
+        ),
+        (
+            SetConditions,
+            {"coolant_c": 90, "intake_c": None, "load": ["fan"], "protective_mode": False},
+            SetConditions(coolant_c=90.0, load=("fan",)),
+        ),
+        (SetConditions, {}, SetConditions()),
         (
             ColumnMapping,
             {"time": None, "channels": {"rpm": {"column": 1, "unit": "rpm"}}},

@@ -24,7 +24,7 @@ def flat(answer: Response) -> str:
 class Browser(TestClient):
     """A client that sends what a browser sends with a form of our own pages."""
 
-    def submit(self, path: str, data: dict[str, object] | None = None, **more: object):  # type: ignore[no-untyped-def]
+    def submit(self, path: str, data: dict[str, object] | None = None, **more: object):
         """Post a form with a token of its own, as a page would, and do not follow where it
         leads."""
         token = {"once": f"token-{abs(hash((path, str(data)))):x}-{id(data):x}"}
@@ -34,7 +34,7 @@ class Browser(TestClient):
             headers={"origin": HOST},
             follow_redirects=False,
             **more,
-        )  # type: ignore[arg-type]
+        )
 
     def seen(self, path: str, after: str) -> str:
         """The revision that the form with the text `after` shows."""

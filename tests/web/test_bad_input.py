@@ -58,7 +58,7 @@ def test_a_huge_body_is_refused_before_it_is_read(web: Browser, numbers: dict[st
     )
     assert told.status_code == 413 and "Nothing was saved" in told.text
 
-    def endless():  # type: ignore[no-untyped-def]
+    def endless():
         for _ in range(60):
             yield b"codes=" + b"x" * 100_000
 
@@ -280,7 +280,7 @@ def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathF
             engine.dispose()
             if cluster.port != port:
                 engine = make_engine(cluster.url(), 2)
-                web.app.state.sessions.configure(bind=engine)  # type: ignore[attr-defined]
+                web.app.state.sessions.configure(bind=engine)
             again = web.post(
                 f"/jobs/{number}/codes", data=form, headers={"origin": HOST}, follow_redirects=False
             )

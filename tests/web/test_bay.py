@@ -3,7 +3,7 @@ over, the worker's file."""
 
 import re
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -22,7 +22,7 @@ def entry(kind: str, name: str = "web-entry-1", /, **data: Any) -> dict[str, Any
     return {"id": name, "kind": kind, "at": datetime.now(UTC).isoformat(), "data": data}
 
 
-def send(web: Browser, number: str, me: int, *sent: dict[str, Any], origin: str = HOST):  # type: ignore[no-untyped-def]
+def send(web: Browser, number: str, me: int, *sent: dict[str, Any], origin: str = HOST):
     return web.post(
         f"/jobs/{number}/entries",
         json={"me": me, "entries": list(sent)},
@@ -33,6 +33,18 @@ def send(web: Browser, number: str, me: int, *sent: dict[str, Any], origin: str 
 @pytest.fixture
 def odd_id(db: Session) -> int:
     return person(db, "odd").id
+
+
+def test_an_answer_is_dated_by_the_clock_that_pages_are_dated_by(
+    web: Browser, numbers: dict[str, str], odd_id: int
+) -> None:
+    """The card tells by it which page was made before its entries: two clocks would let an older
+    page take back what was entered."""
+    ahead = datetime.now(UTC) + timedelta(hours=4)
+    web.app.state.clock = lambda: ahead
+    answer = send(web, numbers["work"], odd_id, entry("item", kind="hose", what="Breather"))
+    assert datetime.fromisoformat(answer.json()["now"]) == ahead
+    assert f'data-now="{ahead.isoformat()}"' in web.get(f"/jobs/{numbers['work']}/work").text
 
 
 def test_entries_are_answered_one_by_one(

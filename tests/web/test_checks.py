@@ -139,7 +139,7 @@ def test_a_finished_job_takes_no_check(web: Browser, numbers: dict[str, str]) ->
     )
 
 
-def test_the_foreman_sees_how_right_the_rankings_were(as_person) -> None:  # type: ignore[no-untyped-def]
+def test_the_foreman_sees_how_right_the_rankings_were(as_person) -> None:
     assert as_person("odd").get("/reference/learning").status_code == 403
     page = as_person("maren").get("/reference/learning").text
     assert "finished jobs" in page and "Deposit round the throttle plate" in page and "<svg" in page

@@ -17,7 +17,7 @@ from tests.web.conftest import Browser
 
 
 def test_every_rule_has_a_source_and_no_source_is_of_a_rule_that_is_gone() -> None:
-    assert set(RULE_SOURCES) == {rule.__name__ for rule in RULES}  # type: ignore[attr-defined]
+    assert set(RULE_SOURCES) == {rule.__name__ for rule in RULES}
 
 
 @pytest.mark.parametrize("component", sorted(COMPONENTS))

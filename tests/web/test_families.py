@@ -34,7 +34,7 @@ def seen(web: Browser, at: str = EDIT) -> str:
     return found[1]
 
 
-def upload(web: Browser, path: str, name: str, *, data: bytes, **fields: str):  # type: ignore[no-untyped-def]
+def upload(web: Browser, path: str, name: str, *, data: bytes, **fields: str):
     return web.post(
         path,
         data={"once": f"upload-{abs(hash((path, data))):x}", **fields},
@@ -54,7 +54,7 @@ def newest(db: Session, family_id: str = "B") -> dict[str, object]:
         )
         .first()
         .document
-    )  # type: ignore[union-attr]
+    )
 
 
 class FormReader(HTMLParser):
@@ -62,7 +62,7 @@ class FormReader(HTMLParser):
 
     def __init__(self, action: str) -> None:
         super().__init__()
-        self.action, self.inside, self.fields = action, False, {}  # type: ignore[var-annotated]
+        self.action, self.inside, self.fields = action, False, {}
         self.select, self.option, self.text = "", None, ""
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
@@ -125,7 +125,7 @@ def test_every_form_of_the_editor_keeps_what_it_shows(editing: Browser, db: Sess
         )
         kept = newest(db)
         for table in ("pipes", "taps", "fasteners"):
-            assert sorted(map(str, kept.pop(table))) == sorted(map(str, before[table])), query  # type: ignore[call-overload]
+            assert sorted(map(str, kept.pop(table))) == sorted(map(str, before[table])), query
         assert kept == {
             k: v for k, v in before.items() if k not in ("pipes", "taps", "fasteners")
         }, query
@@ -138,7 +138,7 @@ def test_a_part_goes_from_the_palette_into_the_path_and_out_again(
         f"{EDIT}/add", {"seen": seen(editing), "component": "iat_sensor", "after": "intake_tube"}
     )
     assert answer.headers["location"] == f"{EDIT}?part=iat_sensor_2#edit"
-    assert {"sensor": "iat_sensor_2", "on": "intake_tube"} in newest(db)["taps"]  # type: ignore[operator]
+    assert {"sensor": "iat_sensor_2", "on": "intake_tube"} in newest(db)["taps"]
     page = editing.get(f"{EDIT}?part=iat_sensor_2").text
     assert "Intake air temperature sensor 2" in page and "Nothing is wrong with it" in page
     editing.submit(f"{EDIT}/remove-part", {"seen": seen(editing), "part": "egr_valve"})
@@ -225,7 +225,7 @@ def test_a_picture_is_kept_shown_and_sent_along_with_the_family(
         ).status_code
         == 303
     )
-    name = next(p["picture"] for p in newest(db)["parts"] if p["id"] == "egr_valve")  # type: ignore[attr-defined]
+    name = next(p["picture"] for p in newest(db)["parts"] if p["id"] == "egr_valve")
     assert editing.get(f"/pictures/{name}.jpg").headers["content-type"] == "image/jpeg"
     assert (
         editing.get("/pictures/" + "0" * 64 + ".jpg").status_code == 404

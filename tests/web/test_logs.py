@@ -50,7 +50,7 @@ def bring(
     *,
     name: str = "run.csv",
     once: str = "token-of-a-log",
-):  # type: ignore[no-untyped-def]
+):
     data = text.encode() if isinstance(text, str) else text
     return web.post(
         f"/jobs/{number}/logs",
@@ -61,7 +61,7 @@ def bring(
     )
 
 
-def named(web: Browser, number: str, where: str, **changed: str):  # type: ignore[no-untyped-def]
+def named(web: Browser, number: str, where: str, **changed: str):
     """Send the mapping form as the page proposes it, with changes."""
     page = web.get(where).text
     form = page[page.index(f'action="{where}/mapping"') :]
@@ -71,7 +71,7 @@ def named(web: Browser, number: str, where: str, **changed: str):  # type: ignor
         "time": time[1] if time else "",
         "time_unit": "s",
         "seen": re.search(r'name="seen" value="(\d+)"', form)[1],
-    }  # type: ignore[index]
+    }
     for name, options in re.findall(
         r'<select name="((?:channel|unit)\.\d+)".*?>(.*?)</select>', form, re.S
     ):

@@ -34,7 +34,7 @@ def photo(
     return out.getvalue()
 
 
-def shoot(web: Browser, number: str, data: bytes, *, name: str = "first-picture", **fields: str):  # type: ignore[no-untyped-def]
+def shoot(web: Browser, number: str, data: bytes, *, name: str = "first-picture", **fields: str):
     return web.post(
         f"/jobs/{number}/pictures",
         data={"once": name, "part": "", "phase": "before", "note": "", **fields},
@@ -50,7 +50,7 @@ def test_a_picture_is_kept_upright_small_and_without_the_cameras_notes() -> None
         assert (image.width, image.height) == (1200, 1600) == (made.width, made.height)
         assert not image.getexif()
         red, white = image.getpixel((600, 200)), image.getpixel((600, 1400))
-        assert red[0] > 200 and red[1] < 60 and white[1] > 200, "the left half is the upper one now"  # type: ignore[index]
+        assert red[0] > 200 and red[1] < 60 and white[1] > 200, "the left half is the upper one now"
     with Image.open(BytesIO(made.thumbnail)) as small:
         assert max(small.size) == 320 and not small.getexif()
 

@@ -146,7 +146,7 @@ def test_the_first_to_run_out_of_date_is_taken_first_and_none_that_has(maren: Ac
         shelf.deliver(maren, product.id, 1, number="old", expires_on=maren.now - timedelta(days=1))
 
 
-def test_an_override_is_the_foremans_with_its_source(as_person, db: Session) -> None:  # type: ignore[no-untyped-def]
+def test_an_override_is_the_foremans_with_its_source(as_person, db: Session) -> None:
     web = as_person("maren")
     product = db.scalars(select(Product).where(Product.name == "Petrel carburettor spray")).one()
     given = {

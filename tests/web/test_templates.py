@@ -82,7 +82,7 @@ def in_any_order(document: Any) -> Any:
     return document
 
 
-def sent(web: Browser, path: str, pairs: list[tuple[str, str]], *, do: str = "save", **change: str):  # type: ignore[no-untyped-def]
+def sent(web: Browser, path: str, pairs: list[tuple[str, str]], *, do: str = "save", **change: str):
     data: dict[str, Any] = {}
     for k, v in pairs:
         data.setdefault(k, []).append(v)

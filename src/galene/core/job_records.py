@@ -41,11 +41,12 @@ class BayAir:
 
 @dataclass(frozen=True, kw_only=True)
 class OpenedGate:
-    """A gate that a foreman opened, why, and what held it."""
+    """A gate that a foreman opened, why, and what held it; of the oldest only the reason is
+    known."""
 
     reason: str
-    by: str
-    at: datetime
+    by: str = ""
+    at: datetime | None = None
     held: tuple[str, ...] = ()
 
 

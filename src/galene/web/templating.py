@@ -223,7 +223,6 @@ def _environment() -> Environment:
         family_of=family_of,
         unit_options=unit_options,
         Markup=Markup,
-        utc_now=lambda: datetime.now(UTC),
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
     )
     filters: dict[str, Any] = {

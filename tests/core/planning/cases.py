@@ -61,7 +61,7 @@ def drawn(random: Random) -> Drawn | None:
     for part in chosen:
         wanted = PartWork(
             part=part,
-            work=random.choice(("clean",) * 5 + WORKS),  # type: ignore[arg-type]
+            work=random.choice(("clean",) * 5 + WORKS),
             grade=random.choice([None, 0, 1, 2, 3, 4]),
             kind=random.choice(["", *DEPOSIT_KINDS]),
         )

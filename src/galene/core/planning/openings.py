@@ -124,12 +124,16 @@ def has_motor(part: Part) -> bool:
     return part.component == "runner_actuator"
 
 
-def fastener_texts(family: EngineFamily, operation: Operation) -> tuple[str, ...]:
-    """Fasteners of what the operation undoes, in words; nothing rather than a neighbour's."""
+def fasteners_undone(family: EngineFamily, operation: Operation) -> tuple[Fastener, ...]:
+    """Fasteners of what the operation takes off or undoes, then those of its own."""
     lifted = lifting(family, operation)
     owners = dict.fromkeys((*((lifted.part,) if lifted else ()), *operation.undoes))
-    of_parts = (f for owner in owners for f in family.fasteners_of(owner))
-    return tuple(fastener_text(fastener) for fastener in (*of_parts, *operation.own))
+    return (*(f for owner in owners for f in family.fasteners_of(owner)), *operation.own)
+
+
+def fastener_texts(family: EngineFamily, operation: Operation) -> tuple[str, ...]:
+    """Fasteners of what the operation undoes, in words; nothing rather than a neighbour's."""
+    return tuple(fastener_text(f) for f in fasteners_undone(family, operation))
 
 
 def fastener_text(fastener: Fastener) -> str:

@@ -2,7 +2,7 @@
 start."""
 
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 from fastapi import APIRouter
@@ -170,9 +170,10 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
         }
         for r in results
     ]
-    # The moment after the last commit: a page that was made before it may not know of these
-    # entries.
-    return JSONResponse({"results": plain, "now": datetime.now(UTC).isoformat()})
+    # The moment after the last commit, by the clock that pages are dated by: a page that was made
+    # before it may not know of these entries.
+    after: datetime = visit.request.app.state.clock()
+    return JSONResponse({"results": plain, "now": after.isoformat()})
 
 
 @router.post("/jobs/{number}/work/begin")
