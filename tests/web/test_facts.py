@@ -115,9 +115,13 @@ def test_trims_of_two_banks_tell_the_lean_one_and_the_page_says_so(
     db.commit()
     seen = {o.evidence: o.state for o in find_job(db, number).observations}
     assert seen["lean_one_bank"] == "present"
+    assert not {"trim_meter_shape", "trim_leak_shape"} & {
+        e for e, v in seen.items() if v == "present"
+    }
     page = web.get(f"/jobs/{number}/evidence").text
     assert "Bank 1 alone runs lean" in page and "+11.2 %" in page
-    assert "Bank 2 trim" in page
+    assert "Bank 1 trim" in page and "Bank 2 trim" in page
+    assert "The meter is off" not in page, "the meter that both share makes no one bank lean"
 
 
 def test_an_engine_of_one_bank_is_not_asked_for_a_second(web: Browser, db: Session) -> None:

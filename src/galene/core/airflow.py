@@ -311,6 +311,11 @@ class BankTrims:
     difference_percent: float
     verdict: Literal["bank_1_lean", "bank_2_lean", "alike", "undecided"]
 
+    @property
+    def one_is_lean(self) -> bool:
+        """Whether one bank alone runs lean: then no split of both together tells anything."""
+        return self.verdict in ("bank_1_lean", "bank_2_lean")
+
 
 def bank_trims(pairs: tuple[tuple[float, float], ...]) -> BankTrims:
     """Whether one bank alone runs lean, by the trims of both at the same points.

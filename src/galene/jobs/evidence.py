@@ -2,7 +2,7 @@
 them."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from galene.core.airflow import (
     BankTrims,
@@ -151,7 +151,11 @@ def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
             return family.fuel == "petrol" and family.throttle == "electronic"
         return channel.id not in NEEDS or bool(family.components & set(NEEDS[channel.id]))
 
-    return tuple(c for c in CHANNELS[kind] if has(c))
+    found = [c for c in CHANNELS[kind] if has(c)]
+    if any(c.id == "trim_bank_2_percent" for c in found):
+        # With two banks asked, the first is named too.
+        found = [replace(c, label="Bank 1 trim") if c.id == "trim_percent" else c for c in found]
+    return tuple(found)
 
 
 def has_trims(family: EngineFamily) -> bool:
@@ -553,9 +557,10 @@ def bank_result(job: Job, phase: str) -> BankTrims | None:
 
 
 def trim_result(job: Job, phase: str, barometer_kpa: float) -> TrimSplitResult | None:
-    """Trim split of a job's points, None where it can not be made."""
-    row_set = set_of(job, phase, "trim")
-    if row_set is None:
+    """Trim split of a job's points, None where it can not be made: nothing was read, or one bank
+    alone runs lean, which the meter that both share can not do."""
+    row_set, banks = set_of(job, phase, "trim"), bank_result(job, phase)
+    if row_set is None or (banks and banks.one_is_lean):
         return None
     points = [
         TrimPoint(
@@ -608,7 +613,7 @@ def derive(act: Act, job: Job) -> None:
             )
     banks = bank_result(job, "before")
     if banks and banks.verdict != "undecided":
-        state = "present" if banks.verdict in ("bank_1_lean", "bank_2_lean") else "absent"
+        state = "present" if banks.one_is_lean else "absent"
         found["lean_one_bank"] = (state, 0.9, "calculation")
     key_on = key_on_result(job, altitude)
     if key_on and key_on.verdict in ("agree", "one_off"):
