@@ -43,7 +43,7 @@ from galene.core.airpath import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
 from galene.demo.world import load
-from galene.jobs import work
+from galene.jobs import jobcard
 from galene.jobs.act import Act
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
@@ -255,7 +255,7 @@ def twenty_cards(address: str, client: httpx.Client, engine: Engine, *, rounds: 
             act = Act(db=db, person=person, now=datetime.now(UTC))
             job = begun(act, "A", "throttle_body", "intake_tube", plate=f"BN-{k:03d}")
             for caution in {c for s in job.steps for c in s.document.cautions}:
-                work.acknowledge(act, job.number, caution)
+                jobcard.acknowledge(act, job.number, caution)
             cards.append((job.number, [answered(s) for s in job.steps[:rounds]]))
         db.commit()
 

@@ -355,6 +355,12 @@ def test(context: typer.Context) -> None:
             [str(programs / command[0]), *command[1:]], cwd=ROOT, env=environment, check=False
         ).returncode:
             failed.append(name)
+    if not context.args:
+        print("== scripts", flush=True)
+        files = sorted(str(p) for p in (ROOT / "tests" / "scripts").glob("*.test.mjs"))
+        reporter = "--test-reporter=dot"
+        if subprocess.run(["node", "--test", reporter, *files], cwd=ROOT, check=False).returncode:
+            failed.append("scripts")
     print("== tests", flush=True)
     for arguments in [context.args] if context.args else WHOLE_RUN:
         if subprocess.run(

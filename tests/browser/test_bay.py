@@ -15,7 +15,7 @@ from playwright.sync_api import Browser, Page, Route, expect
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.jobs import work
+from galene.jobs import jobcard
 from galene.jobs.act import Act, find_job
 from galene.store.models import JobPicture, StepRow, Trace
 from tests.browser.conftest import Server
@@ -181,8 +181,8 @@ def test_a_conflict_is_shown_to_the_person_and_not_resolved_behind_their_back(
         select(StepRow).where(StepRow.job_id == find_job(db, number).id).order_by(StepRow.position)
     ).first()
     assert row
-    work.acknowledge(pia, number, "fire")
-    work.tick(pia, number, row.id, records={})
+    jobcard.acknowledge(pia, number, "fire")
+    jobcard.tick(pia, number, row.id, records={})
     db.commit()
     page.unroute("**/*")
     expect(page.locator("#line")).to_contain_text("had ticked it already", timeout=60_000)

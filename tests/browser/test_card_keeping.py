@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, Page, Route, expect
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.jobs import work
+from galene.jobs import jobcard, work
 from galene.jobs.act import Act, find_job
 from galene.store.models import JobPicture, Trace
 from tests.browser.conftest import Server
@@ -115,7 +115,7 @@ def test_a_page_made_before_the_last_entries_were_taken_is_not_taken_over(
         route.fulfill(body=old, content_type="text/html")
 
     card.route("**/work", late)
-    work.acknowledge(Act(db=db, person=person(db, "pia"), now=datetime.now(UTC)), number, "road")
+    jobcard.acknowledge(Act(db=db, person=person(db, "pia"), now=datetime.now(UTC)), number, "road")
     db.commit()
     while not served:
         card.wait_for_timeout(50)

@@ -7,8 +7,9 @@ from galene.core.job_records import SetConditions
 from galene.core.planning.answers import consequence_of
 from galene.core.planning.records import Record, Step
 from galene.demo.engine import EngineState, idle_samples
-from galene.jobs import evidence, gates, intake, plan, prove, work
+from galene.jobs import evidence, gates, intake, jobcard, plan, prove, work
 from galene.jobs.act import Act, family_of, find_job, revision
+from galene.knowledge import reading_channels
 from galene.store.models import Job, StepRow
 
 WARM = SetConditions(coolant_c=90.0, intake_c=20.0)
@@ -74,7 +75,7 @@ def begun(
     job = plan.save_plan(act, number, list(parts), extra_spares=[], seen=0, kinds=kinds or {})
     plan.approve_plan(act, number, job.plans[0].version, who="the keeper", up_to=up_to)
     work.begin_work(act, number, 18, humidity=0.5, seen=0)
-    return work.check_pick(act, number, {})
+    return jobcard.check_pick(act, number, {})
 
 
 def row_of(job: Job, step_id: str) -> StepRow:
@@ -99,7 +100,7 @@ def pass_(act: Act, job: Job, row: StepRow, *, grade: int = 2, **answers: str) -
     ends = (w.ends_at for w in job.waits if w.name in step.waits_for)
     act.now = max([act.now + timedelta(minutes=1), *ends])
     for caution in step.cautions:
-        work.acknowledge(act, job.number, caution)
+        jobcard.acknowledge(act, job.number, caution)
     given = good(step, grade)
     for record in step.records:
         if record.name in answers:
@@ -107,7 +108,7 @@ def pass_(act: Act, job: Job, row: StepRow, *, grade: int = 2, **answers: str) -
             given[record.id] = grade_text
             if deposit:
                 given[f"{record.id}_deposit"] = deposit
-    work.tick(act, job.number, row.id, records=given)
+    jobcard.tick(act, job.number, row.id, records=given)
 
 
 def do(act: Act, job: Job, row: StepRow, *, grade: int = 2) -> None:
@@ -148,7 +149,7 @@ def after_set(act: Act, job: Job) -> None:
     family = family_of(job)
     band = family.bands["idle_rpm"]
     values = idle_samples(family, EngineState(roughness_rpm=6), 2, rpm=(band.low + band.high) / 2)
-    channels = {c.id for c in evidence.channels_of(family, "idle")}
+    channels = {c.id for c in reading_channels.channels_of(family, "idle")}
     kept = {k: v for k, v in values.items() if k in channels}
     seen = revision(job, "readings_after_idle")
     evidence.save_readings(

@@ -11,12 +11,14 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from galene.core.job_records import PickCheck
-from galene.jobs import entries, found, gates, handover, plan, waits, work
+from galene.core.jobcard.transition import steps_before
+from galene.jobs import entries, found, gates, handover, jobcard, plan, waits, work
 from galene.jobs.act import Act, find_job
+from galene.jobs.card import card_of
 from galene.jobs.entries import Entry, Taken
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.knowledge.found import FOUND
-from galene.store.models import StepRow, Trace, WaitRow
+from galene.store.models import Job, StepRow, Trace, WaitRow
 from tests.conftest import demo_jobs
 from tests.jobs.hands import begun, finish_card, go_to, pass_
 
@@ -190,7 +192,7 @@ def test_five_hundred_entries_are_none_lost_and_none_twice(odd: Act, number: str
 
 def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) -> None:
     for name, minutes in (("Soak", 20), ("Bath", 90), ("Oil draining", 5)):
-        waits.start_wait(odd, number, name, minutes=minutes, reason="for this test")
+        jobcard.start_wait(odd, number, name, minutes=minutes, reason="for this test")
     job = find_job(odd.db, number)
     assert [w.name for w in waits.running_waits(job, odd.now)] == [
         "Oil draining",
@@ -207,33 +209,33 @@ def test_waits_by_hand_side_by_side_lengthened_and_ended(odd: Act, number: str) 
         ("New", 5, ""),
     ):
         with pytest.raises(Invalid):
-            waits.start_wait(odd, number, name, minutes=minutes, reason=reason)
+            jobcard.start_wait(odd, number, name, minutes=minutes, reason=reason)
     end = next(w for w in job.waits if w.name == "Soak").ends_at
-    waits.extend_wait(odd, number, "Soak", minutes=10, reason="cold bay")
+    jobcard.extend_wait(odd, number, "Soak", minutes=10, reason="cold bay")
     soak = next(w for w in job.waits if w.name == "Soak")
     assert soak.ends_at == end + timedelta(minutes=10) and "10 min more: cold bay" in soak.reason
     odd.now = soak.ends_at + timedelta(minutes=30)
-    waits.extend_wait(odd, number, "Soak", minutes=5, reason="still wet")
+    jobcard.extend_wait(odd, number, "Soak", minutes=5, reason="still wet")
     assert soak.ends_at == odd.now + timedelta(minutes=5), "one that is over is lengthened from now"
-    waits.stop_wait(odd, number, "Soak", reason="looked: dry")
-    waits.stop_wait(odd, number, "Soak", reason="looked: dry")
+    jobcard.stop_wait(odd, number, "Soak", reason="looked: dry")
+    jobcard.stop_wait(odd, number, "Soak", reason="looked: dry")
     assert "Soak" not in [w.name for w in waits.running_waits(job, odd.now)]
     with pytest.raises(Missing):
-        waits.stop_wait(odd, number, "Nothing", reason="no reason")
+        jobcard.stop_wait(odd, number, "Nothing", reason="no reason")
     with pytest.raises(Invalid):
-        waits.extend_wait(odd, number, "Bath", minutes=None, reason="")
+        jobcard.extend_wait(odd, number, "Bath", minutes=None, reason="")
 
 
 def test_inside_the_engine_two_looks_with_their_names(odd: Act, pia: Act, number: str) -> None:
-    gates.add_item(odd, number, "", kind="rag inside")
+    jobcard.add_item(odd, number, "", kind="rag inside")
     item = next(i for i in gates.open_items(find_job(odd.db, number)) if i.kind == "rag inside")
     assert item.what == "Rag inside" and item.dangerous, "two touches: the kind is name enough"
-    gates.close_item(odd, number, item.key)
+    jobcard.close_item(odd, number, item.key)
     assert item.looked_by_id == odd.person.id and item.closed_at is None
-    gates.close_item(pia, number, item.key)
+    jobcard.close_item(pia, number, item.key)
     assert item.closed_at and item.closed_by_id == pia.person.id
     with pytest.raises(Refused, match="A step of the card"):
-        gates.close_item(
+        jobcard.close_item(
             odd,
             number,
             next(
@@ -244,8 +246,8 @@ def test_inside_the_engine_two_looks_with_their_names(odd: Act, pia: Act, number
 
 def test_what_went_in_must_come_out_before_the_walk_and_the_start(odd: Act) -> None:
     job = begun(odd, "A", "maf_sensor")
-    gates.count(odd, job.number, "cloths", way="in", pieces=3)
-    gates.count(odd, job.number, "cloths", way="out", pieces=2)
+    jobcard.count(odd, job.number, "cloths", way="in", pieces=3)
+    jobcard.count(odd, job.number, "cloths", way="out", pieces=2)
     for what, way, pieces in (
         ("cloths", "out", 2),
         ("cloths", "in", -4),
@@ -254,14 +256,14 @@ def test_what_went_in_must_come_out_before_the_walk_and_the_start(odd: Act) -> N
         ("cloths", "in", 0),
     ):
         with pytest.raises(Invalid):
-            gates.count(odd, job.number, what, way=way, pieces=pieces)
+            jobcard.count(odd, job.number, what, way=way, pieces=pieces)
     walk = go_to(odd, job, "walk")
     with pytest.raises(Refused, match="Count again"):
         pass_(odd, job, walk)
     assert "Cloths: 1 not counted out" in [
         b.text for b in gates.gate_blockers(job, "start", odd.now)
     ]
-    gates.count(odd, job.number, "cloths", way="out", pieces=1)
+    jobcard.count(odd, job.number, "cloths", way="out", pieces=1)
     pass_(odd, job, walk)
 
 
@@ -282,7 +284,7 @@ def test_gates_are_opened_by_the_foreman_with_a_reason_only(
 
 def test_handover_is_held_by_what_is_open(odd: Act, maren: Act, db: Session) -> None:
     number = demo_jobs(db)["prove"]
-    gates.add_item(odd, number, "Engine cover", kind="cover", before="handover")
+    jobcard.add_item(odd, number, "Engine cover", kind="cover", before="handover")
     job = find_job(db, number)
     with pytest.raises(Refused):
         handover.sign(maren, number)
@@ -319,7 +321,7 @@ def test_a_job_changes_hands_when_what_is_open_was_read(
 def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> None:
     job = begun(odd, "A", "throttle_body", "maf_sensor")
     job.pick = PickCheck()
-    words = dict(work.pick_list(job))
+    words = card_of(job).picks
     assert {k.split(":")[0] for k in words} == {"agent", "tool"} or {
         k.split(":")[0] for k in words
     } == {"spare", "agent", "tool"}
@@ -328,7 +330,7 @@ def test_the_pick_list_stands_before_the_first_step(odd: Act, db: Session) -> No
     some = next(iter(words))
     for missing, place in (({some: "no"}, some), ({"tool:moon": "there is none"}, "tool:moon")):
         with pytest.raises(Invalid) as fault:
-            work.check_pick(odd, job.number, missing)
+            jobcard.check_pick(odd, job.number, missing)
         assert set(fault.value.fields) == {f"pick:{place}"}
     assert (
         sent(
@@ -352,6 +354,15 @@ def test_parts_are_booked_as_used_by_the_steps_that_use_them(odd: Act) -> None:
     assert work.parts_used(job) == wanted
 
 
+def before(job: Job, row: StepRow) -> list[StepRow]:
+    """Rows that must be done before this one."""
+    card = card_of(job)
+    at = card.step(row.id)
+    assert at is not None
+    wanted = {s.id for s in steps_before(card, at)}
+    return [s for s in job.steps if s.id in wanted]
+
+
 def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_order(
     odd: Act,
 ) -> None:
@@ -363,7 +374,7 @@ def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_o
         for s in job.steps
         if s.document.phase == "clean"
         and s.document.part != first_clean.document.part
-        and not work.before(job, s)
+        and not before(job, s)
     )
     pass_(odd, job, later)
     assert first_clean in work.skipped(job)
@@ -371,7 +382,7 @@ def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_o
         s for s in job.steps if s.document.phase == "close" and s.position > later.position
     )
     with pytest.raises(Refused, match="Not this step yet"):
-        work.tick(odd, job.number, closing.id, records={})
+        jobcard.tick(odd, job.number, closing.id, records={})
     same_part = [
         s
         for s in job.steps
@@ -380,8 +391,8 @@ def test_one_parts_cleaning_may_be_done_before_anothers_and_the_rest_keeps_its_o
         and s.done_at is None
     ]
     if len(same_part) > 1:
-        assert same_part[0] in work.before(job, same_part[1])
-    work.untick(odd, job.number, later.id)
+        assert same_part[0] in before(job, same_part[1])
+    jobcard.untick(odd, job.number, later.id)
     assert later.done_at is None
 
 
@@ -453,7 +464,7 @@ def test_every_change_is_told_when_it_is_durable_and_not_before(
     job_id = str(find_job(odd.db, number).id)
     with psycopg.connect(address, autocommit=True) as connection:
         connection.execute("listen galene_job")
-        gates.add_item(odd, number, "Dipstick", kind="cover", before="start")
+        jobcard.add_item(odd, number, "Dipstick", kind="cover", before="start")
         assert list(connection.notifies(timeout=0.2)) == [], "not before it is durable"
         odd.db.commit()
         assert [n.payload for n in connection.notifies(timeout=3.0, stop_after=1)] == [job_id]

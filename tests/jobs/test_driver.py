@@ -16,7 +16,7 @@ from galene.core.planning.car import Car, after, car_at
 from galene.core.planning.records import Plan as CorePlan
 from galene.core.planning.records import PlannedRelearn, Record, Step
 from galene.core.planning.verify import verify
-from galene.jobs import card, gates, plan, prove, work
+from galene.jobs import card, gates, jobcard, plan, prove, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.planning import done_steps
@@ -106,8 +106,8 @@ def tick(act: Act, job: Job, row: StepRow, *, given: dict[str, str]) -> None:
     ends = (w.ends_at for w in job.waits if w.name in row.document.waits_for)
     act.now = max([act.now + timedelta(minutes=1), *ends])
     for caution in row.document.cautions:
-        work.acknowledge(act, job.number, caution)
-    work.tick(act, job.number, row.id, records=given)
+        jobcard.acknowledge(act, job.number, caution)
+    jobcard.tick(act, job.number, row.id, records=given)
 
 
 def resolved(maren: Act, act: Act, job: Job, *, told: Told) -> None:
@@ -198,7 +198,7 @@ def test_an_answer_taken_back_takes_back_what_followed(odd: Act, seed: int) -> N
             given |= _badly(random, able[0])
         tick(odd, job, row, given=given)
         if able and (job.card.held or [r.document.id for r in card.rows_of_round(job)] != before):
-            work.untick(odd, job.number, row.id)
+            jobcard.untick(odd, job.number, row.id)
             assert [r.document.id for r in card.rows_of_round(job)] == before
             assert job.card.held is None
             assert all(not r.done_at for r in card.rows_of_round(job) if r.id == row.id)

@@ -22,6 +22,7 @@ from galene.exchange.families import (
 from galene.jobs import evidence, families, family_edits, intake
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.errors import Invalid, Missing, Refused, Stale
+from galene.knowledge import reading_channels
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Job, Trace, Vehicle
 from galene.store.pictures import PictureStore
@@ -304,7 +305,9 @@ def test_an_eye_that_sees_another_grade_drops_the_measurement(odd: Act, db: Sess
 
 
 def test_an_engine_shows_only_the_channels_that_it_has() -> None:
-    shown = {i: {c.id for c in evidence.channels_of(f, "idle")} for i, f in FAMILIES.items()}
+    shown = {
+        i: {c.id for c in reading_channels.channels_of(f, "idle")} for i, f in FAMILIES.items()
+    }
     assert (
         "learned_throttle_percent" in shown["C"]
         and "learned_throttle_percent" not in shown["B"] | shown["D"]

@@ -3,7 +3,7 @@
 import pytest
 
 from galene.core.planning.verify import verify
-from galene.jobs import card, found, gates, handover, intake, plan, work
+from galene.jobs import card, found, gates, handover, intake, jobcard, plan, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.planning import planned
@@ -147,7 +147,7 @@ def test_a_foreman_lifts_it_with_a_reason_that_is_kept(odd: Act, maren: Act) -> 
 
 def test_the_answer_taken_back_ends_the_hold(odd: Act) -> None:
     job = held_job(odd)
-    work.untick(odd, job.number, row_of(job, "egr_valve:look").id)
+    jobcard.untick(odd, job.number, row_of(job, "egr_valve:look").id)
     assert job.card.held is None
     assert "egr_valve:clean" in ids(job)
 

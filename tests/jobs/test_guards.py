@@ -8,7 +8,7 @@ from sqlalchemy import Engine, func, select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from galene.jobs import gates, intake, work
+from galene.jobs import intake, jobcard
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
 from galene.jobs.handover import reopen, sign
@@ -124,7 +124,7 @@ def test_a_finished_job_is_read_only_until_opened_with_a_reason(odd: Act, maren:
     for write in (
         lambda: intake.tap(odd, FINISHED, "rough_idle", was="present", state="absent"),
         lambda: intake.add_codes(odd, FINISHED, "P0171"),
-        lambda: gates.add_item(odd, FINISHED, "plug", kind="connector"),
+        lambda: jobcard.add_item(odd, FINISHED, "plug", kind="connector"),
         lambda: intake.save_intake(odd, FINISHED, form(FINISHED, odd.db), seen=1),
     ):
         with pytest.raises(ReadOnly):
@@ -143,8 +143,8 @@ def test_untold_things_are_missing(odd: Act) -> None:
     for call in (
         lambda: find_job(odd.db, "99-9999"),
         lambda: intake.tap(odd, ARRIVING, "no_such_thing", was="unknown", state="present"),
-        lambda: work.tick(odd, WORKING, 10**8, records={}),
-        lambda: work.acknowledge(odd, WORKING, "dragons"),
+        lambda: jobcard.tick(odd, WORKING, 10**8, records={}),
+        lambda: jobcard.acknowledge(odd, WORKING, "dragons"),
     ):
         with pytest.raises(Missing):
             call()
@@ -160,7 +160,7 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
         with Session(engine, expire_on_commit=False) as own:
             act = Act(db=own, person=person(own, name), now=datetime.now(UTC))
             gate.wait()
-            _, first = work.tick(
+            _, first = jobcard.tick(
                 act,
                 WORKING,
                 step.id,
@@ -199,7 +199,7 @@ def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
     )
     assert foreign is not None
     with pytest.raises(Missing):
-        work.tick(odd, ARRIVING, foreign.id, records={})
+        jobcard.tick(odd, ARRIVING, foreign.id, records={})
     item = odd.db.scalars(select(MustGoBack).limit(1)).unique().one()
     with pytest.raises(Missing):
-        gates.close_item(odd, ARRIVING, item.key)
+        jobcard.close_item(odd, ARRIVING, item.key)

@@ -6,7 +6,7 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import select
 
-from galene.jobs import checks, gates, prove, work
+from galene.jobs import checks, gates, jobcard, prove, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.store.models import Trace
@@ -22,11 +22,11 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
         "its own opening does not hold it"
     )
     for caution in bursts.document.cautions:
-        work.acknowledge(odd, job.number, caution)
-    gates.add_item(odd, job.number, "Dipstick", kind="cover", before="start")
+        jobcard.acknowledge(odd, job.number, caution)
+    jobcard.add_item(odd, job.number, "Dipstick", kind="cover", before="start")
     with pytest.raises(Refused, match="Dipstick"):
-        work.tick(odd, job.number, bursts.id, records={})
-    gates.close_item(odd, job.number, next(i.key for i in job.items if i.what == "Dipstick"))
+        jobcard.tick(odd, job.number, bursts.id, records={})
+    jobcard.close_item(odd, job.number, next(i.key for i in job.items if i.what == "Dipstick"))
     pass_(odd, job, bursts)
     off = go_to(odd, job, "running_flush:tube_off")
     pass_(odd, job, off)
@@ -60,9 +60,9 @@ def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
     job = begun(odd, "B", "egr_valve", grade=4, N="jumper")
     row = go_to(odd, job, "egr_valve:jumper_on")
     for caution in row.document.cautions:
-        work.acknowledge(odd, job.number, caution)
+        jobcard.acknowledge(odd, job.number, caution)
     with pytest.raises(Refused, match="No jumper yet"):
-        work.tick(odd, job.number, row.id, records={})
+        jobcard.tick(odd, job.number, row.id, records={})
     refused = {
         "other_wire_leads_to": "unknown",
         "supply_v": 12.6,
@@ -71,12 +71,12 @@ def test_a_jumper_waits_for_the_drive_check(odd: Act) -> None:
     }
     checks.keep_check(odd, job.number, "drive_side_trace", given=refused)
     with pytest.raises(Refused, match="No jumper yet"):
-        work.tick(odd, job.number, row.id, records={})
+        jobcard.tick(odd, job.number, row.id, records={})
     odd.now += timedelta(seconds=5)
     checks.keep_check(
         odd, job.number, "drive_side_trace", given={**refused, "other_wire_leads_to": "fuse"}
     )
-    assert work.tick(odd, job.number, row.id, records={})[1]
+    assert jobcard.tick(odd, job.number, row.id, records={})[1]
     assert "jumper through" in checks.drive_said(odd.db, job)
     assert [i.kind for i in gates.open_items(job) if "jumper" in i.what] == ["connector"]
 

@@ -15,6 +15,7 @@ from galene.jobs import (
     gates,
     handover,
     intake,
+    jobcard,
     plan,
     planning,
     prove,
@@ -95,7 +96,7 @@ def to_work(act: Act, number: str, parts: list[str]) -> None:
     plan.approve_plan(act, number, 1, who="the keeper")
     stages.advance(act, number, "plan")
     work.begin_work(act, number, 18, humidity=0.5, seen=0)
-    work.check_pick(act, number, {})
+    jobcard.check_pick(act, number, {})
 
 
 def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> None:
@@ -297,9 +298,9 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
     to_work(odd, fresh, ["maf_sensor"])
     steps = {s.document.id: s for s in find_job(odd.db, fresh).steps}
     with pytest.raises(Refused, match="Not this step yet"):
-        work.tick(odd, fresh, steps["open:meter_out"].id, records={})
+        jobcard.tick(odd, fresh, steps["open:meter_out"].id, records={})
     for key in ("secure", "ignition", "open:meter_out"):
-        work.tick(odd, fresh, steps[key].id, records={})
+        jobcard.tick(odd, fresh, steps[key].id, records={})
     assert {i.what for i in gates.open_items(find_job(odd.db, fresh))} == {
         "Air meter connector",
         "Air meter screws",
@@ -307,20 +308,20 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
         "Tape over the port of: intake temperature",
     }
     with pytest.raises(Invalid) as fault:
-        work.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "3"})
+        jobcard.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "3"})
     assert set(fault.value.fields) == {"maf_sensor:look/grade_before", "maf_sensor:look/whole"}
-    work.tick(
+    jobcard.tick(
         odd,
         fresh,
         steps["maf_sensor:look"].id,
         records={"grade_before": "2", "grade_before_deposit": "dust", "whole": "yes"},
     )
     with pytest.raises(Refused, match="caution"):
-        work.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
-    work.acknowledge(odd, fresh, "fire")
-    work.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
+        jobcard.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
+    jobcard.acknowledge(odd, fresh, "fire")
+    jobcard.tick(odd, fresh, steps["maf_sensor:spray"].id, records={})
     with pytest.raises(Refused, match="Too early") as early:
-        work.tick(
+        jobcard.tick(
             odd,
             fresh,
             steps["maf_sensor:check"].id,
@@ -329,7 +330,7 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
     assert early.value.override
     with pytest.raises(Refused, match="Do not start"):
         gates.start_engine(odd, fresh)
-    work.tick(
+    jobcard.tick(
         odd,
         fresh,
         steps["maf_sensor:check"].id,
@@ -346,9 +347,9 @@ def test_undo_takes_back_what_the_tick_did(odd: Act) -> None:
     last = [s for s in find_job(odd.db, number).steps if s.done_at][-1]
     first = next(s for s in find_job(odd.db, number).steps if s.done_at)
     with pytest.raises(Refused, match="last tick"):
-        work.untick(odd, number, first.id)
+        jobcard.untick(odd, number, first.id)
     assert len(waits.running_waits(find_job(odd.db, number), odd.now)) == 1
-    work.untick(odd, number, last.id)
+    jobcard.untick(odd, number, last.id)
     assert waits.running_waits(find_job(odd.db, number), odd.now) == []
     step = work.current_step(find_job(odd.db, number))
     assert step is not None and step.id == last.id
@@ -371,18 +372,18 @@ def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
         ("x", "connector", "never"),
     ):
         with pytest.raises(Invalid):
-            gates.add_item(odd, number, what, kind=kind, before=before)
-    gates.add_item(odd, number, "Lamp on the strut", kind="tool inside", before="road test")
+            jobcard.add_item(odd, number, what, kind=kind, before=before)
+    jobcard.add_item(odd, number, "Lamp on the strut", kind="tool inside", before="road test")
     with pytest.raises(Refused, match="Lamp"):
         prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
     item = gates.open_items(find_job(odd.db, number))[0]
-    gates.close_item(odd, number, item.key)
+    jobcard.close_item(odd, number, item.key)
     assert item.looked_by and item.closed_at is None, (
         "inside the engine: the first look does not close it"
     )
     with pytest.raises(Refused, match="Lamp"):
         prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
-    gates.close_item(odd, number, item.key)
+    jobcard.close_item(odd, number, item.key)
     prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
 
 
@@ -622,17 +623,17 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
     job = find_job(odd.db, job.number)
     assert len(job.steps) == count + 1 and job.steps[1].document.text == "tie the loom aside"
     with pytest.raises(Refused, match="Not this step yet"):
-        work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
+        jobcard.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
     pass_(odd, job, first)
     with pytest.raises(Invalid):
-        work.leave_out(odd, job.number, job.steps[1].id, reason="no")
-    work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
+        jobcard.leave_out(odd, job.number, job.steps[1].id, reason="no")
+    jobcard.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
     assert (
         job.steps[1].records.left_out == "it holds by itself" and job.steps[1].done_by is not None
     )
-    work.untick(odd, job.number, job.steps[1].id)
+    jobcard.untick(odd, job.number, job.steps[1].id)
     assert job.steps[1].done_at is None and job.steps[1].records.left_out == ""
-    work.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
+    jobcard.leave_out(odd, job.number, job.steps[1].id, reason="it holds by itself")
     with pytest.raises(Refused, match="behind us"):
         work.add_step(odd, job.number, first.id, text="look under the cover", minutes=2.0)
     odd.db.expire_all()
@@ -640,10 +641,10 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
     here = work.current_step(job)
     assert here is not None
     with pytest.raises(Refused, match="Making safe"):
-        work.leave_out(odd, job.number, here.id, reason="done by the owner before")
+        jobcard.leave_out(odd, job.number, here.id, reason="done by the owner before")
     opened = go_to(odd, job, "open:engine_cover")
     odd.person = person(odd.db, "maren")
     with pytest.raises(Refused, match="not left out"):
-        work.leave_out(odd, job.number, opened.id, reason="we will remember it")
+        jobcard.leave_out(odd, job.number, opened.id, reason="we will remember it")
     actions = list(odd.db.scalars(select(Trace.action).where(Trace.job_id == job.id)))
     assert "step_added" in actions and "step_left_out" in actions

@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy.orm import Session
 
-from galene.jobs import gates, intake, waits
+from galene.jobs import intake, jobcard
 from galene.jobs.act import Act, find_job
 from tests.conftest import demo_jobs
 
@@ -35,8 +35,8 @@ def test_no_statement_is_written_outside_the_store(path: Path) -> None:
 def test_what_is_put_on_a_jobs_lists_is_there_for_everybody(db: Session, maren: Act) -> None:
     number = demo_jobs(db)["prove"]
     job = find_job(db, number)
-    gates.add_item(maren, number, "Lamp on the strut", kind="tool inside", before="handover")
-    waits.start_wait(maren, number, "Soak", minutes=20, reason="soaks in the cold")
+    jobcard.add_item(maren, number, "Lamp on the strut", kind="tool inside", before="handover")
+    jobcard.start_wait(maren, number, "Soak", minutes=20, reason="soaks in the cold")
     intake.add_codes(maren, number, "P0171", phase="after")
     shown = (
         [i.what for i in job.items],

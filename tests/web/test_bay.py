@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from galene.jobs import entries, gates
+from galene.jobs import entries, gates, jobcard
 from galene.jobs.act import find_job
 from galene.store.models import Person
 from tests.conftest import person
@@ -138,7 +138,7 @@ def test_a_lost_database_is_not_taken_for_an_answer(
     def lost(*_: object, **__: object) -> None:
         raise OperationalError("select", {}, Exception("gone"))
 
-    monkeypatch.setattr(gates, "add_item", lost)
+    monkeypatch.setattr(jobcard, "add_item", lost)
     assert (
         send(web, numbers["work"], odd_id, entry("item", kind="hose", what="x")).status_code == 503
     )

@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.jobs import shelf, work
+from galene.jobs import jobcard, shelf
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid
 from galene.jobs.planning import planned, works_of
@@ -108,11 +108,11 @@ def test_ticks_book_what_they_used_and_undoing_gives_it_back(odd: Act) -> None:
         (db.scalars(select(Product.name).where(Product.class_id == class_id)).one(), round(used))
     ]
     assert class_id in {"egr_cleaner", "throttle_cleaner"} and "rags" in shelf.waste_csv(db, job)
-    work.tick(odd, job.number, step.id, records={})
+    jobcard.tick(odd, job.number, step.id, records={})
     assert sum(before.values()) - sum(db.get_one(Lot, i).left_ml for i in before) == pytest.approx(
         used
     ), "a second tick books nothing"
-    work.untick(odd, job.number, step.id)
+    jobcard.untick(odd, job.number, step.id)
     assert {i: db.get_one(Lot, i).left_ml for i in before} == before and shelf.used_on(
         db, job
     ) == []

@@ -10,7 +10,7 @@ import networkx as nx
 from galene.core.airpath import CIRCUITS, EngineFamily, Fastener, Opened, Operation, graph
 from galene.core.errors import Fault, InputError
 from galene.core.ingestion import BlastInput, blast_positions
-from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.threads import most_torque_nm
 
 STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running")

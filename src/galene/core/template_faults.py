@@ -8,7 +8,7 @@ from typing import Protocol
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
 from galene.core.errors import Fault
-from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.planning.procedure import (
     DOES,
     EACH,

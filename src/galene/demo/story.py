@@ -16,6 +16,7 @@ from galene.jobs import (
     gates,
     handover,
     intake,
+    jobcard,
     logs,
     plan,
     prove,
@@ -23,6 +24,7 @@ from galene.jobs import (
     work,
 )
 from galene.jobs.act import Act, family_of, find_job
+from galene.knowledge import reading_channels
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job, Person, StepRow, Vehicle
 
@@ -85,8 +87,8 @@ class Story:
             ("idle", idle_samples(family, state, seed, rpm=rpm)),
             ("trim", trim_samples(family, state, seed + 1)),
         ):
-            channels = {c.id for c in evidence.channels_of(family, kind)}
-            if kind == "idle" or evidence.has_trims(family):
+            channels = {c.id for c in reading_channels.channels_of(family, kind)}
+            if kind == "idle" or reading_channels.has_trims(family):
                 evidence.save_readings(
                     self.act,
                     self.number,
@@ -221,7 +223,7 @@ class Story:
     ) -> "Story":
         """The card ticked at its own pace, waits kept, up to and including the step `until`."""
         work.begin_work(self.act, self.number, bay[0], humidity=bay[1], seen=0)
-        work.check_pick(self.act, self.number, {})
+        jobcard.check_pick(self.act, self.number, {})
         self._ticked(found, until, left, answers=answers or {})
         return self
 
@@ -249,8 +251,8 @@ class Story:
         act.now += timedelta(minutes=max(0.5, step.minutes))
         act.now = max([act.now, *(w.ends_at for w in self.job.waits if w.name in step.waits_for)])
         for caution in step.cautions:
-            work.acknowledge(act, self.number, caution)
-        work.tick(act, self.number, row.id, records=given)
+            jobcard.acknowledge(act, self.number, caution)
+        jobcard.tick(act, self.number, row.id, records=given)
         act.db.flush()
 
     def relearned(self) -> "Story":

@@ -5,36 +5,113 @@ from dataclasses import replace
 
 from galene.core.airpath import EngineFamily
 from galene.core.errors import InputError
+from galene.core.jobcard.gates import out_of_order
+from galene.core.jobcard.pick import pick_list
+from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
 from galene.core.planning.answers import changes_of
-from galene.core.planning.car import Car, car_after, lacking
+from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade
-from galene.core.planning.document import FindNote, PlanDocument, StepAnswers
+from galene.core.planning.document import FindNote, StepAnswers
 from galene.core.planning.records import Air, Answer, PartWork, Step
 from galene.core.planning.records import Plan as CorePlan
 from galene.core.planning.words import Act as StepAct
 from galene.exchange.templates import templates_with
 from galene.jobs.act import Act, family_of
-from galene.jobs.errors import Refused
+from galene.jobs.errors import Invalid, Refused
 from galene.jobs.planning import (
-    document_of,
+    document_for,
     done_steps,
     proven,
     rows_of_round,
     trade_of,
 )
-from galene.store.models import Job, Plan, StepRow
+from galene.knowledge.cautions import SERIOUS
+from galene.knowledge.components import DEPOSIT_KINDS
+from galene.store.models import Job, MustGoBack, Plan, StepRow, WaitRow
 from galene.store.repositories import people
 
-PLACE_OF_ACT: dict[StepAct, str] = {
-    "before_set": "evidence",
-    "clear": "prove#relearn-section",
-    "start": "prove#start",
-    "relearn": "prove#relearn-section",
-    "after_set": "prove#after",
-    "road": "prove#road",
-    "pending": "prove#pending",
-}
-"""Where a step that is not ticked on the card is done."""
+
+def card_of(
+    job: Job,
+    *,
+    dangers: tuple[str, ...] = (),
+    jumper_allowed: bool = False,
+    with_cautions: bool = True,
+) -> Card:
+    """The card of the running round as the core reads it.
+
+    Parameters
+    ----------
+    dangers : sentences of dangers that forbid to turn the engine; only what turns it needs them
+    jumper_allowed : what the check of the drive side said; only a step with a jumper needs it
+    with_cautions : read which cautions were read; gates do not ask
+    """
+    newest = job.plans[0].document if job.plans else None
+    return Card(
+        steps=tuple(_card_step(row) for row in rows_of_round(job)),
+        start=job.card.start,
+        held=job.card.held,
+        items=tuple(_card_item(row) for row in job.items),
+        waits=tuple(_card_wait(row) for row in job.waits),
+        counted={what: (went_in, out) for what, (went_in, out) in job.counted.items()},
+        cautions_read=frozenset(a.caution for a in (job.acknowledgements if with_cautions else ())),
+        serious=SERIOUS,
+        deposits=frozenset(DEPOSIT_KINDS),
+        picks=pick_list(newest.bill) if newest else {},
+        pick=job.pick,
+        engine_started=job.engine_started_at is not None,
+        start_opened="start" in job.gates,
+        asks_first=frozenset(newest.changed) if newest and waits_for_approval(job) else None,
+        jumper_allowed=jumper_allowed,
+        dangers=dangers,
+    )
+
+
+def _card_step(row: StepRow) -> CardStep:
+    return CardStep(
+        id=row.id,
+        position=row.position,
+        step=row.document,
+        answers=row.records,
+        done_at=row.done_at,
+        done_by=row.done_by.name if row.done_by else "",
+        early_reason=row.early_reason,
+    )
+
+
+def _card_item(row: MustGoBack) -> CardItem:
+    return CardItem(
+        id=row.id,
+        key=row.key,
+        what=row.what,
+        kind=row.kind,
+        part=row.part,
+        count=row.count,
+        before=row.before,
+        dangerous=row.dangerous,
+        opened_by=row.opened_by.name,
+        opened_at=row.opened_at,
+        looked_at=row.looked_at,
+        closed_at=row.closed_at,
+    )
+
+
+def _card_wait(row: WaitRow) -> CardWait:
+    return CardWait(
+        id=row.id,
+        name=row.name,
+        reason=row.reason,
+        started_at=row.started_at,
+        ends_at=row.ends_at,
+        cut_short=row.cut_short,
+    )
+
+
+def refuse(refusal: Refusal) -> Refused | Invalid:
+    """A refusal of the core as the error that the web shows."""
+    if refusal.faults:
+        return Invalid(dict(refusal.faults))
+    return Refused(refusal.title, list(refusal.reasons), refusal.may_override)
 
 
 def case_of(job: Job) -> Case:
@@ -165,7 +242,7 @@ def _next_version(
     workshop = people.workshop(act.db)
     templates = templates_with(old.document.templates)
     other = old.document.bill.other + (find.cost if find else 0.0)
-    document = document_of(
+    document = document_for(
         job,
         case,
         trade,
@@ -224,12 +301,6 @@ def waits_for_approval(job: Job) -> bool:
     return mine and newest.approved_at is None
 
 
-def asks_first(document: PlanDocument, step: Step) -> bool:
-    """Whether a step belongs to what the newest version added."""
-    touched = {step.part, *step.treats}
-    return bool(step.find) or bool(touched & set(document.changed))
-
-
 def due_row(job: Job, kind: StepAct, *, relearn: str = "") -> StepRow | None:
     """The next row of the round that is done by `kind`, not yet done."""
     return next(
@@ -256,47 +327,11 @@ def ready_for(job: Job, row: StepRow, title: str) -> None:
     ------
     Refused
     """
-    refuse_held(job, row.document)
-    left = [r for r in rows_of_round(job) if r.done_at is None and r.position < row.position]
-    if left:
-        raise Refused(title, [f"first: {r.document.text}" for r in left[:3]])
-    refuse_state(job, row.document, title)
-
-
-def refuse_state(job: Job, step: Step, title: str) -> None:
-    """Refuse a step whose needs the car's state does not give.
-
-    Raises
-    ------
-    Refused
-    """
-    missing = lacking(car_of(job), step.needs)
-    if missing and not job.gates.get("start"):
-        raise Refused(title, [f"it needs {text}" for text in missing[:3]])
-
-
-def refuse_held(job: Job, step: Step) -> None:
-    """Refuse what a stop forbids: starting the engine, going on with the part.
-
-    Raises
-    ------
-    Refused
-    """
-    held = job.card.held
-    if held is None:
-        return
-    stopped = next(
-        (
-            r.document
-            for r in rows_of_round(job)
-            if any(x.id == held.record for x in r.document.records)
-        ),
-        None,
-    )
-    starts = step.does.engine in ("running", "ignition") or step.act != "tick"
-    same = stopped is not None and step.part == stopped.part
-    if starts or same or step.phase not in ("open", "clean"):
-        raise Refused("This job is held", [held.why, "a foreman or a new plan resolves it"])
+    card = card_of(job)
+    at = card.step(row.id)
+    refusal = out_of_order(card, at, title) if at else None
+    if refusal:
+        raise refuse(refusal)
 
 
 def mark_done(act: Act, row: StepRow) -> None:

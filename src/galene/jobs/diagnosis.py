@@ -4,7 +4,7 @@ from typing import Any
 
 from galene.core.access import ways_in
 from galene.core.airpath import EngineFamily
-from galene.core.diagnosis.assess import assess
+from galene.core.diagnosis.assess import assess, standing_dangers
 from galene.core.diagnosis.records import Assessment, Case, Observation
 from galene.core.repair import Action, RepairInput, RepairResult, repair_sequence
 from galene.jobs.act import Act, family_of
@@ -41,6 +41,21 @@ def case_of(job: Job) -> Case:
         ),
         access_open=opened_of(job),
         done_checks=tuple(job.done_checks),
+    )
+
+
+def dangers_of(job: Job) -> tuple[str, ...]:
+    """Dangers that forbid to turn the engine, but for those that the card itself has settled by
+    pressing the part."""
+    pressed = {
+        family_of(job).part(s.document.part).component
+        for s in job.steps
+        if s.done_at and s.document.part and s.document.id.partition(":")[2].startswith("press")
+    }
+    return tuple(
+        rule.text
+        for rule in standing_dangers(case_of(job), KNOWLEDGE)
+        if rule.forbids_start and not pressed & set(rule.components)
     )
 
 

@@ -17,7 +17,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
 from galene.core.errors import InputError
-from galene.jobs import gates, waits, work
+from galene.jobs import jobcard
 from galene.jobs.act import Act
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.store.models import Person
@@ -85,7 +85,7 @@ def _tick(act: Act, number: str, data: Mapping[str, Any], _: str) -> tuple[str, 
         k.removeprefix("record:"): str(v)[:200] for k, v in data.items() if k.startswith("record:")
     }
     step = _whole(data, "step")
-    job, fresh = work.tick(
+    job, fresh = jobcard.tick(
         act, number, step, records=given, early_reason=_text(data, "early_reason")
     )
     if fresh:
@@ -120,10 +120,10 @@ def _with(
 
 KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] = {
     "tick": _tick,
-    "untick": _with(lambda a, n, d, _: work.untick(a, n, _whole(d, "step"))),
-    "caution": _with(lambda a, n, d, _: work.acknowledge(a, n, _text(d, "caution", 40))),
+    "untick": _with(lambda a, n, d, _: jobcard.untick(a, n, _whole(d, "step"))),
+    "caution": _with(lambda a, n, d, _: jobcard.acknowledge(a, n, _text(d, "caution", 40))),
     "item": _with(
-        lambda a, n, d, i: gates.add_item(
+        lambda a, n, d, i: jobcard.add_item(
             a,
             n,
             _text(d, "what", 200),
@@ -132,14 +132,14 @@ KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] 
             key=i,
         )
     ),
-    "close": _with(lambda a, n, d, _: gates.close_item(a, n, _text(d, "key", 200))),
+    "close": _with(lambda a, n, d, _: jobcard.close_item(a, n, _text(d, "key", 200))),
     "count": _with(
-        lambda a, n, d, _: gates.count(
+        lambda a, n, d, _: jobcard.count(
             a, n, _text(d, "what", 20), way=_text(d, "way", 3), pieces=_whole(d, "pieces")
         )
     ),
     "wait": _with(
-        lambda a, n, d, _: waits.start_wait(
+        lambda a, n, d, _: jobcard.start_wait(
             a,
             n,
             _text(d, "wait_name"),
@@ -148,7 +148,7 @@ KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] 
         )
     ),
     "extend": _with(
-        lambda a, n, d, _: waits.extend_wait(
+        lambda a, n, d, _: jobcard.extend_wait(
             a,
             n,
             _text(d, "wait_name"),
@@ -157,12 +157,12 @@ KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] 
         )
     ),
     "stop": _with(
-        lambda a, n, d, _: waits.stop_wait(
+        lambda a, n, d, _: jobcard.stop_wait(
             a, n, _text(d, "wait_name"), reason=_text(d, "wait_reason")
         )
     ),
     "pick": _with(
-        lambda a, n, d, _: work.check_pick(
+        lambda a, n, d, _: jobcard.check_pick(
             a,
             n,
             {

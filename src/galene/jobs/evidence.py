@@ -1,178 +1,26 @@
-"""Stage 2, and the after set of stage 6: readings, looks, and what the calculations make of
-them."""
+"""Stage 2, and the after set of stage 6: readings and looks, kept, and made into evidence."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
-from galene.core.airflow import (
-    BankTrims,
-    ExpectedAirflowInput,
-    TrimPoint,
-    TrimSplitInput,
-    TrimSplitResult,
-    bank_trims,
-    expected_airflow,
-    trim_split,
-)
 from galene.core.airpath import EngineFamily
 from galene.core.bore import BoreInput, bore_restriction
+from galene.core.diagnosis.inference import BeforeWork, LookSeen, inferred
 from galene.core.errors import InputError
 from galene.core.job_records import KeptBore, SetConditions
-from galene.core.pressures import KeyOnInput, KeyOnResult, PressureReading, key_on_agreement
-from galene.core.statistics import mean
+from galene.core.measured import BAROMETER, MeasuredSet
 from galene.core.units import QUANTITIES
 from galene.exchange.rows import Column, parse_rows
 from galene.jobs.act import Act, family_of
 from galene.jobs.card import after_set_due, after_set_taken
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text, observe
-from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import DEPOSIT_KINDS
+from galene.knowledge.look_signs import LOOK_SIGNS
+from galene.knowledge.reading_channels import LOADS, channels_of
 from galene.store.models import Job, Look, Reading, ReadingSet
 from galene.store.repositories import people
-
-
-@dataclass(frozen=True, kw_only=True)
-class Channel:
-    """A column of a reading set: its quantity and the figures that an engine can show, kept
-    units."""
-
-    id: str
-    label: str
-    quantity: str
-    low: float
-    high: float
-    words: tuple[str, ...]
-    required: bool = False
-
-
-IDLE: tuple[Channel, ...] = (
-    Channel(
-        id="idle_rpm",
-        label="Speed",
-        quantity="speed",
-        low=200,
-        high=3000,
-        words=("rpm", "speed", "rev"),
-        required=True,
-    ),
-    Channel(
-        id="idle_airflow_g_s",
-        label="Air meter",
-        quantity="airflow",
-        low=0.1,
-        high=60,
-        words=("maf", "air", "flow", "meter"),
-    ),
-    Channel(
-        id="idle_map_kpa",
-        label="Manifold",
-        quantity="pressure",
-        low=10,
-        high=110,
-        words=("map", "manifold", "pressure"),
-    ),
-    Channel(
-        id="learned_throttle_percent",
-        label="Throttle",
-        quantity="share",
-        low=0,
-        high=60,
-        words=("throttle", "opening", "tps"),
-    ),
-    Channel(
-        id="trim_idle_percent",
-        label="Total trim",
-        quantity="share",
-        low=-60,
-        high=100,
-        words=("trim", "fuel"),
-    ),
-)
-TRIM: tuple[Channel, ...] = (
-    Channel(
-        id="rpm", label="Speed", quantity="speed", low=200, high=8000, words=("rpm", "speed", "rev")
-    ),
-    Channel(
-        id="airflow_g_s",
-        label="Air meter",
-        quantity="airflow",
-        low=0.1,
-        high=2000,
-        words=("maf", "air", "flow", "meter"),
-        required=True,
-    ),
-    Channel(
-        id="trim_percent",
-        label="Total trim",
-        quantity="share",
-        low=-60,
-        high=100,
-        words=("trim", "fuel"),
-        required=True,
-    ),
-    Channel(
-        id="trim_bank_2_percent",
-        label="Bank 2 trim",
-        quantity="share",
-        low=-60,
-        high=100,
-        words=("bank 2", "b2"),
-    ),
-    Channel(
-        id="map_kpa",
-        label="Manifold",
-        quantity="pressure",
-        low=10,
-        high=110,
-        words=("map", "manifold", "pressure"),
-    ),
-)
-CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
-NEEDS: dict[str, tuple[str, ...]] = {
-    "idle_airflow_g_s": ("maf_sensor",),
-    "airflow_g_s": ("maf_sensor",),
-    "idle_map_kpa": ("map_sensor", "boost_sensor"),
-    "map_kpa": ("map_sensor", "boost_sensor"),
-}
-"""Channels that only an engine with one of these parts can show."""
-
-
-def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
-    """The columns of a set that this engine can fill: no trims on a diesel or two-stroke, no
-    learned opening without a learning throttle."""
-
-    def has(channel: Channel) -> bool:
-        if channel.id in ("trim_idle_percent", "trim_percent"):
-            return has_trims(family)
-        if channel.id == "trim_bank_2_percent":
-            return has_trims(family) and outline_of(family).banks > 1
-        if channel.id == "learned_throttle_percent":
-            return family.fuel == "petrol" and family.throttle == "electronic"
-        return channel.id not in NEEDS or bool(family.components & set(NEEDS[channel.id]))
-
-    found = [c for c in CHANNELS[kind] if has(c)]
-    if any(c.id == "trim_bank_2_percent" for c in found):
-        # With two banks asked, the first is named too.
-        found = [replace(c, label="Bank 1 trim") if c.id == "trim_percent" else c for c in found]
-    return tuple(found)
-
-
-def has_trims(family: EngineFamily) -> bool:
-    """Whether the control unit trims its mixture by an oxygen sensor."""
-    return (
-        family.fuel == "petrol"
-        and family.cycle == "four_stroke"
-        and "oxygen_sensor" in family.components
-    )
-
-
-LOADS = {
-    "lamps": "Headlamps",
-    "rear_heater": "Rear heater",
-    "fan": "Fan",
-    "air_conditioning": "Air conditioning",
-}
 
 
 @dataclass(frozen=True)
@@ -368,7 +216,7 @@ def save_key_on(
     )
     row_set.readings += [Reading(channel=c, position=0, value=v) for c, v in given.items()]
     if barometer_kpa is not None:
-        row_set.readings.append(Reading(channel="barometer", position=0, value=barometer_kpa))
+        row_set.readings.append(Reading(channel=BAROMETER, position=0, value=barometer_kpa))
     _saved(act, job, "before", kind="key_on", row_set=row_set)
     return job
 
@@ -505,11 +353,6 @@ def set_of(job: Job, phase: str, kind: str) -> ReadingSet | None:
     return next((s for s in job.sets if s.phase == phase and s.kind == kind), None)
 
 
-def samples(row_set: ReadingSet | None, channel: str) -> list[float]:
-    """Values of a channel in order; empty where there are none."""
-    return [r.value for r in row_set.readings if r.channel == channel] if row_set else []
-
-
 def by_channel(row_set: ReadingSet | None) -> dict[str, list[float]]:
     """Every channel's values in order, in one walk over the readings."""
     found: dict[str, list[float]] = {}
@@ -518,206 +361,51 @@ def by_channel(row_set: ReadingSet | None) -> dict[str, list[float]]:
     return found
 
 
-def key_on_result(job: Job, altitude_m: float | None) -> KeyOnResult | None:
-    """Key-on agreement of a job's readings; the workshop's altitude stands in for a missing
-    barometer."""
-    row_set = set_of(job, "before", "key_on")
+def measured(job: Job, phase: str, kind: str) -> MeasuredSet | None:
+    """A set as the calculations read it, None where it was not taken."""
+    row_set = set_of(job, phase, kind)
     if row_set is None:
         return None
-    readings = [
-        PressureReading(r.channel, r.value) for r in row_set.readings if r.channel != "barometer"
-    ]
-    barometer = next((r.value for r in row_set.readings if r.channel == "barometer"), None)
-    return (
-        key_on_agreement(
-            KeyOnInput(readings=readings, barometer_kpa=barometer, altitude_m=altitude_m)
-        )
-        if readings
-        else None
-    )
-
-
-def rows_of(row_set: ReadingSet) -> list[dict[str, float]]:
-    """The readings of a set by row, channel to value."""
     by_row: dict[int, dict[str, float]] = {}
     for reading in row_set.readings:
         by_row.setdefault(reading.position, {})[reading.channel] = reading.value
-    return list(by_row.values())
+    return MeasuredSet(rows=tuple(by_row.values()), conditions=row_set.conditions)
 
 
-def bank_result(job: Job, phase: str) -> BankTrims | None:
-    """The trims of both banks against each other, None where they were not read."""
-    row_set = set_of(job, phase, "trim")
-    pairs = tuple(
-        (r["trim_percent"], r["trim_bank_2_percent"])
-        for r in (rows_of(row_set) if row_set else ())
-        if "trim_percent" in r and "trim_bank_2_percent" in r
+def before_work(job: Job, altitude_m: float) -> BeforeWork:
+    """Everything measured and seen on a job before the work."""
+    family = family_of(job)
+    return BeforeWork(
+        idle=measured(job, "before", "idle"),
+        trims=measured(job, "before", "trim"),
+        key_on=measured(job, "before", "key_on"),
+        looks=tuple(
+            LookSeen(
+                component=family.part(look.part).component,
+                grade=look.grade,
+                deposit=look.deposit,
+            )
+            for look in job.looks
+            if look.phase == "before"
+        ),
+        altitude_m=altitude_m,
     )
-    return bank_trims(pairs) if pairs else None
-
-
-def trim_result(job: Job, phase: str, barometer_kpa: float) -> TrimSplitResult | None:
-    """Trim split of a job's points, None where it can not be made: nothing was read, or one bank
-    alone runs lean, which the meter that both share can not do."""
-    row_set, banks = set_of(job, phase, "trim"), bank_result(job, phase)
-    if row_set is None or (banks and banks.one_is_lean):
-        return None
-    points = [
-        TrimPoint(
-            airflow_g_s=r["airflow_g_s"],
-            # The meter sees the air of both banks: their mean is what it is blamed for.
-            trim_percent=mean((r["trim_percent"], r.get("trim_bank_2_percent", r["trim_percent"]))),
-            map_kpa=r["map_kpa"] if r.get("map_kpa", 1e9) < barometer_kpa else None,
-        )
-        for r in rows_of(row_set)
-        if "airflow_g_s" in r and "trim_percent" in r
-    ]
-    try:
-        return trim_split(TrimSplitInput(points, barometer_kpa))
-    except InputError:
-        return None
-
-
-def barometer_of(job: Job, altitude_m: float) -> float:
-    """The air outside: the barometer or ambient sensor read at key-on, else the standard at the
-    workshop's altitude."""
-    from galene.core.flow import standard_pressure_kpa
-
-    row_set = set_of(job, "before", "key_on")
-    for channel in ("barometer", "barometric_sensor"):
-        found = samples(row_set, channel)
-        if found and 50 <= found[0] <= 110:
-            return found[0]
-    return standard_pressure_kpa(altitude_m)
 
 
 def derive(act: Act, job: Job) -> None:
     """Turn the before set's readings and looks into evidence, through the calculations, with how
     sure they are."""
-    family = family_of(job)
     workshop = people.workshop_or_none(act.db)
-    altitude = workshop.altitude_m if workshop else 0.0
-    found: dict[str, tuple[str, float, str]] = {}
-    _from_idle(job, family, found)
-    split = trim_result(job, "before", barometer_of(job, altitude))
-    if split and split.verdict != "not_enough":
-        for evidence, verdicts in (
-            ("trim_leak_shape", ("leak", "both")),
-            ("trim_meter_shape", ("meter", "both")),
-            ("trim_rises_with_airflow", ("rises",)),
-        ):
-            found[evidence] = (
-                "present" if split.verdict in verdicts else "absent",
-                0.92,
-                "calculation",
-            )
-    banks = bank_result(job, "before")
-    if banks and banks.verdict != "undecided":
-        state = "present" if banks.one_is_lean else "absent"
-        found["lean_one_bank"] = (state, 0.9, "calculation")
-    key_on = key_on_result(job, altitude)
-    if key_on and key_on.verdict in ("agree", "one_off"):
-        for deviation in key_on.deviations:
-            evidence = f"key_on_one_off:{deviation.component}"
-            if evidence in KNOWLEDGE.evidence:
-                found[evidence] = (
-                    "present" if deviation.component == key_on.suspect else "absent",
-                    0.95,
-                    "calculation",
-                )
-    for look in (k for k in job.looks if k.phase == "before"):
-        _from_look(family, look, found)
+    found = inferred(
+        family_of(job),
+        before_work(job, workshop.altitude_m if workshop else 0.0),
+        signs=LOOK_SIGNS,
+        vocabulary=KNOWLEDGE.evidence,
+    )
     for row in list(job.observations):
         if row.source in ("calculation", "look") and row.evidence not in found:
             observe(act, job, row.evidence, state="unknown", source=row.source)
-    for evidence, (state, confidence, source) in found.items():
-        observe(act, job, evidence, state=state, source=source, confidence=confidence)
-
-
-def _margin_confidence(value: float, limit: float, step: float) -> float:
-    """0.6 at the band's edge to 0.97 two steps off: a reading near its limit says little."""
-    return min(0.97, max(0.6, 0.6 + 0.185 * abs(value - limit) / step))
-
-
-HEATED_C = 12.0
-"""What the intake adds to the air on its way to the ports of a warm engine at idle (project
-default)."""
-
-
-def _from_idle(job: Job, family: EngineFamily, found: dict[str, tuple[str, float, str]]) -> None:
-    row_set = set_of(job, "before", "idle")
-    if (
-        row_set is None
-        or (row_set.conditions.coolant_c or 0) < 70
-        or row_set.conditions.protective_mode
-    ):
-        return  # Cold, or limited by the control unit: the family's warm idle bands do not hold.
-    for channel, evidence, step in (
-        ("learned_throttle_percent", "learned_opening_high", 0.8),
-        ("idle_airflow_g_s", "idle_airflow_high", 0.3),
-    ):
-        values, band = samples(row_set, channel), family.bands.get(channel)
-        if values and band:
-            value = mean(values)
-            found[evidence] = (
-                "present" if value > band.high else "absent",
-                _margin_confidence(value, band.high, step),
-                "calculation",
-            )
-    air, pressure, speed = (
-        samples(row_set, c) for c in ("idle_airflow_g_s", "idle_map_kpa", "idle_rpm")
-    )
-    if (
-        air and pressure and speed and family.fuel == "petrol"
-    ):  # a diesel's recirculation would pass for a meter that reads low
-        intake = row_set.conditions.intake_c
-        result = expected_airflow(
-            ExpectedAirflowInput(
-                displacement_l=family.displacement_l,
-                rpm=mean(speed),
-                map_kpa=mean(pressure),
-                intake_c=40.0 if intake is None else intake + HEATED_C,
-                volumetric_efficiency=family.volumetric_efficiency_idle,
-                strokes=2 if family.cycle == "two_stroke" else 4,
-                measured_g_s=mean(air),
-                volumetric_efficiency_tolerance=0.08,
-            )
+    for one in found.values():
+        observe(
+            act, job, one.evidence, state=one.state, source=one.source, confidence=one.confidence
         )
-        found["airflow_reads_low"] = (
-            "present" if result.verdict == "reads_low" else "absent",
-            0.8,
-            "calculation",
-        )
-
-
-LOOK_EVIDENCE: dict[str, tuple[str, bool]] = {
-    "throttle_body": ("look_throttle_clean", True),
-    "maf_sensor": ("look_maf_clean", True),
-    "map_sensor": ("soot_on_map_sensor", False),
-    "boost_sensor": ("soot_on_boost_sensor", False),
-    "intake_ports": ("ports_coked_seen", False),
-    "intake_manifold": ("manifold_coked_seen", False),
-    "egr_passage": ("egr_passage_blocked_seen", False),
-    "egr_dp_ports": ("dp_ports_blocked_seen", False),
-    "egr_cooler": ("cooler_face_plugged", False),
-    "exhaust_pressure_tube": ("tube_blocked_seen", False),
-    "crankcase_pressure_hose": ("hose_clear", True),
-}
-"""Kind of part to the evidence that a look yields, and whether that evidence means clean."""
-
-
-def _from_look(family: EngineFamily, look: Look, found: dict[str, tuple[str, float, str]]) -> None:
-    component = family.part(look.part).component
-    dirty = look.grade >= 2
-    sure = {0: 0.95, 1: 0.85, 2: 0.85, 3: 0.95, 4: 0.98}[look.grade]
-    if component in LOOK_EVIDENCE:
-        evidence, means_clean = LOOK_EVIDENCE[component]
-        found[evidence] = ("present" if dirty != means_clean else "absent", sure, "look")
-    if component == "maf_sensor":
-        found["maf_oily_seen"] = (
-            "present" if dirty and look.deposit == "oil_film" else "absent",
-            sure,
-            "look",
-        )
-    if component == "air_filter":
-        found["filter_light_blocked"] = ("present" if look.grade >= 3 else "absent", sure, "look")

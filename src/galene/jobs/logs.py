@@ -32,9 +32,10 @@ from galene.core.units import QUANTITIES, convert
 from galene.exchange.logs import TIME_UNITS, LogColumn, ReadLog, read_log, time_unit
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Refused
-from galene.jobs.evidence import channels_of, save_readings
+from galene.jobs.evidence import save_readings
 from galene.jobs.intake import check_text
 from galene.knowledge.log_channels import CHANNELS, propose, unit_word
+from galene.knowledge.reading_channels import channels_of
 from galene.store.models import Job, LogFile
 from galene.store.repositories import logs as rows
 

@@ -5,11 +5,11 @@ from dataclasses import replace
 from galene.core.errors import InputError
 from galene.core.job_records import RelearnKept, RoadTest
 from galene.core.planning.document import StepAnswers
+from galene.core.proof_metrics import conditions_of, metrics_of
 from galene.core.proving import (
     BeforeAfterInput,
     BeforeAfterResult,
     BothConditions,
-    Conditions,
     MetricValue,
     before_after,
 )
@@ -21,17 +21,16 @@ from galene.core.relearn import (
     finish,
     guard_broken,
 )
-from galene.core.statistics import mean
 from galene.jobs.act import Act, family_of
 from galene.jobs.card import due_row, mark_done, ready_for, replan
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.evidence import by_channel, samples, set_of
+from galene.jobs.evidence import measured, set_of
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import add_codes, check_text
 from galene.jobs.planning import rows_of_round
 from galene.jobs.templates import frozen_templates
 from galene.knowledge.relearns import READINESS, with_holds
-from galene.store.models import Job, JobCode, ReadingSet, StepRow
+from galene.store.models import Job, JobCode, StepRow
 
 
 def clear_codes(act: Act, number: str) -> Job:
@@ -357,27 +356,7 @@ def after_codes(job: Job) -> list[JobCode]:
 
 
 def _metrics(job: Job, phase: str) -> list[MetricValue]:
-    idle, trim = by_channel(set_of(job, phase, "idle")), by_channel(set_of(job, phase, "trim"))
-    found = [
-        MetricValue(metric=channel, samples=idle[channel])
-        for channel in (
-            "idle_rpm",
-            "idle_airflow_g_s",
-            "idle_map_kpa",
-            "learned_throttle_percent",
-            "trim_idle_percent",
-        )
-        if idle.get(channel)
-    ]
-    speeds = idle.get("idle_rpm", [])
-    if len(speeds) >= 3:
-        found.append(MetricValue(metric="idle_rpm_spread", value=max(speeds) - min(speeds)))
-    flows, trims = trim.get("airflow_g_s", []), trim.get("trim_percent", [])
-    if flows and len(flows) == len(trims):
-        found.append(
-            MetricValue(metric="trim_cruise_percent", value=max(zip(flows, trims, strict=True))[1])
-        )
-    measured = {
+    areas = {
         p: [
             k.open_area_percent
             for k in job.looks
@@ -385,27 +364,16 @@ def _metrics(job: Job, phase: str) -> list[MetricValue]:
         ]
         for p in ("before", "after")
     }
-    if measured["before"] and measured["after"]:
-        found.append(MetricValue(metric="open_area_percent", value=min(measured[phase])))
-    return found
-
-
-def _conditions(job: Job, idle: ReadingSet | None, phase: str) -> Conditions:
-    if idle is None:
-        return Conditions()
-    kept, speeds = idle.conditions, samples(idle, "idle_rpm")
-    return Conditions(
-        rpm=mean(speeds) if speeds else None,
-        coolant_c=kept.coolant_c,
-        intake_c=kept.intake_c,
-        load=list(kept.load),
-        codes_active=(
-            [c.code for c in job.codes if c.phase == phase and c.status != "history"]
-            if phase == "after"
-            else None
-        ),
-        protective_mode=kept.protective_mode,
+    return metrics_of(
+        measured(job, phase, "idle"),
+        measured(job, phase, "trim"),
+        # An area that was measured on one side only compares with nothing.
+        open_areas=areas[phase] if areas["before"] and areas["after"] else (),
     )
+
+
+def _codes_active(job: Job, phase: str) -> list[str]:
+    return [c.code for c in job.codes if c.phase == phase and c.status != "history"]
 
 
 def compare(job: Job) -> BeforeAfterResult | None:
@@ -414,7 +382,7 @@ def compare(job: Job) -> BeforeAfterResult | None:
     The before set's codes are not held against it: that its control unit was not in a protective
     mode is what the technician recorded with the set.
     """
-    before, after = set_of(job, "before", "idle"), set_of(job, "after", "idle")
+    before, after = measured(job, "before", "idle"), measured(job, "after", "idle")
     if before is None or after is None:
         return None
     band = family_of(job).bands.get("idle_rpm")
@@ -423,7 +391,8 @@ def compare(job: Job) -> BeforeAfterResult | None:
             before=_metrics(job, "before"),
             after=_metrics(job, "after"),
             conditions=BothConditions(
-                _conditions(job, before, "before"), _conditions(job, after, "after")
+                conditions_of(before),
+                conditions_of(after, codes_active=_codes_active(job, "after")),
             ),
             targets={"idle_rpm": (band.low + band.high) / 2} if band else {},
         )

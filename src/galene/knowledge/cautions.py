@@ -185,3 +185,8 @@ GENERAL_NOTICE = (
     "Labels, safety data sheets, the maker's service information, local law and licensed practice"
     " win over anything shown here."
 )
+
+SERIOUS: dict[str, str] = {
+    c.id: f"{c.hazard}: {c.harm}. {c.do}" for c in CAUTIONS.values() if c.serious
+}
+"""Cautions that are acknowledged, with their words."""

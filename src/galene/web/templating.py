@@ -11,7 +11,7 @@ from markupsafe import Markup
 
 from galene.core.chemistry.judge import PROPERTIES
 from galene.core.codes import read_codes
-from galene.core.must_go_back import KINDS, WORST_FIRST
+from galene.core.jobcard.must_go_back import KINDS, WORST_FIRST
 from galene.core.units import QUANTITIES, in_system, shown
 from galene.jobs.act import family_of, revision
 from galene.jobs.gates import open_items

@@ -8,7 +8,9 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.calculations import CALCULATIONS
 from galene.core.diagnosis.assess import is_heard
+from galene.core.diagnosis.inference import HEATED_C
 from galene.core.errors import InputError
+from galene.core.measured import outside_pressure_kpa
 from galene.jobs import checks, diagnosis, evidence, logs
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Missing
@@ -97,8 +99,10 @@ def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
     if check_id == "egr_flow_test":
         intake = logs.trace_of(visit.db, log).mean("intake_c", 0, 1e9)
         if intake is not None:
-            filled["intake_c"] = intake + evidence.HEATED_C
-        filled["ambient_kpa"] = evidence.barometer_of(job, visit.shop.altitude_m)
+            filled["intake_c"] = intake + HEATED_C
+        filled["ambient_kpa"] = outside_pressure_kpa(
+            evidence.measured(job, "before", "key_on"), visit.shop.altitude_m
+        )
         filled |= {
             f"{s.kind}_{end}": at
             for s in log.segments

@@ -6,12 +6,14 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.job_records import SetConditions
+from galene.core.measured import bank_trims_of, key_on_of, outside_pressure_kpa, trim_split_of
 from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.logs import count_logs
 from galene.jobs.stages import lacks
+from galene.knowledge import reading_channels
 from galene.store.models import Job, ReadingSet
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
@@ -37,7 +39,7 @@ def table_of(
     mine = form is not None and form.text("kind") == kind and form.text("phase") == phase
     system = visit.shop.system
     channels: list[dict[str, Any]] = []
-    for channel in evidence.channels_of(family_of(job), kind):
+    for channel in reading_channels.channels_of(family_of(job), kind):
         quantity = QUANTITIES[channel.quantity]
         unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(
             quantity, system
@@ -85,11 +87,12 @@ def _column(saved: ReadingSet | None, channel: str, quantity: str, *, system: st
 
 def results_of(visit: Visit, job: Job) -> dict[str, Any]:
     """What the calculations say of the before set."""
-    altitude = visit.shop.altitude_m
+    before = evidence.before_work(job, visit.shop.altitude_m)
+    outside = outside_pressure_kpa(before.key_on, before.altitude_m)
     return {
-        "key_on": evidence.key_on_result(job, altitude),
-        "split": evidence.trim_result(job, "before", evidence.barometer_of(job, altitude)),
-        "banks": evidence.bank_result(job, "before"),
+        "key_on": key_on_of(before.key_on, before.altitude_m),
+        "split": trim_split_of(before.trims, outside),
+        "banks": bank_trims_of(before.trims),
     }
 
 
@@ -111,7 +114,7 @@ def page(
         idle=table_of(visit, job, "before", kind="idle", form=form),
         trim=table_of(visit, job, "before", kind="trim", form=form),
         absolute=absolute,
-        loads=evidence.LOADS,
+        loads=reading_channels.LOADS,
         key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {},
         lookable=lookable,
         looks={k.part: k for k in job.looks if k.phase == "before"},
@@ -122,7 +125,7 @@ def page(
         entered=form,
         picture=picture_of(family, job),
         logs=count_logs(visit.db, job),
-        has_trims=evidence.has_trims(family),
+        has_trims=reading_channels.has_trims(family),
         **extra,
     )
 
@@ -149,10 +152,10 @@ def save_set(visit: Visit, number: str, form: Form, *, location: str) -> None:
     Invalid, Refused
     """
     phase, kind = form.text("phase"), form.text("kind")
-    if phase not in ("before", "after") or kind not in evidence.CHANNELS:
+    if phase not in ("before", "after") or kind not in reading_channels.CHANNELS:
         raise Refused("This table is not known", ["Load the page again."])
     family = family_of(visit.job(number))
-    channels = evidence.channels_of(family, kind)
+    channels = reading_channels.channels_of(family, kind)
     conditions = _conditions(form)
     values: dict[str, list[float | None]]
     if form.text("rows").strip():

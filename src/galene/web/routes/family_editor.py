@@ -20,7 +20,7 @@ from galene.core.airpath import (
 )
 from galene.core.errors import InputError
 from galene.core.family_faults import STATES
-from galene.core.must_go_back import BEFORE, KINDS
+from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.proving import METRICS
 from galene.exchange.families import faults_of
 from galene.jobs import families, family_edits

@@ -13,6 +13,7 @@ from galene.exchange.logs import TIME_UNITS
 from galene.jobs import evidence, logs
 from galene.jobs.act import family_of, revision
 from galene.jobs.errors import Invalid, Refused
+from galene.knowledge import reading_channels
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.log_channels import CHANNELS, unit_word
 from galene.store.models import Job, LogFile
@@ -152,10 +153,12 @@ def page(
         ]
         strips.sort(key=lambda s: order.index(s["id"]) if s["id"] in order else len(order))
         for kind in ("idle", "trim"):
-            if kind in evidence.CHANNELS and any(s.kind == kind for s in log.segments):
+            if kind in reading_channels.CHANNELS and any(s.kind == kind for s in log.segments):
                 values, times = logs.reading_rows(log, trace, family, kind=kind)
                 previews[kind] = {
-                    "channels": [c for c in evidence.channels_of(family, kind) if c.id in values],
+                    "channels": [
+                        c for c in reading_channels.channels_of(family, kind) if c.id in values
+                    ],
                     "values": values,
                     "times": times,
                     "saved": evidence.set_of(job, _phase(job), kind),
@@ -183,7 +186,7 @@ def page(
         length=float(trace.time_s[-1]) if trace is not None else 0.0,
         previews=previews,
         phase=_phase(job),
-        loads=evidence.LOADS,
+        loads=reading_channels.LOADS,
         seen=revision(job, f"log {log.id}"),
         checks=[KNOWLEDGE.checks[c] for c in logs.trace_checks(log)],
         entered=form,

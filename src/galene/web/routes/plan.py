@@ -22,11 +22,11 @@ from galene.jobs.planning import (
     priced_works,
     school_sources,
     works_of,
-    works_offered,
 )
 from galene.jobs.stages import lacks
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.plan_document import works_offered
 from galene.knowledge.schools import BY_LETTER
 from galene.store.models import Job
 from galene.web.drawings.airpath import picture_of

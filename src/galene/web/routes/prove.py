@@ -5,14 +5,16 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.core.proving import METRICS
 from galene.core.relearn import seconds_left
 from galene.jobs import evidence, gates, prove
 from galene.jobs.act import family_of, revision
-from galene.jobs.card import PLACE_OF_ACT, first_left
+from galene.jobs.card import first_left
 from galene.jobs.errors import Invalid
 from galene.jobs.planning import rows_of_round
 from galene.jobs.stages import PROVEN, lacks
+from galene.knowledge import reading_channels
 from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
@@ -44,7 +46,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "act_places": PLACE_OF_ACT,
         "idle": table_of(visit, job, "after", kind="idle", form=form),
         "trim": table_of(visit, job, "after", kind="trim", form=form),
-        "loads": evidence.LOADS,
+        "loads": reading_channels.LOADS,
         "result": result,
         "plot": rows_of(job, result, family, system=visit.shop.system) if result else [],
         "metrics": METRICS,
@@ -55,7 +57,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "seen_pending": revision(job, "pending"),
         "after_codes": prove.after_codes(job),
         "entered": form,
-        "has_trims": evidence.has_trims(family),
+        "has_trims": reading_channels.has_trims(family),
     }
 
 

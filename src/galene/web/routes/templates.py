@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
-from galene.core.must_go_back import BEFORE, INSIDE, KINDS
+from galene.core.jobcard.must_go_back import BEFORE, INSIDE, KINDS
 from galene.core.planning.procedure import DOES, MOVES, NEEDS, PLACES, RECKONS, PartProcedure
 from galene.core.planning.records import Record
 from galene.core.planning.words import CONSEQUENCES, WORKS

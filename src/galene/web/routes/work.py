@@ -1,7 +1,9 @@
 """Stage 5: the job card, what it sends, what must go back, waits, the gate before the first
 start."""
 
+import json
 from collections.abc import Callable
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -10,10 +12,12 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingRes
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from galene.core.chemistry.judge import WAYS
-from galene.core.must_go_back import COUNTED, KINDS
-from galene.jobs import gates, spares, waits, work
+from galene.core.jobcard.checks import checks_of
+from galene.core.jobcard.must_go_back import COUNTED, KINDS
+from galene.core.jobcard.transition import PLACE_OF_ACT
+from galene.jobs import gates, jobcard, spares, waits, work
 from galene.jobs.act import Act, family_of, revision
-from galene.jobs.card import PLACE_OF_ACT, waits_for_approval
+from galene.jobs.card import card_of, waits_for_approval
 from galene.jobs.checks import drive_said
 from galene.jobs.entries import Entry, take
 from galene.jobs.errors import Invalid
@@ -24,6 +28,7 @@ from galene.jobs.planning import rows_of_round
 from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.bill import spare_of
+from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.drawings.traces import crank_of
@@ -45,9 +50,8 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         (s for s in job.steps if s.done_at), key=lambda s: (s.done_at, s.position), default=None
     )
     drives = any(s.document.worksheet == "actuator-drive-check" for s in left)
-    picking = (
-        bool(rows) and bool(left) and not work.picked(job) and not any(s.done_at for s in rows)
-    )
+    state = card_of(job)
+    picking = bool(left) and state.to_pick and not state.done
     held = (
         spares.against_stock(visit.db, job, plan.document.bill.spares) if plan and picking else []
     )
@@ -62,6 +66,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "last": last,
         "kinds": KINDS,
         "acknowledged": {a.caution for a in job.acknowledgements},
+        "checks": {s.id: json.dumps(asdict(checks_of(s, state.left, SERIOUS))) for s in state.left},
         "cranks": {s.id: crank_of(family, s.document) for s in left},
         "drive": drive_said(visit.db, job) if drives else "",
         "running": waits.running_waits(job, visit.now),
@@ -78,7 +83,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
             and plan is not None
             and plan.version != job.bay_air.plan_version
         ),
-        "pick": work.pick_list(job) if picking else [],
+        "pick": list(state.picks.items()) if picking else [],
         "shorts": {
             f"spare:{h.spare.id}": f"{h.pieces} there, {h.reserved} held for other jobs"
             for h in held
@@ -261,7 +266,7 @@ def leave_out(visit: Signed, number: str, step_id: int, *, form: Sent) -> Respon
         visit,
         number,
         form,
-        change=lambda act: work.leave_out(act, number, step_id, reason=form.text("reason")),
+        change=lambda act: jobcard.leave_out(act, number, step_id, reason=form.text("reason")),
     )
 
 

@@ -1,5 +1,6 @@
 // The job card: what is entered is kept in this browser until the server has it, sent in order and once, and what
 // somebody else does to the job is seen within the second. Rules live on the server; here only what works without it.
+import { tickFault } from "./card/checks.js";
 import { mergeRound, mergeSteps } from "./card/merging.js";
 import { Queue, alone } from "./card/queue.js";
 import { batchOf, halved, pause, verdict } from "./card/sending.js";
@@ -112,15 +113,18 @@ function begin() {
   };
 
   // What the server would refuse is said at once while it can not be asked.
+  const checksOf = (form) => JSON.parse(form.dataset.checks);
   const ready = (form, data) => {
-    const t = line.dataset, before = left().filter((f) => Number(f.dataset.position) < Number(form.dataset.position)
-      && !(f.dataset.phase === "clean" && form.dataset.phase === "clean" && f.dataset.part !== form.dataset.part));
-    const names = new Set([...form.querySelectorAll("input[type=radio]")].map((r) => r.name));
-    let why = "";
-    if (before.length) why = `${t.first} ${before[0].dataset.text}`;
-    else if (form.querySelector("[data-unread]")) why = t.unread;
-    else if ([...names].some((n) => !data[n] || (n.includes("grade") && Number(data[n]) >= 2 && !data[n + "_deposit"])) || [...form.querySelectorAll("[data-pad][name^=record]")].some((f) => !f.value.trim())) why = t.answer;
-    else if (holding(form) && (data.early_reason || "").trim().length < 3) why = t.early;
+    const checks = checksOf(form), t = line.dataset;
+    const unread = new Set([...form.querySelectorAll("[data-unread]")].map((row) => row.dataset.caution));
+    const answers = Object.fromEntries(Object.entries(data).filter(([name]) => name.startsWith("record:")).map(([name, value]) => [name.slice(7), value]));
+    const found = tickFault(checks, {
+      left: new Map(left().map((f) => [Number(f.dataset.step), Number(f.dataset.position)])),
+      read: new Set(checks.cautions.filter((c) => !unread.has(c))),
+      running: new Set(waits().filter((w) => w.ends > now()).map((w) => w.name)),
+    }, { answers, early_reason: data.early_reason || "" });
+    const words = { caution: t.unread, wait: t.early, answer: t.answer, first: found && `${t.first} ${form_of(found.about[0])?.dataset.text}` };
+    const why = found ? words[found.why] : "";
     fault(form, why);
     return !why;
   };
@@ -334,7 +338,7 @@ function begin() {
     return found;
   };
   const holding = (form) => {
-    const names = (form.dataset.after || "").split("|").filter(Boolean);
+    const names = checksOf(form).waits_for;
     return waits().filter((w) => names.includes(w.name) && w.ends > now()).sort((a, b) => b.ends - a.ends)[0];
   };
   const pad = (n) => String(n).padStart(2, "0");

@@ -1,0 +1,149 @@
+"""Columns of the reading sets: what an engine of a family can show, and in which range."""
+
+from dataclasses import dataclass, replace
+
+from galene.core.airpath import EngineFamily
+from galene.knowledge.base import outline_of
+
+
+@dataclass(frozen=True, kw_only=True)
+class Channel:
+    """A column of a reading set: its quantity and the figures that an engine can show, kept
+    units."""
+
+    id: str
+    label: str
+    quantity: str
+    low: float
+    high: float
+    words: tuple[str, ...]
+    required: bool = False
+
+
+IDLE: tuple[Channel, ...] = (
+    Channel(
+        id="idle_rpm",
+        label="Speed",
+        quantity="speed",
+        low=200,
+        high=3000,
+        words=("rpm", "speed", "rev"),
+        required=True,
+    ),
+    Channel(
+        id="idle_airflow_g_s",
+        label="Air meter",
+        quantity="airflow",
+        low=0.1,
+        high=60,
+        words=("maf", "air", "flow", "meter"),
+    ),
+    Channel(
+        id="idle_map_kpa",
+        label="Manifold",
+        quantity="pressure",
+        low=10,
+        high=110,
+        words=("map", "manifold", "pressure"),
+    ),
+    Channel(
+        id="learned_throttle_percent",
+        label="Throttle",
+        quantity="share",
+        low=0,
+        high=60,
+        words=("throttle", "opening", "tps"),
+    ),
+    Channel(
+        id="trim_idle_percent",
+        label="Total trim",
+        quantity="share",
+        low=-60,
+        high=100,
+        words=("trim", "fuel"),
+    ),
+)
+TRIM: tuple[Channel, ...] = (
+    Channel(
+        id="rpm", label="Speed", quantity="speed", low=200, high=8000, words=("rpm", "speed", "rev")
+    ),
+    Channel(
+        id="airflow_g_s",
+        label="Air meter",
+        quantity="airflow",
+        low=0.1,
+        high=2000,
+        words=("maf", "air", "flow", "meter"),
+        required=True,
+    ),
+    Channel(
+        id="trim_percent",
+        label="Total trim",
+        quantity="share",
+        low=-60,
+        high=100,
+        words=("trim", "fuel"),
+        required=True,
+    ),
+    Channel(
+        id="trim_bank_2_percent",
+        label="Bank 2 trim",
+        quantity="share",
+        low=-60,
+        high=100,
+        words=("bank 2", "b2"),
+    ),
+    Channel(
+        id="map_kpa",
+        label="Manifold",
+        quantity="pressure",
+        low=10,
+        high=110,
+        words=("map", "manifold", "pressure"),
+    ),
+)
+CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
+NEEDS: dict[str, tuple[str, ...]] = {
+    "idle_airflow_g_s": ("maf_sensor",),
+    "airflow_g_s": ("maf_sensor",),
+    "idle_map_kpa": ("map_sensor", "boost_sensor"),
+    "map_kpa": ("map_sensor", "boost_sensor"),
+}
+"""Channels that only an engine with one of these parts can show."""
+
+
+def channels_of(family: EngineFamily, kind: str) -> tuple[Channel, ...]:
+    """The columns of a set that this engine can fill: no trims on a diesel or two-stroke, no
+    learned opening without a learning throttle."""
+
+    def has(channel: Channel) -> bool:
+        if channel.id in ("trim_idle_percent", "trim_percent"):
+            return has_trims(family)
+        if channel.id == "trim_bank_2_percent":
+            return has_trims(family) and outline_of(family).banks > 1
+        if channel.id == "learned_throttle_percent":
+            return family.fuel == "petrol" and family.throttle == "electronic"
+        return channel.id not in NEEDS or bool(family.components & set(NEEDS[channel.id]))
+
+    found = [c for c in CHANNELS[kind] if has(c)]
+    if any(c.id == "trim_bank_2_percent" for c in found):
+        # With two banks asked, the first is named too.
+        found = [replace(c, label="Bank 1 trim") if c.id == "trim_percent" else c for c in found]
+    return tuple(found)
+
+
+def has_trims(family: EngineFamily) -> bool:
+    """Whether the control unit trims its mixture by an oxygen sensor."""
+    return (
+        family.fuel == "petrol"
+        and family.cycle == "four_stroke"
+        and "oxygen_sensor" in family.components
+    )
+
+
+LOADS = {
+    "lamps": "Headlamps",
+    "rear_heater": "Rear heater",
+    "fan": "Fan",
+    "air_conditioning": "Air conditioning",
+}
