@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.bore import BoreInput, bore_restriction, grade_of
+from galene.core.calculations.bore_restriction import BoreInput, bore_restriction, grade_of
 from galene.core.errors import InputError
 from galene.exchange.cases import calculate
 

@@ -6,25 +6,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.airflow import (
-    ExpectedAirflowInput,
-    TrimPoint,
-    TrimSplitInput,
-    expected_airflow,
-    trim_split,
-)
-from galene.core.calculations import CALCULATIONS, as_plain
-from galene.core.drying import DryingTimeInput, drying_time
+from galene.core.calculations.catalogue import CALCULATIONS, as_plain
+from galene.core.calculations.drying_time import DryingTimeInput, drying_time
+from galene.core.calculations.expected_airflow import ExpectedAirflowInput, expected_airflow
+from galene.core.calculations.idle_gap import IdleGapInput, idle_gap, plate_open_area_mm2
+from galene.core.calculations.isa_pressure import IsaPressureInput, isa_pressure
+from galene.core.calculations.key_on_agreement import KeyOnInput, PressureReading, key_on_agreement
+from galene.core.calculations.trim_split import TrimPoint, TrimSplitInput, trim_split
 from galene.core.errors import InputError
 from galene.core.flow import CRITICAL_RATIO, PSI_MAX, orifice_area_mm2, psi
-from galene.core.pressures import (
-    IsaPressureInput,
-    KeyOnInput,
-    PressureReading,
-    isa_pressure,
-    key_on_agreement,
-)
-from galene.core.throttle import IdleGapInput, idle_gap, plate_open_area_mm2
 
 CLOSE = 0.003
 

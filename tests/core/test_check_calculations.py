@@ -7,8 +7,8 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from galene.core.calculations.repair_sequence import Action, RepairInput, repair_sequence
 from galene.core.errors import InputError
-from galene.core.repair import Action, RepairInput, repair_sequence
 from galene.exchange.cases import calculate
 
 FLOW = {

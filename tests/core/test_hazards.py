@@ -7,7 +7,7 @@ from random import Random
 
 import pytest
 
-from galene.core.calculations import CALCULATIONS
+from galene.core.calculations.catalogue import CALCULATIONS
 from galene.core.planning.hazards import engine_during
 from galene.core.planning.planner import make_plan
 from galene.core.planning.records import Step

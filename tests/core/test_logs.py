@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from galene.core.calculations.egr_flow_test import FlowTestInput, IdlePoint, egr_flow_test
 from galene.core.errors import InputError
 from galene.core.logs import (
     Trace,
@@ -18,7 +19,6 @@ from galene.core.logs import (
     run_forward,
     thinned,
 )
-from galene.core.recirculation import FlowTestInput, IdlePoint, egr_flow_test
 from galene.demo.engine import EngineState
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.exchange.logs import read_log, time_unit

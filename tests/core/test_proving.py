@@ -6,14 +6,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.errors import InputError
-from galene.core.proving import (
+from galene.core.calculations.before_after import (
     BeforeAfterInput,
     BothConditions,
     Conditions,
     MetricValue,
     before_after,
 )
+from galene.core.errors import InputError
 from galene.core.statistics import fit_line, t_quantile, welch
 
 SAME = Conditions(rpm=740, coolant_c=90, intake_c=20, load=[], codes_active=[])

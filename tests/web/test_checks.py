@@ -24,7 +24,7 @@ FLOW = {
     "displacement_l": "2.9",
     "volumetric_efficiency": "0.72",
     "reference_area_mm2": "32",
-    "throttle_held": "held",
+    "throttle_held": "yes",
 }
 COIL = {"other_wire_leads_to": "fuse", "supply_v": "12.6", "coil_ohm": "14.5", "wire_limit_a": "10"}
 

@@ -245,7 +245,7 @@ def test_a_check_opens_with_the_rows_of_a_log_and_is_kept(
         "displacement_l": "2.9",
         "volumetric_efficiency": "0.72",
         "reference_area_mm2": "32",
-        "throttle_held": "held",
+        "throttle_held": "yes",
     }
     live = web.submit(f"{path}/live", figures).text
     assert "Restricted" in live and "data-grip=" in live and "Shut 1" in live

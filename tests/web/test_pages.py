@@ -11,7 +11,7 @@ import pytest
 from pypdf import PdfReader
 from sqlalchemy.orm import Session
 
-from galene.core.calculations import CALCULATIONS
+from galene.core.calculations.catalogue import CALCULATIONS
 from galene.jobs.act import find_job
 from galene.knowledge.schools import DEFAULT_POLICY
 from galene.web.routes.worksheets import SHEETS

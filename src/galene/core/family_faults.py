@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import networkx as nx
 
 from galene.core.airpath import CIRCUITS, EngineFamily, Fastener, Opened, Operation, graph
+from galene.core.calculations.blast_positions import BlastInput, blast_positions
 from galene.core.errors import Fault, InputError
-from galene.core.ingestion import BlastInput, blast_positions
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.threads import most_torque_nm
 

@@ -3,18 +3,22 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from galene.core.airflow import (
-    BankTrims,
+from galene.core.bank_trims import BankTrims, bank_trims
+from galene.core.calculations.key_on_agreement import (
+    KeyOnInput,
+    KeyOnResult,
+    PressureReading,
+    key_on_agreement,
+)
+from galene.core.calculations.trim_split import (
     TrimPoint,
     TrimSplitInput,
     TrimSplitResult,
-    bank_trims,
     trim_split,
 )
 from galene.core.errors import InputError
 from galene.core.flow import standard_pressure_kpa
 from galene.core.job_records import SetConditions
-from galene.core.pressures import KeyOnInput, KeyOnResult, PressureReading, key_on_agreement
 from galene.core.statistics import mean
 
 BAROMETER = "barometer"

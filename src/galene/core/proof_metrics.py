@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
+from galene.core.calculations.before_after import Conditions, MetricValue
 from galene.core.measured import MeasuredSet
-from galene.core.proving import Conditions, MetricValue
 from galene.core.statistics import mean
 
 IDLE_METRICS: tuple[str, ...] = (

@@ -6,8 +6,8 @@ import random
 from dataclasses import dataclass
 
 from galene.core.airpath import EngineFamily
+from galene.core.calculations.idle_gap import IdleGapInput, idle_gap
 from galene.core.flow import PSI_MAX, charge_flow_g_s, psi
-from galene.core.throttle import IdleGapInput, idle_gap
 
 
 @dataclass(frozen=True, kw_only=True)

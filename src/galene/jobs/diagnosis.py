@@ -4,9 +4,14 @@ from typing import Any
 
 from galene.core.access import ways_in
 from galene.core.airpath import EngineFamily
+from galene.core.calculations.repair_sequence import (
+    Action,
+    RepairInput,
+    RepairResult,
+    repair_sequence,
+)
 from galene.core.diagnosis.assess import assess, standing_dangers
 from galene.core.diagnosis.records import Assessment, Case, Observation
-from galene.core.repair import Action, RepairInput, RepairResult, repair_sequence
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import STATES, observe

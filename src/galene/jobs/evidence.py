@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from galene.core.airpath import EngineFamily
-from galene.core.bore import BoreInput, bore_restriction
+from galene.core.calculations.bore_restriction import BoreInput, bore_restriction
 from galene.core.diagnosis.inference import BeforeWork, LookSeen, inferred
 from galene.core.errors import InputError
 from galene.core.job_records import KeptBore, SetConditions

@@ -2,17 +2,17 @@
 
 from dataclasses import replace
 
-from galene.core.errors import InputError
-from galene.core.job_records import RelearnKept, RoadTest
-from galene.core.planning.document import StepAnswers
-from galene.core.proof_metrics import conditions_of, metrics_of
-from galene.core.proving import (
+from galene.core.calculations.before_after import (
     BeforeAfterInput,
     BeforeAfterResult,
     BothConditions,
     MetricValue,
     before_after,
 )
+from galene.core.errors import InputError
+from galene.core.job_records import RelearnKept, RoadTest
+from galene.core.planning.document import StepAnswers
+from galene.core.proof_metrics import conditions_of, metrics_of
 from galene.core.relearn import (
     RelearnState,
     RelearnTemplate,

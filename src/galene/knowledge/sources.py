@@ -7,8 +7,12 @@ from functools import lru_cache
 from itertools import product
 from typing import Any, Literal
 
-from galene.core import actuator, ingestion, pressures, recirculation, traces
 from galene.core.airpath import EngineFamily
+from galene.core.calculations.egr_flow_test import PLUGGED_BELOW, RESTRICTED_BELOW, TOO_OPEN
+from galene.core.calculations.ingestion_limit import LEAST_PAUSE_S, REFUSE_SHARE, WARN_SHARE
+from galene.core.calculations.key_on_agreement import WEATHER_KPA
+from galene.core.calculations.oxygen_response import RICH_V, SLOW_S
+from galene.core.calculations.sensor_line import LINE_SLACK
 from galene.core.chemistry.judge import (
     DRY_WAYS,
     POSSIBLE_ENGINES,
@@ -117,19 +121,19 @@ FIGURES: tuple[tuple[tuple[str, ...], str, object, Source], ...] = (
     (
         ("egr_passage", "egr_valve"),
         "Share of the clean passage under which it counts as plugged, %",
-        recirculation.PLUGGED_BELOW,
+        PLUGGED_BELOW,
         OWN,
     ),
     (
         ("egr_passage", "egr_valve"),
         "Share of the clean passage under which it counts as restricted, %",
-        recirculation.RESTRICTED_BELOW,
+        RESTRICTED_BELOW,
         OWN,
     ),
     (
         ("egr_passage", "egr_valve"),
         "Manifold over ambient from which no flow is reckoned",
-        recirculation.TOO_OPEN,
+        TOO_OPEN,
         Source(kind="textbook", text="orifice equation, Heywood app. C"),
     ),
     (
@@ -141,43 +145,43 @@ FIGURES: tuple[tuple[tuple[str, ...], str, object, Source], ...] = (
             "crankcase_pressure_sensor",
         ),
         "How far weather moves the air from its height's standard, kPa",
-        pressures.WEATHER_KPA,
+        WEATHER_KPA,
         Source(kind="standard", text="ISO 2533 is a mean"),
     ),
     (
         ("oxygen_sensor",),
         "Seconds from 0.3 to 0.6 V from which a sensor is slow",
-        traces.SLOW_S,
+        SLOW_S,
         Source(kind="practice", text="narrow-band zirconia sensors"),
     ),
     (
         ("oxygen_sensor",),
         "Volts above which a steady signal says rich",
-        traces.RICH_V,
+        RICH_V,
         Source(kind="physics", text="Nernst voltage about 0.45 V at lambda 1"),
     ),
     (
         ("intake_ports", "intake_manifold", "throttle_body"),
         "Share of a clearance from which a burst is warned of",
-        ingestion.WARN_SHARE,
+        WARN_SHARE,
         OWN,
     ),
     (
         ("intake_ports", "intake_manifold", "throttle_body"),
         "Share of a clearance from which a burst is refused",
-        ingestion.REFUSE_SHARE,
+        REFUSE_SHARE,
         OWN,
     ),
     (
         ("intake_ports", "intake_manifold"),
         "Least pause between bursts on a diesel, s",
-        ingestion.LEAST_PAUSE_S,
+        LEAST_PAUSE_S,
         OWN,
     ),
     (
         ("map_sensor", "boost_sensor", "egr_dp_sensor"),
         "Share of the supply by which a reading may leave its line",
-        actuator.LINE_SLACK,
+        LINE_SLACK,
         OWN,
     ),
 )

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from galene.core.calculations.repair_sequence import Action, chance_over_cost
 from galene.core.diagnosis.records import (
     Assessment,
     Case,
@@ -34,7 +35,6 @@ from galene.core.diagnosis.records import (
     RootAsked,
 )
 from galene.core.errors import InputError, need, within
-from galene.core.repair import Action, chance_over_cost
 
 Floats = npt.NDArray[np.float64]
 Access = Mapping[str, Mapping[str, float]]

@@ -4,8 +4,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from galene.core.airflow import ExpectedAirflowInput, expected_airflow
 from galene.core.airpath import EngineFamily
+from galene.core.calculations.expected_airflow import ExpectedAirflowInput, expected_airflow
 from galene.core.measured import (
     MeasuredSet,
     bank_trims_of,

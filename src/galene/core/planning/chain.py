@@ -4,20 +4,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from galene.core.airpath import EngineFamily, Opened
+from galene.core.calculations.blast_positions import BlastInput, BlastPosition, blast_positions
+from galene.core.calculations.drying_time import DryingTimeInput, drying_time
+from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
 from galene.core.chemistry.rules import COOL_PARTS
-from galene.core.drying import DryingTimeInput, drying_time
-from galene.core.ingestion import (
-    HELD_RPM,
-    WARN_SHARE,
-    BlastInput,
-    BlastPosition,
-    blast_positions,
-    clearance_ml,
-    held_airflow,
-    running_bursts,
-    vacuum_goes,
-)
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.procedure import DOES, NEEDS, PLACES, STAGES, StepTemplate, Wait, merged
 from galene.core.planning.records import (
@@ -31,6 +22,7 @@ from galene.core.planning.records import (
     Wet,
 )
 from galene.core.planning.words import Phase, Place
+from galene.core.running_goes import HELD_RPM, held_airflow, running_bursts, vacuum_goes
 
 LONG_DRY_MINUTES = 60.0
 SHORT_DRY_MINUTES = 5.0

@@ -1,8 +1,8 @@
 """Engine families that ship with the product, and what the words of a family may be."""
 
+from galene.core.calculations.before_after import METRICS
 from galene.core.diagnosis.records import EngineOutline
 from galene.core.family_faults import Vocabulary
-from galene.core.proving import METRICS
 from galene.knowledge.base import outline_of
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS

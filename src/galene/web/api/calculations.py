@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter, Body
 from fastapi.responses import JSONResponse
 
-from galene.core.calculations import CALCULATIONS
+from galene.core.calculations.catalogue import CALCULATIONS
 from galene.core.errors import InputError
 from galene.exchange.cases import calculate
 

@@ -3,8 +3,8 @@
 import math
 from typing import Any
 
+from galene.core.calculations.before_after import METRICS, MetricChange
 from galene.core.flow import standard_pressure_kpa
-from galene.core.proving import METRICS, MetricChange
 from galene.web.drawings.comparison import PlotRow, around, row_of
 
 
@@ -145,7 +145,7 @@ def key_on(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
 
 def drying(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
     """Factor over temperature for this agent, the bay marked on it."""
-    from galene.core.drying import DryingTimeInput, drying_time
+    from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 
     def factor(temperature: float) -> float:
         return drying_time(

@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.bore import BoreInput, BoreResult, bore_restriction
+from galene.core.calculations.bore_restriction import BoreInput, BoreResult, bore_restriction
 from galene.core.errors import InputError
 from galene.core.job_records import KeptBore
 from galene.core.units import QUANTITIES, convert, in_system

@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.calculations import CALCULATIONS
+from galene.core.calculations.catalogue import CALCULATIONS
 from galene.core.diagnosis.assess import is_heard
 from galene.core.diagnosis.inference import HEATED_C
 from galene.core.errors import InputError

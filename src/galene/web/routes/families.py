@@ -7,8 +7,8 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.airpath import Band
+from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
-from galene.core.proving import METRICS
 from galene.exchange.families import from_file, to_file
 from galene.jobs import families
 from galene.jobs.act import family_in

@@ -18,10 +18,10 @@ from galene.core.airpath import (
     Part,
     Pipe,
 )
+from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
 from galene.core.family_faults import STATES
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
-from galene.core.proving import METRICS
 from galene.exchange.families import faults_of
 from galene.jobs import families, family_edits
 from galene.jobs.errors import Invalid, Missing, Refused

@@ -5,8 +5,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.calculations.before_after import METRICS
 from galene.core.jobcard.transition import PLACE_OF_ACT
-from galene.core.proving import METRICS
 from galene.core.relearn import seconds_left
 from galene.jobs import evidence, gates, prove
 from galene.jobs.act import family_of, revision

@@ -3,9 +3,12 @@
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.errors import need, within
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
+
+
 FUSES_A: tuple[float, ...] = (1, 2, 3, 4, 5, 7.5, 10, 15, 20, 25, 30)
 PULL_IN = 0.6
 """Share of its full current at which a solenoid moves at the latest (project default; most pull in
@@ -17,12 +20,55 @@ class DriveInput:
     """A coil with its other wire traced: to a fuse, to ground, or not known. Either `coil_ohm` or
     `current_a`."""
 
-    other_wire_leads_to: str
-    supply_v: float
-    wire_limit_a: float
-    coil_ohm: float | None = None
-    current_a: float | None = None
-    lamp_a: float | None = None
+    other_wire_leads_to: str = field(
+        metadata=asked(
+            label="The coil's other wire leads to",
+            start="fuse",
+            choices=(("fuse", "a fuse"), ("ground", "ground"), ("unknown", "not traced yet")),
+        )
+    )
+    supply_v: float = field(
+        metadata=asked(
+            label="Supply",
+            quantity="voltage",
+            start="12.6",
+            measured=True,
+            low=5,
+            high=32,
+            unit="V",
+        )
+    )
+    coil_ohm: float | None = field(
+        default=None,
+        metadata=asked(
+            label="Coil",
+            start="14.5",
+            hint="ohm; or the current below",
+            measured=True,
+            low=0.2,
+            high=2000,
+            unit="ohm",
+        ),
+    )
+    current_a: float | None = field(
+        default=None,
+        metadata=asked(label="Current", hint="A, where it was measured", measured=True),
+    )
+    wire_limit_a: float = field(
+        metadata=asked(label="The wire carries", start="10", hint="A", low=0.5, high=60, unit="A")
+    )
+    lamp_a: float | None = field(
+        default=None,
+        metadata=asked(
+            label="A test lamp lets through",
+            start="0.1",
+            hint="A",
+            measured=True,
+            low=0,
+            high=30,
+            unit="A",
+        ),
+    )
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -55,30 +101,25 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
     reverse. Fuse: the smallest standard one at or above 1.25 times the current and at or below the
     wire's limit.
     """
+    check_ranges(given)
     need(
         given.other_wire_leads_to in ("fuse", "ground", "unknown"),
         "other_wire_leads_to",
         given.other_wire_leads_to,
         allowed="fuse, ground or unknown",
     )
-    within("supply_v", given.supply_v, 5, high=32, unit="V")
-    within("wire_limit_a", given.wire_limit_a, 0.5, high=60, unit="A")
     need(
         (given.coil_ohm is None) != (given.current_a is None),
         "coil_ohm",
         given.coil_ohm,
         allowed="either coil_ohm or current_a, not both and not neither",
     )
-    if given.coil_ohm is not None:
-        within("coil_ohm", given.coil_ohm, 0.2, high=2000, unit="ohm")
     current = (
         given.supply_v / given.coil_ohm
         if given.coil_ohm is not None
         else float(given.current_a or 0.0)
     )
     within("current_a", current, 0.001, high=60, unit="A")
-    if given.lamp_a is not None:
-        within("lamp_a", given.lamp_a, 0, high=30, unit="A")
     side = {"fuse": "ground", "ground": "supply", "unknown": "unknown"}[given.other_wire_leads_to]
     fuse = next((f for f in FUSES_A if f >= 1.25 * current and f <= given.wire_limit_a), None)
     allowed = side != "unknown" and fuse is not None
@@ -131,95 +172,11 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
     )
 
 
-@dataclass(frozen=True)
-class LinePoint:
-    """A known point of a sensor's transfer line: volts and the kPa that they stand for."""
-
-    volts: float
-    kpa: float
-    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
-
-
-@dataclass(frozen=True)
-class SensorLineInput:
-    """Two points of the line and the volts that the meter shows; `supply_v` is the sensor's own
-    supply."""
-
-    points: list[LinePoint] = field(default_factory=list)
-    volts: float = 0.0
-    supply_v: float = 5.0
-    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
-
-
-@dataclass(frozen=True, kw_only=True)
-class SensorLineResult:
-    """The pressure in kPa, and whether the volts are a reading at all."""
-
-    kpa: float
-    in_range: bool
-    verdict: str
-    sentence: str
-
-
-RAIL = 0.02
-"""Share of the supply at either end in which a signal is a broken or shorted wire, not a
-pressure."""
-
-
-LINE_SLACK = 0.02
-"""Share of the supply by which a reading may leave the ends of its line (offset and wear; project
-default)."""
-
-
-def sensor_line(given: SensorLineInput) -> SensorLineResult:
-    """Volts of a linear pressure sensor as kPa.
-
-    Raises
-    ------
-    InputError
-        Not two points, two points at one voltage, volts outside the supply.
-    """
-    need(len(given.points) == 2, "points", len(given.points), allowed="two points of the line")
-    within("supply_v", given.supply_v, 1, high=32, unit="V")
-    for i, point in enumerate(given.points):
-        within(f"points[{i}].volts", point.volts, 0, high=given.supply_v, unit="V")
-    a, b = given.points
-    need(
-        a.volts != b.volts,
-        "points[1].volts",
-        b.volts,
-        allowed="another voltage than the first point's",
-    )
-    within("volts", given.volts, -0.5, high=given.supply_v + 0.5, unit="V")
-    kpa = a.kpa + (given.volts - a.volts) * (b.kpa - a.kpa) / (b.volts - a.volts)
-    low, high = RAIL * given.supply_v, (1 - RAIL) * given.supply_v
-    if given.volts <= low or given.volts >= high:
-        end = "bottom" if given.volts <= low else "top"
-        return SensorLineResult(
-            kpa=kpa,
-            in_range=False,
-            verdict=f"rail_{end}",
-            sentence=(
-                f"{given.volts:.2f} V is the {end} rail: a wire or the sensor is at fault, this is"
-                " no pressure."
-            ),
-        )
-    first, last = sorted((a.volts, b.volts))
-    slack = LINE_SLACK * given.supply_v
-    if not first - slack <= given.volts <= last + slack:
-        side = "below" if given.volts < first else "above"
-        return SensorLineResult(
-            kpa=kpa,
-            in_range=False,
-            verdict=f"{side}_line",
-            sentence=(
-                f"{given.volts:.2f} V lies {side} the sensor's line: no pressure that it can read,"
-                " a wire or the sensor is at fault."
-            ),
-        )
-    return SensorLineResult(
-        kpa=kpa,
-        in_range=True,
-        verdict="in_range",
-        sentence=f"{given.volts:.2f} V stands for {kpa:.1f} kPa.",
-    )
+CALCULATION = Calculation(
+    name="actuator-drive-check",
+    title="Actuator drive check",
+    question="May this actuator be driven by a jumper, and how?",
+    takes=DriveInput,
+    run=actuator_drive_check,
+    place=10,
+)

@@ -1,9 +1,10 @@
 """How long a wetted part must stand: `drying-time`."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.errors import need, within
 from galene.core.flow import KELVIN
 
@@ -28,15 +29,34 @@ VAPORISATION_KJ_MOL = {
 WATER_BASED = {"water", "soap_and_water"}
 
 
+AGENT_CHOICES = (
+    ("maf_cleaner", "Meter cleaner (alkanes)"),
+    ("contact_cleaner", "Contact cleaner (alkanes)"),
+    ("isopropanol", "Isopropanol"),
+    ("throttle_cleaner", "Throttle cleaner (aromatics)"),
+    ("acetone", "Acetone"),
+    ("water", "Water-based"),
+)
+
+
 @dataclass(frozen=True, kw_only=True)
 class DryingTimeInput:
     """Label minutes at 20 C and the bay's air; give `class` or `vaporisation_kj_mol`."""
 
-    base_minutes: float
-    temperature_c: float
-    class_: str | None = None
+    base_minutes: float = field(metadata=asked(label="Minutes by label, at 20 °C", start="15"))
+    temperature_c: float = field(
+        metadata=asked(
+            label="Bay", quantity="temperature", start="8", low=-20, high=60, unit="degC"
+        )
+    )
+    class_: str | None = field(
+        default=None, metadata=asked(label="Agent", start="maf_cleaner", choices=AGENT_CHOICES)
+    )
     vaporisation_kj_mol: float | None = None
-    relative_humidity: float | None = None
+    relative_humidity: float | None = field(
+        default=None,
+        metadata=asked(label="Humidity, a share", hint="water-based only, 0.5 is usual"),
+    )
     __pydantic_config__: ClassVar[dict[str, Any]] = {
         "extra": "forbid",
         "alias_generator": lambda name: name.rstrip("_"),
@@ -85,13 +105,13 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     >>> round(drying_time(given).factor, 3)
     2.247
     """
+    check_ranges(given)
     need(
         0 < given.base_minutes <= 1440,
         "base_minutes",
         given.base_minutes,
         allowed="above 0 to 1440 minutes",
     )
-    within("temperature_c", given.temperature_c, -20, high=60, unit="degC")
     if given.vaporisation_kj_mol is not None:
         within("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, high=100, unit="kJ/mol")
         heat = given.vaporisation_kj_mol
@@ -132,3 +152,13 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     return DryingTimeResult(
         minutes=minutes, factor=factor, held_at_base=held, verdict=verdict, sentence=sentence
     )
+
+
+CALCULATION = Calculation(
+    name="drying-time",
+    title="Drying time",
+    question="How long must it stand in this bay's air?",
+    takes=DryingTimeInput,
+    run=drying_time,
+    place=7,
+)

@@ -1,14 +1,17 @@
 """The gap round a nearly closed throttle plate, and what a deposit does to it: `idle-gap`."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import numpy as np
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.errors import need, within
 from galene.core.flow import orifice_area_mm2
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
+
+
 QUARTER = np.linspace(0.0, np.pi / 2, 2049)
 COS2, SIN2 = np.cos(QUARTER) ** 2, np.sin(QUARTER) ** 2
 
@@ -17,15 +20,62 @@ COS2, SIN2 = np.cos(QUARTER) ** 2, np.sin(QUARTER) ** 2
 class IdleGapInput:
     """Throttle, idle air and deposit; `deposit_mm` is bore and plate edge together."""
 
-    bore_mm: float
-    closed_angle_deg: float
-    idle_air_g_s: float
-    intake_kpa: float
-    intake_c: float
-    manifold_kpa: float
-    discharge_coefficient: float = 0.82
-    deposit_mm: float = 0.0
-    deposit_tolerance_mm: float = 0.0
+    bore_mm: float = field(
+        metadata=asked(
+            label="Throttle bore", quantity="length", start="52", low=15, high=150, unit="mm"
+        )
+    )
+    closed_angle_deg: float = field(
+        metadata=asked(
+            label="Plate angle when closed", quantity="angle", start="6", low=0, high=30, unit="deg"
+        )
+    )
+    idle_air_g_s: float = field(
+        metadata=asked(
+            label="Air at idle", quantity="airflow", start="2.6", low=0.05, high=60, unit="g/s"
+        )
+    )
+    intake_kpa: float = field(
+        metadata=asked(
+            label="Pressure before the plate",
+            quantity="pressure",
+            start="100.2",
+            low=40,
+            high=120,
+            unit="kPa",
+        )
+    )
+    intake_c: float = field(
+        metadata=asked(
+            label="Intake air",
+            quantity="temperature",
+            start="24",
+            measured=True,
+            low=-40,
+            high=100,
+            unit="degC",
+        )
+    )
+    manifold_kpa: float = field(
+        metadata=asked(label="Pressure behind the plate", quantity="pressure", start="33")
+    )
+    discharge_coefficient: float = field(
+        default=0.82,
+        metadata=asked(
+            label="Discharge coefficient",
+            start="0.82",
+            hint="0.82 for a sharp plate edge",
+            low=0.3,
+            high=1,
+        ),
+    )
+    deposit_mm: float = field(
+        default=0.0,
+        metadata=asked(label="Deposit, bore and edge together", quantity="length", start="0.04"),
+    )
+    deposit_tolerance_mm: float = field(
+        default=0.0, metadata=asked(label="How sure, ±", quantity="length", start="0.01")
+    )
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -131,18 +181,13 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
     >>> round(r.airflow_ratio_without_relearn, 3)
     1.439
     """
-    within("bore_mm", given.bore_mm, 15, high=150, unit="mm")
-    within("closed_angle_deg", given.closed_angle_deg, 0, high=30, unit="deg")
-    within("idle_air_g_s", given.idle_air_g_s, 0.05, high=60, unit="g/s")
-    within("intake_kpa", given.intake_kpa, 40, high=120, unit="kPa")
-    within("intake_c", given.intake_c, -40, high=100, unit="degC")
+    check_ranges(given)
     need(
         5 <= given.manifold_kpa < given.intake_kpa,
         "manifold_kpa",
         given.manifold_kpa,
         allowed=f"5 to under the intake's {given.intake_kpa:g} kPa, as air must flow inward",
     )
-    within("discharge_coefficient", given.discharge_coefficient, 0.3, high=1)
     within("deposit_mm", given.deposit_mm, 0, high=given.bore_mm / 10, unit="mm")
     within(
         "deposit_tolerance_mm", given.deposit_tolerance_mm, 0, high=given.bore_mm / 10, unit="mm"
@@ -192,3 +237,13 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
         verdict=verdict,
         sentence=sentence,
     )
+
+
+CALCULATION = Calculation(
+    name="idle-gap",
+    title="Idle gap",
+    question="What has the control unit learned to get past the deposit?",
+    takes=IdleGapInput,
+    run=idle_gap,
+    place=5,
+)

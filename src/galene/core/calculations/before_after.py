@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from galene.core.calculations.declaring import Asked, Calculation, FormEntry, InputForm
 from galene.core.errors import need, within
 from galene.core.statistics import mean, welch
 from galene.core.units import QUANTITIES, convert
@@ -528,3 +529,75 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
 
 def _names(changes: list[MetricChange], verdict: str) -> str:
     return ", ".join(METRICS[c.metric].label.lower() for c in changes if c.verdict == verdict)
+
+
+def _side_by_side(given: dict[str, Any]) -> dict[str, Any]:
+    """Both sides typed in one row each, in the contract's shape."""
+    found: dict[str, Any] = {
+        side: [
+            {"metric": row["metric"], "samples": row[side]}
+            for row in given["metrics"]
+            if row.get(side)
+        ]
+        for side in ("before", "after")
+    }
+    found["conditions"] = {
+        side: {
+            "rpm": given[f"{side}_rpm"],
+            "coolant_c": given[f"{side}_coolant"],
+            "load": [],
+            "codes_active": [],
+        }
+        for side in ("before", "after")
+    }
+    return found
+
+
+FORM = InputForm(
+    entries=(
+        FormEntry(name="before_rpm", asked=Asked(label="Speed before", start="742", hint="rpm")),
+        FormEntry(name="after_rpm", asked=Asked(label="Speed after", start="741", hint="rpm")),
+        FormEntry(
+            name="before_coolant",
+            asked=Asked(label="Coolant before", quantity="temperature", start="91"),
+        ),
+        FormEntry(
+            name="after_coolant",
+            asked=Asked(label="Coolant after", quantity="temperature", start="92"),
+        ),
+    ),
+    table="metrics",
+    columns=(
+        FormEntry(
+            name="metric",
+            kind=str,
+            asked=Asked(
+                label="What",
+                choices=(
+                    ("learned_throttle_percent", "Throttle opening, %"),
+                    ("trim_idle_percent", "Trim at idle, %"),
+                    ("idle_airflow_g_s", "Air at idle, g/s"),
+                    ("idle_map_kpa", "Manifold at idle, kPa"),
+                    ("idle_rpm_spread", "Speed spread, rpm"),
+                ),
+            ),
+        ),
+        FormEntry(name="before", kind=list[float], asked=Asked(label="Before, samples")),
+        FormEntry(name="after", kind=list[float], asked=Asked(label="After, samples")),
+    ),
+    rows=(
+        ("learned_throttle_percent", "6.1 6.3 6.2", "3.4 3.3 3.5"),
+        ("trim_idle_percent", "7.1 6.6 7.4", "1.2 0.9 1.6"),
+    ),
+    shape=_side_by_side,
+)
+"""A metric's samples of both sides stand side by side, as they are compared."""
+CALCULATION = Calculation(
+    name="before-after",
+    title="Before and after",
+    question="Is it proven better, under the same conditions?",
+    takes=BeforeAfterInput,
+    run=before_after,
+    place=19,
+    form=FORM,
+)

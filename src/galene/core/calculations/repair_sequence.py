@@ -1,16 +1,17 @@
 """What to do first when several things may be wrong, and whether fuel use changed:
 `repair-sequence`, `fuel-economy-change`."""
 
-import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any, ClassVar
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.errors import need, within
-from galene.core.statistics import t_quantile
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
+
+
 EXACT_UP_TO = 8
 ENOUGH_L_100KM = 0.02
 """A change of fuel use below two percent is not felt at the pump (project default)."""
@@ -24,12 +25,12 @@ class Action:
     `replaces` says that it puts in a new part where something else could be tried.
     """
 
-    id: str
-    mends: list[str]
-    success: float
-    minutes: float
-    parts_cost: float
-    access: list[str] = field(default_factory=list)
+    id: str = field(metadata=asked(label="What", text="line"))
+    mends: list[str] = field(metadata=asked(label="Mends", text="line"))
+    success: float = field(metadata=asked(label="Succeeds, a share", low=0, high=1))
+    minutes: float = field(metadata=asked(label="Minutes", low=0, high=10000, unit="min"))
+    parts_cost: float = field(metadata=asked(label="Parts", low=0, high=1000000.0))
+    access: list[str] = field(default_factory=list, metadata=asked(label="Through", text="line"))
     replaces: bool = False
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -39,10 +40,26 @@ class RepairInput:
     """Actions, the chance of each cause (one of them is at fault), money an hour, and the minutes
     of each operation of access."""
 
-    actions: list[Action]
-    posterior: dict[str, float]
-    hourly_rate: float
-    access_minutes: dict[str, float] = field(default_factory=dict)
+    actions: list[Action] = field(
+        metadata=asked(
+            rows=(
+                ("clean the passage", "egr_passage_plugged", "0.9", "60", "12", "valve_off"),
+                ("new valve", "egr_valve_electrical", "0.95", "30", "228", "valve_off"),
+            )
+        )
+    )
+    posterior: dict[str, float] = field(
+        metadata=asked(
+            label="Causes with their chance",
+            start="egr_passage_plugged 0.7, egr_valve_electrical 0.2",
+            text="line",
+        )
+    )
+    hourly_rate: float = field(metadata=asked(label="Rate an hour", start="72", low=0, high=1000))
+    access_minutes: dict[str, float] = field(
+        default_factory=dict,
+        metadata=asked(label="Minutes of access", start="valve_off 25", text="line"),
+    )
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -177,14 +194,10 @@ def repair_sequence(given: RepairInput) -> RepairResult:
     best order of up to eight actions is exact, beyond that the rule is applied step by step.
     Chances that add to more than one are scaled to one.
     """
+    check_ranges(given)
     need(bool(given.actions), "actions", [], allowed="at least one action")
     ids = [a.id for a in given.actions]
     need(len(set(ids)) == len(ids), "actions", ids, allowed="each id once")
-    within("hourly_rate", given.hourly_rate, 0, high=1000)
-    for i, action in enumerate(given.actions):
-        within(f"actions[{i}].success", action.success, 0, high=1)
-        within(f"actions[{i}].minutes", action.minutes, 0, high=10_000, unit="min")
-        within(f"actions[{i}].parts_cost", action.parts_cost, 0, high=1e6)
     for cause, chance in given.posterior.items():
         within(f"posterior.{cause}", chance, 0, high=1)
     for name, minutes in given.access_minutes.items():
@@ -228,104 +241,11 @@ def _new_parts_first(actions: Sequence[Action], posterior: Mapping[str, float]) 
     )
 
 
-@dataclass(frozen=True)
-class Fill:
-    """A tank filled: litres, and the km driven since the fill before."""
-
-    litres: float
-    km: float
-    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
-
-
-@dataclass(frozen=True)
-class EconomyInput:
-    """Fills before and after the work."""
-
-    before: list[Fill]
-    after: list[Fill]
-    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
-
-
-@dataclass(frozen=True, kw_only=True)
-class EconomyResult:
-    """l/100 km before and after with 95 % intervals (None from a single fill)."""
-
-    before_l_100km: float
-    before_low: float | None
-    before_high: float | None
-    after_l_100km: float
-    after_low: float | None
-    after_high: float | None
-    change_percent: float
-    verdict: str
-    sentence: str
-
-
-def _use(fills: Sequence[Fill]) -> tuple[float, float | None]:
-    """l/100 km as total over total, and the half width of its 95 % interval (ratio estimator,
-    Cochran, *Sampling Techniques*, 2.11)."""
-    km = sum(f.km for f in fills)
-    ratio = sum(f.litres for f in fills) / km
-    n = len(fills)
-    if n < 2:
-        return 100 * ratio, None
-    spread = sum((f.litres - ratio * f.km) ** 2 for f in fills) / (n - 1)
-    return 100 * ratio, 100 * t_quantile(n - 1) * math.sqrt(n * spread) / km
-
-
-def fuel_economy_change(given: EconomyInput) -> EconomyResult:
-    """Did the fuel use change?
-
-    Raises
-    ------
-    InputError
-        No fill on a side, litres or km that can not be.
-
-    Notes
-    -----
-    Total fuel over total distance, never the mean of ratios: a short fill would weigh as much as a
-    long one.
-    """
-    for side in ("before", "after"):
-        fills: list[Fill] = getattr(given, side)
-        need(bool(fills), side, [], allowed="at least one fill")
-        for i, fill in enumerate(fills):
-            within(f"{side}[{i}].litres", fill.litres, 0.1, high=2000, unit="litres")
-            within(f"{side}[{i}].km", fill.km, 1, high=10_000, unit="km")
-    (old, old_half), (new, new_half) = _use(given.before), _use(given.after)
-    change = 100 * (new - old) / old
-    if old_half is None or new_half is None:
-        verdict = "not_enough"
-        sentence = (
-            f"{old:.2f} to {new:.2f} l/100 km. With a single fill on a side nobody knows how sure"
-            " that is: two each at least."
-        )
-    else:
-        clear = (
-            abs(new - old) > math.hypot(old_half, new_half)
-            and abs(new - old) > ENOUGH_L_100KM * old
-        )
-        verdict = "unchanged" if not clear else "improved" if new < old else "worse"
-        words = {
-            "improved": "less than before",
-            "worse": "more than before",
-            "unchanged": "no change beyond the scatter of the fills",
-        }[verdict]
-        sentence = f"{old:.2f} to {new:.2f} l/100 km: {words}."
-
-    def ends(value: float, half: float | None) -> tuple[float | None, float | None]:
-        return (None, None) if half is None else (value - half, value + half)
-
-    old_low, old_high = ends(old, old_half)
-    new_low, new_high = ends(new, new_half)
-    return EconomyResult(
-        before_l_100km=old,
-        before_low=old_low,
-        before_high=old_high,
-        after_l_100km=new,
-        after_low=new_low,
-        after_high=new_high,
-        change_percent=change,
-        verdict=verdict,
-        sentence=sentence,
-    )
+CALCULATION = Calculation(
+    name="repair-sequence",
+    title="Repair sequence",
+    question="What to do first when several things may be wrong?",
+    takes=RepairInput,
+    run=repair_sequence,
+    place=17,
+)

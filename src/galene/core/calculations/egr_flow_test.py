@@ -2,17 +2,20 @@
 venturi against balance."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import numpy as np
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.errors import InputError, need, within
-from galene.core.flow import KELVIN, R_AIR, charge_flow_g_s, orifice_area_mm2, psi
+from galene.core.flow import KELVIN, charge_flow_g_s, orifice_area_mm2, psi
 from galene.core.logs import Trace, find_plateaus
-from galene.core.traces import in_time, read_columns
+from galene.core.trace_rows import in_time, read_columns
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
+
+
 PLUGGED_BELOW, RESTRICTED_BELOW = 40.0, 75.0
 """Percent of the clean passage under which it counts as plugged, as restricted (project
 defaults)."""
@@ -20,6 +23,7 @@ TOO_OPEN = 0.9
 """Manifold over ambient from which the throttle's flow is no longer known: there Psi falls steeply
 to nothing, and one percent of pressure is a third of the flow (the orifice equation; Heywood, app.
 C). A diesel stands there always."""
+STATE_OR_TRACE = "a figure, or a trace in its place"
 NO_FLOW = 0.02
 """Recirculated share of the charge that a test can not tell from none."""
 
@@ -29,8 +33,8 @@ class IdlePoint:
     """Manifold pressure (kPa absolute) and engine speed (rpm) of one state of the valve; speed 0:
     the engine stalled."""
 
-    map_kpa: float
-    rpm: float
+    map_kpa: float = field(metadata=asked(label="Manifold", quantity="pressure"))
+    rpm: float = field(metadata=asked(label="Speed", hint="rpm; 0 when it stalled"))
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -43,22 +47,100 @@ class FlowTestInput:
     and its like set their ends by hand.
     """
 
-    displacement_l: float
-    volumetric_efficiency: float
-    intake_c: float
-    ambient_kpa: float
-    exhaust_kpa: float
-    exhaust_c: float
-    closed: IdlePoint | None = None
-    open: IdlePoint | None = None
-    csv: str | None = None
-    closed_from_s: float | None = None
-    closed_to_s: float | None = None
-    open_from_s: float | None = None
-    open_to_s: float | None = None
-    discharge_coefficient: float = 0.8
-    reference_area_mm2: float | None = None
-    throttle_held: bool = True
+    closed: IdlePoint | None = field(
+        default=None,
+        metadata=asked(label="valve shut", start="34 720", part="points", measured=True),
+    )
+    open: IdlePoint | None = field(
+        default=None,
+        metadata=asked(label="valve open", start="61 560", part="points", measured=True),
+    )
+    csv: str | None = field(
+        default=None,
+        metadata=asked(
+            label="Or a trace: seconds, manifold kPa, rpm, and the command in percent where it"
+            " was logged",
+            text="rows",
+        ),
+    )
+    closed_from_s: float | None = field(
+        default=None,
+        metadata=asked(
+            label="Shut from, s", hint="found by the program where left empty", part="trace"
+        ),
+    )
+    closed_to_s: float | None = field(
+        default=None, metadata=asked(label="Shut to, s", part="trace")
+    )
+    open_from_s: float | None = field(
+        default=None, metadata=asked(label="Open from, s", part="trace")
+    )
+    open_to_s: float | None = field(default=None, metadata=asked(label="Open to, s", part="trace"))
+    ambient_kpa: float = field(
+        metadata=asked(
+            label="Air outside", quantity="pressure", start="100.5", low=40, high=110, unit="kPa"
+        )
+    )
+    intake_c: float = field(
+        metadata=asked(
+            label="Air at the ports",
+            quantity="temperature",
+            start="38",
+            hint="intake air and about 12 °C more, where it is not measured",
+            measured=True,
+            low=-50,
+            high=150,
+            unit="degrees C",
+        )
+    )
+    exhaust_kpa: float = field(
+        metadata=asked(
+            label="Exhaust before the valve",
+            quantity="pressure",
+            start="103",
+            hint="about 2 kPa above the air outside at a warm idle",
+            measured=True,
+        )
+    )
+    exhaust_c: float = field(
+        metadata=asked(
+            label="Gas at the valve",
+            quantity="temperature",
+            start="190",
+            hint="150 to 250 °C at a warm idle",
+            measured=True,
+        )
+    )
+    displacement_l: float = field(
+        metadata=asked(
+            label="Engine size", start="2.0", hint="litres", low=0.02, high=80, unit="litres"
+        )
+    )
+    volumetric_efficiency: float = field(
+        metadata=asked(
+            label="Volumetric efficiency", start="0.78", hint="a share", low=0.05, high=1.5
+        )
+    )
+    discharge_coefficient: float = field(default=0.8, metadata=asked(low=0.3, high=1))
+    reference_area_mm2: float | None = field(
+        default=None,
+        metadata=asked(
+            label="Clean passage",
+            quantity="area",
+            hint="from an engine that was known to be clean",
+            low=0.1,
+            high=10000,
+            unit="mm2",
+        ),
+    )
+    throttle_held: bool = field(
+        default=True,
+        metadata=asked(
+            label="Throttle",
+            start="yes",
+            choices=(("yes", "held still during the test"), ("no", "the idle control moved it")),
+        ),
+    )
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -186,14 +268,8 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     Ta)/Te, the orifice equation its area (Heywood, app. C). With a trace, the area's interval
     follows from the standard errors of the four means, to first order.
     """
-    within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
-    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, high=1.5)
-    within("intake_c", given.intake_c, -50, high=150, unit="degrees C")
-    within("ambient_kpa", given.ambient_kpa, 40, high=110, unit="kPa")
+    check_ranges(given)
     within("exhaust_c", given.exhaust_c, given.intake_c, high=900, unit="degrees C")
-    within("discharge_coefficient", given.discharge_coefficient, 0.3, high=1)
-    if given.reference_area_mm2 is not None:
-        within("reference_area_mm2", given.reference_area_mm2, 0.1, high=10_000, unit="mm2")
     plateaus: tuple[Plateau, ...] = ()
     if given.csv is not None:
         need(
@@ -208,8 +284,8 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
             for p in plateaus
         )
     else:
-        need(given.closed is not None, "closed", None, allowed="a value: this field is needed")
-        need(given.open is not None, "open", None, allowed="a value: this field is needed")
+        need(given.closed is not None, "closed", None, allowed=STATE_OR_TRACE)
+        need(given.open is not None, "open", None, allowed=STATE_OR_TRACE)
         assert given.closed is not None and given.open is not None
         shut, opened = given.closed, given.open
     flows = _flows(given, shut, opened)
@@ -376,132 +452,11 @@ def _area_error(
     return math.sqrt(total)
 
 
-@dataclass(frozen=True, kw_only=True)
-class CrosscheckInput:
-    """A steady load: speed-density and meter for the balance, differential pressure for the
-    venturi. Tolerances are shares, one sigma."""
-
-    displacement_l: float
-    volumetric_efficiency: float
-    rpm: float
-    map_kpa: float
-    charge_c: float
-    maf_g_s: float
-    dp_pa: float
-    gas_kpa: float
-    gas_c: float
-    pipe_mm: float
-    throat_mm: float
-    volumetric_efficiency_tolerance: float = 0.05
-    maf_tolerance: float = 0.03
-    throat_coefficient: float = 0.98
-    expected_g_s: float | None = None
-    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
-
-
-@dataclass(frozen=True, kw_only=True)
-class CrosscheckResult:
-    """Recirculated mass two ways, g/s, and how sure the balance is (one sigma)."""
-
-    balance_g_s: float
-    balance_sigma_g_s: float
-    dp_flow_g_s: float
-    verdict: str
-    sentence: str
-
-
-def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
-    """Does the differential pressure sensor see the gas that must be there by balance?
-
-    Raises
-    ------
-    InputError
-        A throat as wide as its pipe, negative pressures, figures outside of what engines have.
-
-    Notes
-    -----
-    Balance = speed-density minus meter; venturi m = C A2 sqrt(2 rho dp/(1 - beta^4)) (ISO 5167-4).
-    A gap of two sigma decides, within one the two agree, between them nothing is said.
-    """
-    within("displacement_l", given.displacement_l, 0.02, high=80, unit="litres")
-    within("volumetric_efficiency", given.volumetric_efficiency, 0.05, high=1.5)
-    within("rpm", given.rpm, 100, high=8000, unit="rpm")
-    within("map_kpa", given.map_kpa, 10, high=600, unit="kPa")
-    within("charge_c", given.charge_c, -50, high=250, unit="degrees C")
-    within("maf_g_s", given.maf_g_s, 0.1, high=3000, unit="g/s")
-    within("dp_pa", given.dp_pa, 0, high=100_000, unit="Pa")
-    within("gas_kpa", given.gas_kpa, 10, high=800, unit="kPa")
-    within("gas_c", given.gas_c, -50, high=900, unit="degrees C")
-    within("pipe_mm", given.pipe_mm, 3, high=300, unit="mm")
-    need(
-        1 <= given.throat_mm < given.pipe_mm,
-        "throat_mm",
-        given.throat_mm,
-        allowed=f"1 to below the pipe, {given.pipe_mm:g} mm",
-    )
-    within("volumetric_efficiency_tolerance", given.volumetric_efficiency_tolerance, 0, high=0.5)
-    within("maf_tolerance", given.maf_tolerance, 0, high=0.5)
-    within("throat_coefficient", given.throat_coefficient, 0.5, high=1)
-    pumped = charge_flow_g_s(
-        given.displacement_l,
-        given.rpm,
-        given.map_kpa,
-        charge_c=given.charge_c,
-        volumetric_efficiency=given.volumetric_efficiency,
-    )
-    balance = pumped - given.maf_g_s
-    sigma = math.hypot(
-        pumped * given.volumetric_efficiency_tolerance, given.maf_g_s * given.maf_tolerance
-    )
-    density = given.gas_kpa * 1e3 / (R_AIR * (given.gas_c + KELVIN))
-    throat = math.pi / 4 * (given.throat_mm * 1e-3) ** 2
-    beta = given.throat_mm / given.pipe_mm
-    seen = (
-        given.throat_coefficient
-        * throat
-        * math.sqrt(2 * density * given.dp_pa / (1 - beta**4))
-        * 1e3
-    )
-    gap = balance - seen
-    low = given.expected_g_s is not None and max(balance + sigma, seen) < 0.75 * given.expected_g_s
-    if gap >= 2 * sigma:
-        verdict, sentence = (
-            "ports_blocked",
-            (
-                f"{balance:.1f} g/s must come by balance, the sensor sees {seen:.1f}: its ports are"
-                " blocked."
-            ),
-        )
-    elif gap <= -2 * sigma:
-        verdict, sentence = (
-            "sensor_high",
-            (
-                f"The sensor shows {seen:.1f} g/s where the balance leaves {balance:.1f}: it reads"
-                " high, or one port only is open."
-            ),
-        )
-    elif low:
-        verdict, sentence = (
-            "true_low_flow",
-            (
-                f"Both say little: {seen:.1f} and {balance:.1f} g/s where {given.expected_g_s:.1f}"
-                " are due. Cooler or passage."
-            ),
-        )
-    elif abs(gap) <= sigma:
-        verdict, sentence = "agree", f"Sensor and balance agree: {seen:.1f} and {balance:.1f} g/s."
-    else:
-        verdict, sentence = (
-            "inconclusive",
-            (
-                f"{seen:.1f} against {balance:.1f} g/s: the gap is within what the figures can be"
-                " off. Test at a larger flow."
-            ),
-        )
-    return CrosscheckResult(
-        balance_g_s=balance,
-        balance_sigma_g_s=sigma,
-        dp_flow_g_s=seen,
-        verdict=verdict,
-        sentence=sentence,
-    )
+CALCULATION = Calculation(
+    name="egr-flow-test",
+    title="Recirculation flow test",
+    question="How much of the passage is open, by what the opened valve does to the idle?",
+    takes=FlowTestInput,
+    run=egr_flow_test,
+    place=8,
+)

@@ -2,9 +2,10 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.errors import need, within
 
 GRADE_AT_PERCENT: tuple[float, ...] = (99.0, 97.0, 93.0, 80.0)
@@ -19,7 +20,7 @@ class BoreInput:
     """A bore (mm) and its deposit's thickness (mm) at equally spaced points, clockwise from 12 as
     seen along the flow."""
 
-    bore_mm: float
+    bore_mm: float = field(metadata=asked(low=2, high=400, unit="mm"))
     thickness_mm: list[float]
     tolerance_mm: float = 0.0
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
@@ -81,7 +82,7 @@ def bore_restriction(given: BoreInput) -> BoreResult:
     equal flow with (A0/A)^2 (Idelchik, *Handbook of Hydraulic Resistance*, section 1). The grade's
     limits are `GRADE_AT_PERCENT`.
     """
-    within("bore_mm", given.bore_mm, 2, high=400, unit="mm")
+    check_ranges(given)
     need(
         4 <= len(given.thickness_mm) <= 72,
         "thickness_mm",
@@ -124,3 +125,13 @@ def bore_restriction(given: BoreInput) -> BoreResult:
         verdict=WORDS[grade],
         sentence=sentence,
     )
+
+
+CALCULATION = Calculation(
+    name="bore-restriction",
+    title="Bore gauge",
+    question="How much of the bore is still open?",
+    takes=BoreInput,
+    run=bore_restriction,
+    place=6,
+)

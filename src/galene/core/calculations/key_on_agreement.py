@@ -5,68 +5,22 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any, ClassVar
 
+from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.isa_pressure import IsaPressureInput, isa_pressure
 from galene.core.errors import need, within
-from galene.core.flow import standard_pressure_kpa
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
-
-
-@dataclass(frozen=True)
-class IsaPressureInput:
-    """Height above sea level, m."""
-
-    altitude_m: float
-    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
-
-
-@dataclass(frozen=True)
-class IsaPressureResult:
-    """Standard pressure in kPa and what it is good for."""
-
-    pressure_kpa: float
-    verdict: str
-    sentence: str
-
-
-def isa_pressure(given: IsaPressureInput) -> IsaPressureResult:
-    """Pressure of the standard atmosphere.
-
-    Parameters
-    ----------
-    given.altitude_m : float
-        Height above sea level in m, -430 to 11000 (the troposphere).
-
-    Raises
-    ------
-    InputError
-        Outside the troposphere.
-
-    Notes
-    -----
-    ISO 2533: 101.325 (1 - 2.25577e-5 h)^5.25588. Weather moves the real figure by up to 3 kPa.
-
-    Examples
-    --------
-    >>> round(isa_pressure(IsaPressureInput(640)).pressure_kpa, 3)
-    93.869
-    """
-    within("altitude_m", given.altitude_m, -430, high=11000, unit="m")
-    kpa = standard_pressure_kpa(given.altitude_m)
-    return IsaPressureResult(
-        kpa,
-        "standard",
-        f"Standard air at {given.altitude_m:.0f} m is {kpa:.1f} kPa; weather moves it by up to 3"
-        " kPa.",
-    )
 
 
 @dataclass(frozen=True)
 class PressureReading:
     """One absolute sensor with the engine off and the ignition on."""
 
-    component: str
-    pressure_kpa: float
-    span_kpa: float | None = None
+    component: str = field(metadata=asked(label="Sensor", text="line"))
+    pressure_kpa: float = field(
+        metadata=asked(label="Shows", quantity="pressure", low=0, high=600, unit="kPa")
+    )
+    span_kpa: float | None = field(default=None, metadata=asked(low=20, high=1000, unit="kPa"))
     """The sensor's span: a wide one is coarser, and has its own tolerance."""
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -75,10 +29,24 @@ class PressureReading:
 class KeyOnInput:
     """All absolute sensors, and what is known of the air outside."""
 
-    readings: list[PressureReading]
-    barometer_kpa: float | None = None
-    altitude_m: float | None = None
-    tolerance_kpa: float = 2.5
+    readings: list[PressureReading] = field(
+        metadata=asked(
+            rows=(("map_sensor", "101.0"), ("barometric_sensor", "101.4"), ("boost_sensor", "96.2"))
+        )
+    )
+    barometer_kpa: float | None = field(
+        default=None,
+        metadata=asked(label="Barometer", quantity="pressure", hint="wins over the height"),
+    )
+    altitude_m: float | None = field(
+        default=None, metadata=asked(label="Height above the sea", quantity="height", start="12")
+    )
+    tolerance_kpa: float = field(
+        default=2.5,
+        metadata=asked(
+            label="Tolerance", quantity="pressure", start="2.5", low=0.1, high=20, unit="kPa"
+        ),
+    )
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -154,8 +122,8 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     Reference: barometer, else altitude, else the median of three or more readings. Two readings
     that differ with no reference can not say which is wrong: undecided.
     """
+    check_ranges(given)
     need(len(given.readings) >= 1, "readings", len(given.readings), allowed="at least one reading")
-    within("tolerance_kpa", given.tolerance_kpa, 0.1, high=20, unit="kPa")
     seen: set[str] = set()
     for i, reading in enumerate(given.readings):
         need(
@@ -165,9 +133,6 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
             allowed="each component once",
         )
         seen.add(reading.component)
-        within(f"readings[{i}].pressure_kpa", reading.pressure_kpa, 0, high=600, unit="kPa")
-        if reading.span_kpa is not None:
-            within(f"readings[{i}].span_kpa", reading.span_kpa, 20, high=1000, unit="kPa")
     values = [r.pressure_kpa for r in given.readings]
     reference, source = _reference(given, values)
     if reference is None:
@@ -233,3 +198,13 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
         verdict=verdict,
         sentence=sentence,
     )
+
+
+CALCULATION = Calculation(
+    name="key-on-agreement",
+    title="Key-on agreement",
+    question="Engine off, ignition on: which sensor stands out?",
+    takes=KeyOnInput,
+    run=key_on_agreement,
+    place=2,
+)

@@ -1,0 +1,1 @@
+"""The calculations, one a file; `catalogue` holds them all by their contract names."""
