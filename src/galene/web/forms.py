@@ -1,12 +1,21 @@
-"""What comes out of a form: texts, numbers, quantities in whatever unit the meter shows."""
+"""What comes out of a form: texts, numbers, quantities in whatever unit the meter shows.
+
+A route reads a form by a model whose fields say what they are: `number`, `whole`, `quantity`,
+`Day`, `Moment`, `Yes`, or plain texts.
+"""
 
 from collections.abc import Callable, Iterable
+from datetime import UTC, datetime
+from typing import Annotated, Any, TypeVar, get_origin
 
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, ValidationInfo
 from starlette.datastructures import FormData
 
 from galene.core.errors import InputError
 from galene.core.units import QUANTITIES, in_system, parse_number, parse_quantity
 from galene.jobs.errors import Invalid
+
+M = TypeVar("M", bound="FormModel")
 
 
 class Form:
@@ -73,6 +82,29 @@ class Form:
             self.faults[name] = f"{label}: {fault.allowed}."
             return None
 
+    def read(self, model: type[M]) -> M:
+        """The form as a model reads it.
+
+        Raises
+        ------
+        Invalid
+            With every field that can not be, and the faults gathered before.
+        """
+        given: dict[str, Any] = {}
+        for name, info in model.model_fields.items():
+            sent = info.alias or name
+            if get_origin(info.annotation) in (list, tuple):
+                given[sent] = self.texts(sent)
+            elif self.text(sent).strip():
+                given[sent] = self.text(sent)
+        try:
+            found = model.model_validate(given, context=self)
+        except ValidationError as fault:
+            self.faults |= {str(e["loc"][0]): _words(e) for e in fault.errors()}
+            raise Invalid(self.faults) from fault
+        self.check()
+        return found
+
     def check(self) -> None:
         """Raise `Invalid` with all faults gathered so far."""
         if self.faults:
@@ -82,3 +114,84 @@ class Form:
         """Fields with something in them that a person typed or chose, for pages that give them
         back."""
         return [(k, v) for k, v in self.pairs if v and k not in ("once", "seen")]
+
+
+class FormModel(BaseModel):
+    """A form's fields. `seen` is the revision of the section that the page showed."""
+
+    model_config = ConfigDict(frozen=True, allow_inf_nan=False)
+    seen: Annotated[int, Field(ge=0, lt=10**9)] = 0
+
+
+def _words(error: Any) -> str:
+    """A validation's fault in words for the page."""
+    own = error.get("ctx", {}).get("error")
+    if own is not None:
+        return str(own)
+    return "Enter a figure." if error["type"] == "missing" else "This can not be."
+
+
+def _number(label: str, *, least: float, most: float, whole: bool) -> BeforeValidator:
+    kind = "whole number" if whole else "number"
+
+    def read(value: Any, info: ValidationInfo) -> Any:
+        if not isinstance(value, str):
+            return value
+        try:
+            number = parse_number(info.field_name or "", value)
+        except InputError:
+            raise ValueError(f"{label}: not a number.") from None
+        if not least <= number <= most or (whole and number != int(number)):
+            raise ValueError(f"{label}: a {kind} from {least:g} to {most:g}.")
+        return int(number) if whole else number
+
+    return BeforeValidator(read)
+
+
+def number(label: str, least: float = -1e12, most: float = 1e12) -> BeforeValidator:
+    """A plain number, with a point or a comma."""
+    return _number(label, least=least, most=most, whole=False)
+
+
+def whole(label: str, least: int = 0, most: int = 10**9) -> BeforeValidator:
+    """A whole number."""
+    return _number(label, least=least, most=most, whole=True)
+
+
+def quantity(quantity_id: str, label: str) -> BeforeValidator:
+    """A quantity in kept units. Its unit: typed with it, else chosen in ``<name>_unit``, else the
+    workshop's."""
+
+    def read(value: Any, info: ValidationInfo) -> Any:
+        if not isinstance(value, str) or not isinstance(info.context, Form):
+            return value
+        found, form = QUANTITIES[quantity_id], info.context
+        unit = form.text(f"{info.field_name}_unit") or in_system(found, form.system).id
+        try:
+            return parse_quantity(info.field_name or "", value, found, default_unit=unit)
+        except InputError as fault:
+            raise ValueError(f"{label}: {fault.allowed}.") from None
+
+    return BeforeValidator(read)
+
+
+def _read_day(value: Any) -> Any:
+    try:
+        return datetime.strptime(value, "%Y-%m-%d").replace(tzinfo=UTC)
+    except (TypeError, ValueError):
+        raise ValueError("A day: year, month, day.") from None
+
+
+def _read_moment(value: Any) -> Any:
+    try:
+        return datetime.fromisoformat(value).astimezone()
+    except (TypeError, ValueError, OverflowError):
+        raise ValueError("A day and time.") from None
+
+
+Day = Annotated[datetime | None, BeforeValidator(_read_day)]
+"""A day, None where it was left empty."""
+Moment = Annotated[datetime | None, BeforeValidator(_read_moment)]
+"""A day and time, None where it was left empty."""
+Yes = Annotated[bool, BeforeValidator(lambda value: value == "yes")]
+"""A box that is ticked, or a choice of yes and no."""

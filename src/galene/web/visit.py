@@ -15,6 +15,7 @@ from fastapi.routing import APIRoute
 from sqlalchemy.orm import Session
 
 from galene.jobs.act import Act, find_job
+from galene.jobs.errors import Invalid
 from galene.jobs.people import session_of
 from galene.store.models import Job, Person, WebSession, Workshop
 from galene.web.forms import Form
@@ -111,6 +112,35 @@ class Visit:
             self.db.rollback()
             self.db.refresh(self.session)
             raise
+
+    def submit(
+        self,
+        form: Form,
+        write: Callable[[Act], str | None],
+        *,
+        to: str,
+        shown: Callable[[dict[str, str]], Response] | None = None,
+    ) -> Response:
+        """Every form's way: the write is claimed by the form's token, done and durable before the
+        answer leads on; or the page is shown again with its faults.
+
+        Parameters
+        ----------
+        write : does it; returns where to go where that is known only now
+        to : where to go, for a form that was sent before too
+        shown : the page with faults by field; without it they are told on a page of their own
+        """
+        try:
+            form.check()
+            with self.writing(form, to) as act:
+                found = write(act)
+                if found:
+                    act.leads_to(form.token, found)
+        except Invalid as fault:
+            if shown is None:
+                raise
+            return shown(fault.fields)
+        return self.go(found or to)
 
     @contextmanager
     def setting(self) -> Iterator[Act]:

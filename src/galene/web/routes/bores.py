@@ -11,8 +11,7 @@ from galene.core.errors import InputError
 from galene.core.job_records import KeptBore
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs import evidence
-from galene.jobs.act import family_of, revision
-from galene.jobs.errors import Invalid
+from galene.jobs.act import Act, family_of, revision
 from galene.store.models import Job, Look
 from galene.web.drawings import gauge
 from galene.web.forms import Form
@@ -230,24 +229,27 @@ def save(visit: Signed, number: str, part: str, *, form: Sent) -> Response:
     if form.text("resample"):
         return _reshaped(visit, form, bores, job=visit.job(number), part=part)
     location = f"/jobs/{number}/bores/{part}?phase={phase}"
-    try:
-        form.check()
-        with visit.writing(form, location) as act:
-            evidence.save_bores(
-                act,
-                number,
-                phase,
-                part_id=part,
-                bores=bores,
-                deposit=form.text("deposit"),
-                note=form.text("note"),
-                seen=form.integer("seen"),
-            )
-    except Invalid as fault:
-        return page(
-            visit, visit.job(number), part, phase=phase, status=422, form=form, faults=fault.fields
+
+    def write(act: Act) -> None:
+        evidence.save_bores(
+            act,
+            number,
+            phase,
+            part_id=part,
+            bores=bores,
+            deposit=form.text("deposit"),
+            note=form.text("note"),
+            seen=form.integer("seen"),
         )
-    return visit.go(location)
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(
+            visit, visit.job(number), part, phase=phase, status=422, form=form, faults=faults
+        ),
+    )
 
 
 def _reshaped(

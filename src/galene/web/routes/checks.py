@@ -12,7 +12,7 @@ from galene.core.diagnosis.inference import HEATED_C
 from galene.core.errors import InputError
 from galene.core.measured import outside_pressure_kpa
 from galene.jobs import checks, diagnosis, evidence, logs
-from galene.jobs.act import family_of, revision
+from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
@@ -115,9 +115,11 @@ def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
 @router.post("/jobs/{number}/checks/{check_id}/opened")
 def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     """What was opened for the check goes on the must-go-back list."""
-    with visit.writing(form, f"/jobs/{number}/checks/{check_id}") as act:
+
+    def write(act: Act) -> None:
         checks.open_for(act, number, check_id)
-    return visit.go(f"/jobs/{number}/checks/{check_id}")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/checks/{check_id}")
 
 
 @router.get("/jobs/{number}/checks/{check_id}")
@@ -148,40 +150,41 @@ def live(visit: Signed, number: str, check_id: str, *, form: Sent) -> HTMLRespon
 @router.post("/jobs/{number}/isolation")
 def isolate(visit: Signed, number: str, form: Sent) -> Response:
     location = f"/jobs/{number}/checks/isolation_unplug"
-    try:
-        with visit.writing(form, location) as act:
-            checks.begin_isolation(act, number, form.text("part"))
-    except Invalid as fault:
-        return page(
-            visit, visit.job(number), "isolation_unplug", status=422, form=form, faults=fault.fields
-        )
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        checks.begin_isolation(act, number, form.text("part"))
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(
+            visit, visit.job(number), "isolation_unplug", status=422, form=form, faults=faults
+        ),
+    )
 
 
 @router.post("/jobs/{number}/checks/{check_id}")
 def keep(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
-    location = f"/jobs/{number}/checks/{check_id}"
     reading = READINGS.get(check_id)
-    try:
+
+    def write(act: Act) -> None:
         if reading is None:
-            results = {
-                k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")
-            }
-            with visit.writing(form, location) as act:
-                diagnosis.record_check(act, number, check_id, results=results)
-        else:
+            said = {k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")}
+            diagnosis.record_check(act, number, check_id, results=said)
+            return
+        try:
             given = given_of(SHEETS[reading.calculation], form)
-            with visit.writing(form, location) as act:
-                checks.keep_check(act, number, check_id, given=given, form=form.text("form"))
-    except InputError as fault:
-        return page(
-            visit,
-            visit.job(number),
-            check_id,
-            status=422,
-            form=form,
-            faults={fault.field: f"{fault.field}: allowed is {fault.allowed}."},
-        )
-    except Invalid as fault:
-        return page(visit, visit.job(number), check_id, status=422, form=form, faults=fault.fields)
-    return visit.go(location)
+            checks.keep_check(act, number, check_id, given=given, form=form.text("form"))
+        except InputError as fault:
+            words = f"{fault.field}: allowed is {fault.allowed}."
+            raise Invalid({fault.field: words}) from fault
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/checks/{check_id}",
+        shown=lambda faults: page(
+            visit, visit.job(number), check_id, status=422, form=form, faults=faults
+        ),
+    )

@@ -1,22 +1,26 @@
 """Stage 2: the before set. The after set's forms use the same parts."""
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
+from pydantic import Field
 
+from galene.core.airpath import EngineFamily
 from galene.core.job_records import SetConditions
 from galene.core.measured import bank_trims_of, key_on_of, outside_pressure_kpa, trim_split_of
 from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
-from galene.jobs.act import family_of, revision
-from galene.jobs.errors import Invalid, Refused
+from galene.jobs.act import Act, family_of, revision
+from galene.jobs.errors import Refused
 from galene.jobs.logs import count_logs
 from galene.jobs.stages import lacks
 from galene.knowledge import reading_channels
+from galene.knowledge.reading_channels import Channel
 from galene.store.models import Job, ReadingSet
 from galene.web.drawings.airpath import picture_of
-from galene.web.forms import Form
+from galene.web.forms import Form, FormModel, Yes, quantity
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -135,127 +139,141 @@ def show(visit: Signed, number: str) -> HTMLResponse:
     return page(visit, visit.job(number))
 
 
-def _conditions(form: Form) -> SetConditions:
-    return SetConditions(
-        coolant_c=form.quantity("coolant_c", "temperature", "Coolant"),
-        intake_c=form.quantity("intake_c", "temperature", "Intake air"),
-        load=tuple(form.texts("load")),
-        protective_mode=form.text("protective_mode") == "yes",
-    )
+class ConditionsForm(FormModel):
+    """What held while a set was taken."""
+
+    coolant_c: Annotated[float | None, quantity("temperature", "Coolant")] = None
+    intake_c: Annotated[float | None, quantity("temperature", "Intake air")] = None
+    load: list[str] = Field(default_factory=list)
+    protective_mode: Yes = False
+
+    def record(self) -> SetConditions:
+        """The conditions as they are kept."""
+        return SetConditions(
+            coolant_c=self.coolant_c,
+            intake_c=self.intake_c,
+            load=tuple(self.load),
+            protective_mode=self.protective_mode,
+        )
 
 
-def save_set(visit: Visit, number: str, form: Form, *, location: str) -> None:
-    """Save a typed or pasted reading table.
+def _typed_columns(form: Form, channels: Sequence[Channel]) -> dict[str, list[float | None]]:
+    """The table's columns as typed, a fault at its own cell."""
+    columns: dict[str, list[float | None]] = {}
+    for channel in channels:
+        column = columns.setdefault(channel.id, [])
+        for i, typed in enumerate(form.texts(channel.id)):
+            before = dict(form.faults)
+            column.append(form.quantity(channel.id, channel.quantity, channel.label, text=typed))
+            if form.faults != before:
+                form.faults = before | {f"{channel.id}.{i}": form.faults[channel.id]}
+    return columns
+
+
+def _pasted_columns(form: Form, family: EngineFamily, kind: str) -> dict[str, list[float | None]]:
+    """The table's columns out of pasted rows.
 
     Raises
     ------
-    Invalid, Refused
+    Invalid
     """
+    units = {
+        c.id: form.text(f"{c.id}_unit") or in_system(QUANTITIES[c.quantity], form.system).id
+        for c in reading_channels.channels_of(family, kind)
+    }
+    rows = evidence.read_pasted(family, kind, form.text("rows"), units=units)
+    return {channel: list(values) for channel, values in rows.items()}
+
+
+@router.post("/jobs/{number}/readings")
+def readings(visit: Signed, number: str, form: Sent) -> Response:
+    """Save a typed or pasted reading table."""
     phase, kind = form.text("phase"), form.text("kind")
     if phase not in ("before", "after") or kind not in reading_channels.CHANNELS:
         raise Refused("This table is not known", ["Load the page again."])
-    family = family_of(visit.job(number))
-    channels = reading_channels.channels_of(family, kind)
-    conditions = _conditions(form)
-    values: dict[str, list[float | None]]
-    if form.text("rows").strip():
-        units = {
-            c.id: (
-                form.text(f"{c.id}_unit") or in_system(QUANTITIES[c.quantity], visit.shop.system).id
-            )
-            for c in channels
-        }
-        values = {
-            k: list(v)
-            for k, v in evidence.read_pasted(family, kind, form.text("rows"), units=units).items()
-        }
-        source = "pasted"
-    else:
-        source, values = "typed", {}
-        for channel in channels:
-            column: list[float | None] = []
-            for i, typed in enumerate(form.texts(channel.id)):
-                before = dict(form.faults)
-                column.append(
-                    form.quantity(channel.id, channel.quantity, channel.label, text=typed)
-                )
-                if form.faults != before:
-                    form.faults = before | {f"{channel.id}.{i}": form.faults[channel.id]}
-            values[channel.id] = column
-    form.check()
-    with visit.writing(form, location) as act:
+    pasted = bool(form.text("rows").strip())
+
+    def write(act: Act) -> None:
+        family = family_of(visit.job(number))
+        if pasted:
+            values = _pasted_columns(form, family, kind)
+        else:
+            values = _typed_columns(form, reading_channels.channels_of(family, kind))
+        given = form.read(ConditionsForm)
         evidence.save_readings(
             act,
             number,
             phase,
             kind=kind,
             values=values,
-            conditions=conditions,
-            seen=form.integer("seen"),
-            source=source,
+            conditions=given.record(),
+            seen=given.seen,
+            source="pasted" if pasted else "typed",
         )
 
+    def shown(faults: dict[str, str]) -> HTMLResponse:
+        from galene.web.routes.prove import page as prove_page
 
-@router.post("/jobs/{number}/readings")
-def readings(visit: Signed, number: str, form: Sent) -> Response:
-    after = form.text("phase") == "after"
-    location = f"/jobs/{number}/" + ("prove#after" if after else f"evidence#{form.text('kind')}")
-    try:
-        save_set(visit, number, form, location=location)
-    except Invalid as fault:
-        if after:
-            from galene.web.routes.prove import page as prove_page
+        at = prove_page if phase == "after" else page
+        return at(visit, visit.job(number), 422, form=form, faults=faults)
 
-            return prove_page(visit, visit.job(number), 422, form=form, faults=fault.fields)
-        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
-    return visit.go(location)
+    there = "prove#after" if phase == "after" else f"evidence#{kind}"
+    return visit.submit(form, write, to=f"/jobs/{number}/{there}", shown=shown)
 
 
 @router.post("/jobs/{number}/key-on")
 def key_on(visit: Signed, number: str, form: Sent) -> Response:
-    job = visit.job(number)
-    pressures = {
-        p.id: form.quantity(p.id, "pressure", p.label)
-        for p in family_of(job).parts
-        if form.text(p.id)
-    }
-    barometer = form.quantity("barometer_kpa", "pressure", "Barometer")
-    try:
+    def write(act: Act) -> None:
+        pressures = {
+            p.id: form.quantity(p.id, "pressure", p.label)
+            for p in family_of(visit.job(number)).parts
+            if form.text(p.id)
+        }
+        barometer = form.quantity("barometer_kpa", "pressure", "Barometer")
         form.check()
-        with visit.writing(form, f"/jobs/{number}/evidence#key_on") as act:
-            evidence.save_key_on(
-                act, number, pressures, barometer_kpa=barometer, seen=form.integer("seen")
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
-    return visit.go(f"/jobs/{number}/evidence#key_on")
+        evidence.save_key_on(
+            act, number, pressures, barometer_kpa=barometer, seen=form.integer("seen")
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/evidence#key_on",
+        shown=lambda faults: page(visit, visit.job(number), 422, form=form, faults=faults),
+    )
 
 
 @router.post("/jobs/{number}/looks")
 def look(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/evidence#looks") as act:
-            evidence.save_look(
-                act,
-                number,
-                "before",
-                part_id=form.text("part"),
-                deposit=form.text("deposit"),
-                grade=form.integer("grade", 9),
-                note=form.text("note"),
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
-    return visit.go(f"/jobs/{number}/evidence#looks")
+    def write(act: Act) -> None:
+        evidence.save_look(
+            act,
+            number,
+            "before",
+            part_id=form.text("part"),
+            deposit=form.text("deposit"),
+            grade=form.integer("grade", 9),
+            note=form.text("note"),
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/evidence#looks",
+        shown=lambda faults: page(visit, visit.job(number), 422, form=form, faults=faults),
+    )
 
 
 @router.post("/jobs/{number}/before-missing")
 def missing(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/evidence") as act:
-            evidence.set_before_missing(
-                act, number, form.text("before_missing"), seen=form.integer("seen")
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
-    return visit.go(f"/jobs/{number}/evidence")
+    def write(act: Act) -> None:
+        evidence.set_before_missing(
+            act, number, form.text("before_missing"), seen=form.integer("seen")
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/evidence",
+        shown=lambda faults: page(visit, visit.job(number), 422, form=form, faults=faults),
+    )

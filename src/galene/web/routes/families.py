@@ -11,7 +11,7 @@ from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
 from galene.exchange.families import from_file, to_file
 from galene.jobs import families
-from galene.jobs.act import family_in
+from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.web.drawings.airpath import picture_of
 from galene.web.forms import Form
@@ -96,19 +96,25 @@ def download(visit: Signed, family_id: str, version: int = 0) -> Response:
 @router.post("/reference/families/{family_id}/bulletins")
 def bulletin(visit: Signed, family_id: str, form: Sent) -> Response:
     location = f"/reference/families/{family_id}#bulletins"
-    try:
-        with visit.writing(form, location) as act:
-            families.add_bulletin(
-                act,
-                form.text("kind"),
-                form.text("title"),
-                source=form.text("source"),
-                outcome=form.text("outcome"),
-                family_id=family_id,
-            )
-    except Invalid as fault:
-        return family_page(visit, family_id, 0, status=422, entered=form, faults=fault.fields)
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        families.add_bulletin(
+            act,
+            form.text("kind"),
+            form.text("title"),
+            source=form.text("source"),
+            outcome=form.text("outcome"),
+            family_id=family_id,
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: family_page(
+            visit, family_id, 0, status=422, entered=form, faults=faults
+        ),
+    )
 
 
 @router.post("/reference/families")
@@ -116,37 +122,46 @@ def begin(visit: Signed, form: Sent) -> Response:
     """A family of one's own: a copy, or an empty one."""
     like = form.text("like")
     location = f"/reference/families/{form.text('id').strip().upper()}/edit"
-    try:
-        with visit.writing(form, location) as act:
-            families.new_family(act, form.text("id"), form.text("name"), like=like)
-    except Invalid as fault:
-        return reference_page(
-            visit, 422, faults={f"family_{k}": v for k, v in fault.fields.items()}, entered=form
-        )
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        families.new_family(act, form.text("id"), form.text("name"), like=like)
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: reference_page(
+            visit, 422, faults={f"family_{k}": v for k, v in faults.items()}, entered=form
+        ),
+    )
 
 
 @router.post("/reference/families/take-in")
 def take_in(visit: Signed, form: SentFile) -> Response:
     """A family from a file becomes a draft, so that it is looked at before it is in force."""
-    try:
-        if not form.file:
-            raise InputError("file", "nothing", "an engine family's JSON file")
-        one, pictures = from_file(form.file)
-        store = visit.request.app.state.pictures
-        location = f"/reference/families/{one.id}/edit"
-        with visit.writing(form, location) as act:
+    store = visit.request.app.state.pictures
+
+    def write(act: Act) -> str:
+        try:
+            if not form.file:
+                raise InputError("file", "nothing", "an engine family's JSON file")
+            one, pictures = from_file(form.file)
             families.take_in(act, one)
-            for name, data in pictures.items():
-                store.keep_encoded(name, data)
-    except (InputError, Refused) as fault:
-        lines = (
-            [f"{fault.field}: {fault.value!r}. Wanted: {fault.allowed}."]
-            if isinstance(fault, InputError)
-            else fault.reasons
-        )
-        return reference_page(visit, 422, faults={"file": " · ".join(lines)}, entered=form)
-    return visit.go(location)
+        except InputError as fault:
+            words = f"{fault.field}: {fault.value!r}. Wanted: {fault.allowed}."
+            raise Invalid({"file": words}) from fault
+        except Refused as fault:
+            raise Invalid({"file": " · ".join(fault.reasons)}) from fault
+        for name, data in pictures.items():
+            store.keep_encoded(name, data)
+        return f"/reference/families/{one.id}/edit"
+
+    return visit.submit(
+        form,
+        write,
+        to="/reference",
+        shown=lambda faults: reference_page(visit, 422, faults=faults, entered=form),
+    )
 
 
 @router.get("/pictures/{name}.jpg")

@@ -24,6 +24,7 @@ from galene.core.family_faults import STATES
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.exchange.families import faults_of
 from galene.jobs import families, family_edits
+from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.family_edits import Change
 from galene.knowledge.cautions import CAUTIONS
@@ -152,9 +153,11 @@ def show(visit: Signed, family_id: str) -> Response:
 @router.post("/begin")
 def begin(visit: Signed, family_id: str, form: Sent) -> Response:
     location = f"/reference/families/{family_id}/edit"
-    with visit.writing(form, location) as act:
+
+    def write(act: Act) -> None:
         families.begin_draft(act, family_id)
-    return visit.go(location)
+
+    return visit.submit(form, write, to=location)
 
 
 def _save(
@@ -162,24 +165,21 @@ def _save(
 ) -> Response:
     """Change the draft and show the same place again, with faults at their fields where it can not
     be."""
-    location = f"/reference/families/{family_id}/edit?{at}#edit"
     query = dict(p.split("=", 1) for p in at.split("&"))
-    try:
-        form.check()
-        with visit.writing(form, location) as act:
+
+    def write(act: Act) -> None:
+        try:
             families.edit_draft(act, family_id, form.integer("seen"), what=what, change=change)
-    except Invalid as fault:
-        return page(visit, family_id, 422, form=form, faults=fault.fields, query=query)
-    except InputError as fault:
-        return page(
-            visit,
-            family_id,
-            422,
-            form=form,
-            faults={fault.field: f"{fault.value!r} is not possible; allowed: {fault.allowed}"},
-            query=query,
-        )
-    return visit.go(location)
+        except InputError as fault:
+            words = f"{fault.value!r} is not possible; allowed: {fault.allowed}"
+            raise Invalid({fault.field: words}) from fault
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/reference/families/{family_id}/edit?{at}#edit",
+        shown=lambda faults: page(visit, family_id, 422, form=form, faults=faults, query=query),
+    )
 
 
 def _family(visit: Visit, family_id: str) -> EngineFamily:
@@ -520,35 +520,31 @@ def save_picture(visit: Signed, family_id: str, form: SentFile) -> Response:
 @router.post("/undo")
 def undo(visit: Signed, family_id: str, form: Sent) -> Response:
     location = f"/reference/families/{family_id}/edit"
-    with visit.writing(form, location) as act:
+
+    def write(act: Act) -> None:
         families.undo_draft(act, family_id, form.integer("seen"))
-    return visit.go(location)
+
+    return visit.submit(form, write, to=location)
 
 
 @router.post("/drop")
 def drop(visit: Signed, family_id: str, form: Sent) -> Response:
-    with visit.writing(form, "/reference#families") as act:
+    def write(act: Act) -> None:
         families.drop_draft(act, family_id, form.integer("seen"))
-    return visit.go("/reference#families")
+
+    return visit.submit(form, write, to="/reference#families")
 
 
 @router.post("/publish")
 def publish(visit: Signed, family_id: str, form: Sent) -> Response:
-    location = f"/reference/families/{family_id}"
+    def write(act: Act) -> None:
+        families.publish(act, family_id, form.integer("seen"), note=form.text("note"))
+
+    def shown(faults: dict[str, str], status: int = 422) -> HTMLResponse:
+        query = {"section": "facts"}
+        return page(visit, family_id, status, form=form, faults=faults, query=query)
+
     try:
-        with visit.writing(form, location) as act:
-            families.publish(act, family_id, form.integer("seen"), note=form.text("note"))
-    except Invalid as fault:
-        return page(
-            visit, family_id, 422, form=form, faults=fault.fields, query={"section": "facts"}
-        )
+        return visit.submit(form, write, to=f"/reference/families/{family_id}", shown=shown)
     except Refused as fault:
-        return page(
-            visit,
-            family_id,
-            409,
-            form=form,
-            faults={"publish": "; ".join(fault.reasons[:3])},
-            query={"section": "facts"},
-        )
-    return visit.go(location)
+        return shown({"publish": "; ".join(fault.reasons[:3])}, 409)

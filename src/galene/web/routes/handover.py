@@ -9,7 +9,6 @@ from galene.exchange.report import pdf_of
 from galene.jobs import handover
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
-from galene.jobs.errors import Invalid
 from galene.jobs.gates import open_items
 from galene.jobs.prove import compare
 from galene.jobs.report import told_of
@@ -83,38 +82,45 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 
 @router.post("/jobs/{number}/handover")
 def save(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/handover#sign") as act:
-            handover.save_handover(
-                act,
-                number,
-                form.text("cause"),
-                advice=form.text("advice"),
-                fed=form.text("fed") == "yes",
-                seen=form.integer("seen"),
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/handover#sign")
+    def write(act: Act) -> None:
+        handover.save_handover(
+            act,
+            number,
+            form.text("cause"),
+            advice=form.text("advice"),
+            fed=form.text("fed") == "yes",
+            seen=form.integer("seen"),
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/handover#sign",
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/sign")
 def sign(visit: Signed, number: str, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}/handover") as act:
+    def write(act: Act) -> None:
         handover.sign(act, number, form.text("override_reason"))
-    return visit.go(f"/jobs/{number}/handover")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/handover")
 
 
 @router.post("/jobs/{number}/reopen")
 def reopen(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}") as act:
-            job = handover.reopen(
-                act, number, form.text("reason"), stage=form.text("stage") or "evidence"
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/{job.stage}")
+    def write(act: Act) -> str:
+        stage = form.text("stage") or "evidence"
+        job = handover.reopen(act, number, form.text("reason"), stage=stage)
+        return f"/jobs/{number}/{job.stage}"
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}",
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.get("/jobs/{number}/report")

@@ -1,15 +1,16 @@
 """Stage 1: a new job, and its intake."""
 
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
+from pydantic import Field
 
 from galene.core.codes import read_codes
 from galene.core.diagnosis.assess import is_heard
 from galene.jobs import intake, maker_codes
-from galene.jobs.act import family_of, revision
+from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import bulletins_for, families
 from galene.jobs.stages import advance, go_back, lacks
@@ -17,6 +18,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.evidence import EVIDENCE, WHEN
 from galene.store.models import Job
 from galene.store.repositories import jobs, vehicles
+from galene.web.forms import FormModel, Moment, number, quantity
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -48,50 +50,63 @@ def found(visit: Signed, plate: str = "") -> HTMLResponse:
     )
 
 
+class NewJobForm(FormModel):
+    """A vehicle by its plate, or a new one, and the complaint."""
+
+    plate: str = ""
+    new: str = ""
+    maker: str = ""
+    model: str = ""
+    year: str = ""
+    family: str = ""
+    keeper: str = ""
+    hazards: list[str] = Field(default_factory=list)
+    complaint: str = ""
+    due: Moment = None
+
+    def vehicle(self) -> intake.NewVehicle:
+        """The vehicle as typed."""
+        return intake.NewVehicle(
+            plate=self.plate,
+            maker=self.maker,
+            model=self.model,
+            year=self.year,
+            family=self.family,
+            keeper=self.keeper,
+            hazards=self.hazards,
+        )
+
+
 @router.post("/jobs/new")
 def begin(visit: Signed, form: Sent) -> Response:
     key = intake.plate_key(form.text("plate"))
-    vehicle = vehicles.by_key(visit.db, key) if key else None
-    due = None
-    if form.text("due"):
-        try:
-            due = datetime.fromisoformat(form.text("due")).astimezone()
-        except ValueError:
-            form.faults["due"] = "A day and time."
-        if due and not visit.now - timedelta(hours=1) <= due <= visit.now + timedelta(days=365):
-            form.faults["due"] = "From now to a year ahead."
-    try:
-        form.check()
-        with visit.writing(form, "/") as act:
-            if vehicle is None or form.text("new"):
-                vehicle = intake.add_vehicle(
-                    act,
-                    intake.NewVehicle(
-                        plate=form.text("plate"),
-                        maker=form.text("maker"),
-                        model=form.text("model"),
-                        year=form.text("year"),
-                        family=form.text("family"),
-                        keeper=form.text("keeper"),
-                        hazards=form.texts("hazards"),
-                    ),
-                )
-            job = intake.open_job(
-                act, vehicle, form.text("complaint"), bay=visit.person.bay, due_at=due
-            )
-            location = f"/jobs/{job.number}/intake"
-            act.leads_to(form.token, location)
-    except Invalid as fault:
+    known = vehicles.by_key(visit.db, key) if key and not form.text("new") else None
+
+    def write(act: Act) -> str:
+        given = form.read(NewJobForm)
+        if given.due and not in_a_year(given.due, visit.now):
+            raise Invalid({"due": "From now to a year ahead."})
+        vehicle = known or intake.add_vehicle(act, given.vehicle())
+        job = intake.open_job(act, vehicle, given.complaint, bay=visit.person.bay, due_at=given.due)
+        return f"/jobs/{job.number}/intake"
+
+    def shown(faults: dict[str, str]) -> HTMLResponse:
         return new_page(
             visit,
             422,
             typed=form.text("plate"),
-            vehicle=None if form.text("new") else vehicle,
-            adding=bool(form.text("new")) or vehicle is None,
-            faults=fault.fields,
+            vehicle=known,
+            adding=known is None,
+            faults=faults,
             entered=form,
         )
-    return visit.go(location)
+
+    return visit.submit(form, write, to="/", shown=shown)
+
+
+def in_a_year(due: datetime, now: datetime) -> bool:
+    """Whether a day that a job is due lies ahead, and not too far."""
+    return now - timedelta(hours=1) <= due <= now + timedelta(days=365)
 
 
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
@@ -128,46 +143,67 @@ def show(visit: Signed, number: str) -> HTMLResponse:
     return page(visit, visit.job(number))
 
 
+class IntakeFields(FormModel):
+    """The intake's fields; `onward` goes on to the evidence."""
+
+    complaint: str = ""
+    recent_work: str = ""
+    distance: Annotated[float | None, quantity("distance", "Odometer")] = None
+    hours: Annotated[float | None, number("Engine hours")] = None
+    coolant: str = ""
+    oil: str = ""
+    bulletins_source: str = ""
+    bulletins_outcome: str = ""
+    onward: str = ""
+
+
 @router.post("/jobs/{number}/intake")
 def save(visit: Signed, number: str, form: Sent) -> Response:
-    given = intake.IntakeForm(
-        complaint=form.text("complaint"),
-        recent_work=form.text("recent_work"),
-        distance_km=form.quantity("distance", "distance", "Odometer"),
-        hours=form.number("hours", "Engine hours"),
-        coolant=form.text("coolant"),
-        oil=form.text("oil"),
-        bulletins_source=form.text("bulletins_source"),
-        bulletins_outcome=form.text("bulletins_outcome"),
-    )
     onward = bool(form.text("onward"))
-    location = f"/jobs/{number}/" + ("evidence" if onward else "intake#saved")
-    try:
-        form.check()
-        with visit.writing(form, location) as act:
-            intake.save_intake(act, number, given, seen=form.integer("seen"))
-            if onward:
-                act.db.flush()
-                advance(act, number, "intake")
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        given = form.read(IntakeFields)
+        kept = intake.IntakeForm(
+            complaint=given.complaint,
+            recent_work=given.recent_work,
+            distance_km=given.distance,
+            hours=given.hours,
+            coolant=given.coolant,
+            oil=given.oil,
+            bulletins_source=given.bulletins_source,
+            bulletins_outcome=given.bulletins_outcome,
+        )
+        intake.save_intake(act, number, kept, seen=given.seen)
+        if onward:
+            act.db.flush()
+            advance(act, number, "intake")
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/" + ("evidence" if onward else "intake#saved"),
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/maker-code")
 def maker_code(visit: Signed, number: str, form: Sent) -> Response:
     location = f"/jobs/{number}/intake#codes"
-    try:
-        with visit.writing(form, location) as act:
-            maker_codes.name_code(
-                act,
-                form.text("maker_code"),
-                form.text("maker_text"),
-                evidence=form.text("maker_group"),
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        maker_codes.name_code(
+            act,
+            form.text("maker_code"),
+            form.text("maker_text"),
+            evidence=form.text("maker_group"),
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/tap")
@@ -194,19 +230,23 @@ def preview(visit: Signed, number: str, form: Sent) -> HTMLResponse:
 
 @router.post("/jobs/{number}/codes")
 def codes(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/intake#codes") as act:
-            intake.add_codes(act, number, form.text("codes"))
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/intake#codes")
+    def write(act: Act) -> None:
+        intake.add_codes(act, number, form.text("codes"))
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/intake#codes",
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/codes/remove")
 def remove(visit: Signed, number: str, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}/intake#codes") as act:
+    def write(act: Act) -> None:
         intake.remove_code(act, number, form.text("code"))
-    return visit.go(f"/jobs/{number}/intake#codes")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/intake#codes")
 
 
 @router.post("/jobs/{number}/advance")
@@ -214,18 +254,22 @@ def onward(visit: Signed, number: str, form: Sent) -> Response:
     stage = form.text("stage")
     if stage not in ("intake", "evidence", "diagnosis", "plan", "work", "prove"):
         raise Missing(f"stage {stage}")
-    with visit.writing(form, f"/jobs/{number}") as act:
+
+    def write(act: Act) -> str:
         job = advance(act, number, stage)
         location = f"/jobs/{number}/{job.stage}"
-        act.leads_to(form.token, location)
-    return visit.go(location)
+        return location
+
+    return visit.submit(form, write, to=f"/jobs/{number}")
 
 
 @router.post("/jobs/{number}/back")
 def back(visit: Signed, number: str, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}") as act:
-        go_back(act, number, form.text("stage"), reason=form.text("reason"))
-    return visit.go(f"/jobs/{number}/{form.text('stage')}")
+    def write(act: Act) -> str:
+        job = go_back(act, number, form.text("stage"), reason=form.text("reason"))
+        return f"/jobs/{number}/{job.stage}"
+
+    return visit.submit(form, write, to=f"/jobs/{number}")
 
 
 @router.get("/jobs/{number}/trace")

@@ -11,7 +11,7 @@ from galene.core.logs import ColumnMapping, ColumnPlace, outline
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.exchange.logs import TIME_UNITS
 from galene.jobs import evidence, logs
-from galene.jobs.act import family_of, revision
+from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Refused
 from galene.knowledge import reading_channels
 from galene.knowledge.base import KNOWLEDGE
@@ -51,14 +51,17 @@ def index(visit: Signed, number: str) -> HTMLResponse:
 
 @router.post("/jobs/{number}/logs")
 def take_in(visit: Signed, number: str, form: SentFile) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/logs") as act:
-            log = logs.take_in(act, number, form.file_name, data=form.file)
-            location = f"/jobs/{number}/logs/{log.id}"
-            act.leads_to(form.token, location)
-    except Invalid as fault:
-        return list_page(visit, visit.job(number), 422, faults=fault.fields)
-    return visit.go(location)
+    def write(act: Act) -> str:
+        log = logs.take_in(act, number, form.file_name, data=form.file)
+        location = f"/jobs/{number}/logs/{log.id}"
+        return location
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/logs",
+        shown=lambda faults: list_page(visit, visit.job(number), 422, faults=faults),
+    )
 
 
 def _stretches(visit: Visit, log: LogFile, form: Form | None) -> list[dict[str, Any]]:
@@ -297,11 +300,12 @@ def _mapping(form: Form, log: LogFile) -> ColumnMapping:
 @router.post("/jobs/{number}/logs/{log_id}/mapping")
 def mapping(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
     location = f"/jobs/{number}/logs/{log_id}"
-    try:
+
+    def write(act: Act) -> None:
         chosen = _mapping(form, logs.find_log(visit.db, visit.job(number), log_id))
-        with visit.writing(form, location) as act:
-            logs.save_mapping(act, number, log_id, mapping=chosen, seen=form.integer("seen"))
-    except Invalid as fault:
+        logs.save_mapping(act, number, log_id, mapping=chosen, seen=form.integer("seen"))
+
+    def shown(faults: dict[str, str]) -> HTMLResponse:
         job = visit.job(number)
         return page(
             visit,
@@ -309,9 +313,10 @@ def mapping(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
             logs.find_log(visit.db, job, log_id),
             status=422,
             form=form,
-            faults=fault.fields,
+            faults=faults,
         )
-    return visit.go(location)
+
+    return visit.submit(form, write, to=location, shown=shown)
 
 
 @router.post("/jobs/{number}/logs/{log_id}/stretches")
@@ -320,16 +325,22 @@ def stretches(visit: Signed, number: str, log_id: int, *, form: Sent) -> Respons
     job = visit.job(number)
     log = logs.find_log(visit.db, job, log_id)
     ends: list[tuple[float, float]] = []
-    try:
+
+    def write(act: Act) -> None:
         for k, s in enumerate(log.segments):
             start, end = form.number(f"start.{k}", "From"), form.number(f"end.{k}", "To")
             ends.append((s.start_s if start is None else start, s.end_s if end is None else end))
         form.check()
-        with visit.writing(form, location) as act:
-            logs.save_segments(act, number, log_id, ends=ends, seen=form.integer("seen"))
-    except Invalid as fault:
-        return page(visit, visit.job(number), log, status=422, form=form, faults=fault.fields)
-    return visit.go(location)
+        logs.save_segments(act, number, log_id, ends=ends, seen=form.integer("seen"))
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(
+            visit, visit.job(number), log, status=422, form=form, faults=faults
+        ),
+    )
 
 
 @router.post("/jobs/{number}/logs/{log_id}/readings")
@@ -338,19 +349,20 @@ def readings(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response
     if phase not in ("before", "after"):
         raise Refused("This table is not known", ["Load the page again."])
     location = f"/jobs/{number}/" + ("prove#after" if phase == "after" else f"evidence#{kind}")
-    try:
-        with visit.writing(form, location) as act:
-            logs.take_readings(
-                act,
-                number,
-                log_id,
-                phase=phase,
-                kind=kind,
-                load=form.texts("load"),
-                protective_mode=form.text("protective_mode") == "yes",
-                seen=form.integer("seen"),
-            )
-    except Invalid as fault:
+
+    def write(act: Act) -> None:
+        logs.take_readings(
+            act,
+            number,
+            log_id,
+            phase=phase,
+            kind=kind,
+            load=form.texts("load"),
+            protective_mode=form.text("protective_mode") == "yes",
+            seen=form.integer("seen"),
+        )
+
+    def shown(faults: dict[str, str]) -> HTMLResponse:
         job = visit.job(number)
         return page(
             visit,
@@ -358,13 +370,15 @@ def readings(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response
             logs.find_log(visit.db, job, log_id),
             status=422,
             form=form,
-            faults={f"{kind}": "; ".join(dict.fromkeys(fault.fields.values()))},
+            faults={f"{kind}": "; ".join(dict.fromkeys(faults.values()))},
         )
-    return visit.go(location)
+
+    return visit.submit(form, write, to=location, shown=shown)
 
 
 @router.post("/jobs/{number}/logs/{log_id}/away")
 def away(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}/logs") as act:
+    def write(act: Act) -> None:
         logs.take_away(act, number, log_id)
-    return visit.go(f"/jobs/{number}/logs")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/logs")

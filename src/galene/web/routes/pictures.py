@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from galene.core.errors import InputError
 from galene.jobs import pictures
-from galene.jobs.act import family_of
+from galene.jobs.act import Act, family_of
 from galene.jobs.errors import AlreadyDone, Invalid
 from galene.store.models import Job
 from galene.web.forms import Form
@@ -51,35 +51,40 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 def add(visit: Signed, number: str, form: SentFile) -> Response:
     """Keep the file first, then its record: a record never names a picture that is not there."""
     by_script = visit.request.headers.get("accept", "").startswith("application/json")
-    location = f"/jobs/{number}/pictures"
     if form.text("me") not in ("", str(visit.person.id)):
         # Taken by somebody else who is signed out now: it is not theirs who sends it, and waits for
         # its own.
         return JSONResponse({"lines": [], "other": visit.person.name}, 409)
-    try:
+
+    def write(act: Act) -> None:
         try:
             if not form.file:
                 raise InputError("picture", "nothing", "a JPEG, PNG or WebP picture")
             kept = visit.request.app.state.pictures.keep_with_thumbnail(form.file)
         except InputError as fault:
             raise Invalid({"file": f"{fault.value}: wanted is {fault.allowed}."}) from fault
-        with visit.writing(form, location) as act:
-            pictures.add_picture(
-                act,
-                number,
-                form.text("part"),
-                phase=form.text("phase") or "before",
-                note=form.text("note"),
-                kept=kept,
-            )
+        pictures.add_picture(
+            act,
+            number,
+            form.text("part"),
+            phase=form.text("phase") or "before",
+            note=form.text("note"),
+            kept=kept,
+        )
+
+    def shown(faults: dict[str, str]) -> Response:
+        if by_script:
+            return JSONResponse({"lines": list(faults.values())}, 422)
+        return page(visit, visit.job(number), 422, faults=faults, entered=form)
+
+    try:
+        answer = visit.submit(form, write, to=f"/jobs/{number}/pictures", shown=shown)
     except AlreadyDone:
         if not by_script:
             raise
-    except Invalid as fault:
-        if by_script:
-            return JSONResponse({"lines": list(fault.fields.values())}, 422)
-        return page(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return JSONResponse({"outcome": "done"}) if by_script else visit.go(location)
+        return JSONResponse({"outcome": "done"})
+    done = by_script and answer.status_code < 400
+    return JSONResponse({"outcome": "done"}) if done else answer
 
 
 @router.get("/{picture_id}")
@@ -108,8 +113,10 @@ def _marks(form: Form) -> list[Any]:
 @router.post("/{picture_id}")
 def mark(visit: Signed, number: str, picture_id: int, *, form: Sent) -> Response:
     location = f"/jobs/{number}/pictures/{picture_id}"
-    with visit.writing(form, location) as act:
+
+    def write(act: Act) -> None:
         pictures.mark_picture(
             act, number, picture_id, marks=_marks(form), seen=form.integer("seen")
         )
-    return visit.go(location)
+
+    return visit.submit(form, write, to=location)

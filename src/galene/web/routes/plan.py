@@ -1,7 +1,7 @@
 """Stage 4: scope with its kinds of work, method, pick list, time, price."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
@@ -10,9 +10,9 @@ from galene.core.errors import InputError
 from galene.core.planning.records import PartWork
 from galene.core.planning.words import WORKS
 from galene.jobs import plan, spares
-from galene.jobs.act import family_of, revision
+from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
-from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.errors import Missing, Refused
 from galene.jobs.families import bulletins_for
 from galene.jobs.intake import save_bulletins
 from galene.jobs.planning import (
@@ -31,6 +31,7 @@ from galene.knowledge.schools import BY_LETTER
 from galene.store.models import Job
 from galene.web.drawings.airpath import picture_of
 from galene.web.drawings.layers import stack_of
+from galene.web.forms import FormModel, number, whole
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -187,23 +188,24 @@ def works(visit: Signed, number: str, part: str, *, request: Request) -> HTMLRes
 
 @router.post("/jobs/{number}/plan")
 def save(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            plan.save_plan(
-                act,
-                number,
-                form.texts("parts"),
-                extra_spares=form.texts("new_parts"),
-                seen=form.integer("seen"),
-                kinds=kinds_in(form.pairs),
-            )
-    except Invalid as fault:
+    def write(act: Act) -> None:
+        plan.save_plan(
+            act,
+            number,
+            form.texts("parts"),
+            extra_spares=form.texts("new_parts"),
+            seen=form.integer("seen"),
+            kinds=kinds_in(form.pairs),
+        )
+
+    def shown(faults: dict[str, str]) -> HTMLResponse:
         job = visit.job(number)
         known = [p for p in form.texts("parts") if p in {x.id for x in family_of(job).parts}]
         kept = works_of(job, known)
-        page = {**context(visit, job, kept, extra=form.texts("new_parts")), "faults": fault.fields}
+        page = {**context(visit, job, kept, extra=form.texts("new_parts")), "faults": faults}
         return visit.page("plan.html", 422, **page)
-    return visit.go(f"/jobs/{number}/plan#approve")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/plan#approve", shown=shown)
 
 
 @router.get("/jobs/{number}/plan/compare")
@@ -258,48 +260,68 @@ def school(visit: Signed, number: str, form: Sent) -> Response:
         if form.text("back") == "check"
         else f"/jobs/{number}/plan#schools"
     )
-    try:
-        with visit.writing(form, location) as act:
-            plan.override_school(
-                act,
-                number,
-                form.text("letter"),
-                choice=form.text("choice"),
-                reason=form.text("reason"),
-                seen=form.integer("seen_schools"),
-            )
-    except Invalid as fault:
-        return visit.page(
-            "plan.html", 422, faults=fault.fields, **context(visit, visit.job(number))
+
+    def write(act: Act) -> None:
+        plan.override_school(
+            act,
+            number,
+            form.text("letter"),
+            choice=form.text("choice"),
+            reason=form.text("reason"),
+            seen=form.integer("seen_schools"),
         )
-    return visit.go(location)
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: visit.page(
+            "plan.html", 422, faults=faults, **context(visit, visit.job(number))
+        ),
+    )
+
+
+class ApprovalForm(FormModel):
+    """Who agreed to which version, up to which price."""
+
+    version: Annotated[int, whole("Version")] = 0
+    approved_by: str = ""
+    agreed_up_to: Annotated[float | None, number("Up to")] = None
 
 
 @router.post("/jobs/{number}/plan/approve")
 def approve(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        up_to = form.number("agreed_up_to", "Up to")
-        form.check()
-        with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            plan.approve_plan(
-                act, number, form.integer("version"), who=form.text("approved_by"), up_to=up_to
-            )
-    except Invalid as fault:
-        return visit.page(
-            "plan.html", 422, faults=fault.fields, **context(visit, visit.job(number))
+    def write(act: Act) -> None:
+        given = form.read(ApprovalForm)
+        plan.approve_plan(
+            act, number, given.version, who=given.approved_by, up_to=given.agreed_up_to
         )
-    return visit.go(f"/jobs/{number}/plan#approve")
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/plan#approve",
+        shown=lambda faults: page_again(visit, number, faults),
+    )
+
+
+def page_again(visit: Visit, number: str, faults: dict[str, str]) -> HTMLResponse:
+    """The plan's page with what could not be taken."""
+    return visit.page("plan.html", 422, faults=faults, **context(visit, visit.job(number)))
 
 
 @router.post("/jobs/{number}/bulletins")
 def bulletins(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/plan#approve") as act:
-            save_bulletins(
-                act, number, form.text("bulletins_source"), outcome=form.text("bulletins_outcome")
-            )
-    except Invalid as fault:
-        return visit.page(
-            "plan.html", 422, faults=fault.fields, **context(visit, visit.job(number))
+    def write(act: Act) -> None:
+        save_bulletins(
+            act, number, form.text("bulletins_source"), outcome=form.text("bulletins_outcome")
         )
-    return visit.go(f"/jobs/{number}/plan#approve")
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/plan#approve",
+        shown=lambda faults: visit.page(
+            "plan.html", 422, faults=faults, **context(visit, visit.job(number))
+        ),
+    )

@@ -1,6 +1,6 @@
 """Stage 6: clearing, relearn, after set, comparison, road test, pending codes."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
@@ -9,7 +9,7 @@ from galene.core.calculations.before_after import METRICS
 from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.core.relearn import seconds_left
 from galene.jobs import evidence, gates, prove
-from galene.jobs.act import family_of, revision
+from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left
 from galene.jobs.errors import Invalid
 from galene.jobs.planning import rows_of_round
@@ -18,7 +18,7 @@ from galene.knowledge import reading_channels
 from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
 from galene.web.drawings.comparison import rows_of
-from galene.web.forms import Form
+from galene.web.forms import Form, FormModel, quantity
 from galene.web.routes.evidence import table_of
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
@@ -74,9 +74,10 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 
 @router.post("/jobs/{number}/clear")
 def clear(visit: Signed, number: str, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}/prove#relearn") as act:
+    def write(act: Act) -> None:
         prove.clear_codes(act, number)
-    return visit.go(f"/jobs/{number}/prove#relearn")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#relearn")
 
 
 @router.get("/jobs/{number}/relearn")
@@ -127,34 +128,46 @@ def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
     return visit.go(there)
 
 
+class RoadTestForm(FormModel):
+    """The road test as it was driven."""
+
+    kilometres: Annotated[float | None, quantity("distance", "Distance")] = None
+    notes: str = ""
+    complaint_gone: str = ""
+    override_reason: str = ""
+
+
 @router.post("/jobs/{number}/road-test")
 def road_test(visit: Signed, number: str, form: Sent) -> Response:
-    distance = form.quantity("kilometres", "distance", "Distance")
-    try:
-        form.check()
-        with visit.writing(form, f"/jobs/{number}/prove#road") as act:
-            prove.save_road_test(
-                act,
-                number,
-                distance or 0.0,
-                notes=form.text("notes"),
-                complaint_gone=form.text("complaint_gone"),
-                seen=form.integer("seen"),
-                override_reason=form.text("override_reason"),
-            )
-    except Invalid as fault:
-        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
-    return visit.go(f"/jobs/{number}/prove#road")
+    def write(act: Act) -> None:
+        given = form.read(RoadTestForm)
+        prove.save_road_test(
+            act,
+            number,
+            given.kilometres or 0.0,
+            notes=given.notes,
+            complaint_gone=given.complaint_gone,
+            seen=given.seen,
+            override_reason=given.override_reason,
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/prove#road",
+        shown=lambda faults: page(visit, visit.job(number), 422, form=form, faults=faults),
+    )
 
 
 @router.post("/jobs/{number}/pending")
 def pending(visit: Signed, number: str, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/jobs/{number}/prove#pending") as act:
-            if form.text("codes_after").strip() == "" and form.text("none") != "yes":
-                raise Invalid({"codes_after": "Type the codes, or say that there are none."})
-            prove.read_pending(act, number, form.text("codes_after"), seen=form.integer("seen"))
-    except Invalid as fault:
-        faults = {("codes_after" if k == "codes" else k): v for k, v in fault.fields.items()}
+    def write(act: Act) -> None:
+        if form.text("codes_after").strip() == "" and form.text("none") != "yes":
+            raise Invalid({"codes_after": "Type the codes, or say that there are none."})
+        prove.read_pending(act, number, form.text("codes_after"), seen=form.integer("seen"))
+
+    def shown(faults: dict[str, str]) -> HTMLResponse:
+        faults = {("codes_after" if k == "codes" else k): v for k, v in faults.items()}
         return page(visit, visit.job(number), 422, form=form, faults=faults)
-    return visit.go(f"/jobs/{number}/prove#pending")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#pending", shown=shown)

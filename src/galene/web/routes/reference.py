@@ -1,19 +1,19 @@
 """Reference: the workshop's own settings and its engine families."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.jobs import families
-from galene.jobs.act import family_in
-from galene.jobs.errors import Invalid, Missing, NotAllowed
+from galene.jobs.act import Act, family_in
+from galene.jobs.errors import Missing, NotAllowed
 from galene.jobs.learning import how_right
 from galene.jobs.people import WorkshopForm, save_workshop
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.schools import SCHOOLS
 from galene.knowledge.sources import KIND_WORDS, facts_of
-from galene.web.forms import Form
+from galene.web.forms import Form, FormModel, number, quantity
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -61,36 +61,37 @@ def facts(visit: Signed, part: str = "egr_valve") -> HTMLResponse:
     )
 
 
+class SettingsForm(FormModel):
+    """The workshop's settings."""
+
+    system: str = ""
+    hourly_rate: Annotated[float, number("Hourly rate")]
+    altitude: Annotated[float, quantity("height", "Height above the sea")]
+    temperature: Annotated[float, quantity("temperature", "Bay temperature")]
+    humidity: Annotated[float, number("Humidity")]
+
+
 def _settings(form: Form) -> WorkshopForm:
-    rate = form.number("hourly_rate", "Hourly rate")
-    altitude = form.quantity("altitude", "height", "Height above the sea")
-    temperature = form.quantity("temperature", "temperature", "Bay temperature")
-    humidity = form.number("humidity", "Humidity")
-    for name, value in (
-        ("hourly_rate", rate),
-        ("altitude", altitude),
-        ("temperature", temperature),
-        ("humidity", humidity),
-    ):
-        if value is None:
-            form.faults.setdefault(name, "Enter a figure.")
-    form.check()
+    given = form.read(SettingsForm)
     return WorkshopForm(
-        system=form.text("system"),
-        hourly_rate=rate or 0.0,
-        altitude_m=altitude or 0.0,
-        bay_temperature_c=temperature or 0.0,
-        bay_humidity=(humidity or 0.0) / 100,
+        system=given.system,
+        hourly_rate=given.hourly_rate,
+        altitude_m=given.altitude,
+        bay_temperature_c=given.temperature,
+        bay_humidity=given.humidity / 100,
         policy={s.letter: form.text(f"school_{s.letter}") for s in SCHOOLS},
     )
 
 
 @router.post("/reference")
 def save(visit: Signed, form: Sent) -> Response:
-    try:
+    def write(act: Act) -> None:
         given = _settings(form)
-        with visit.writing(form, "/reference#shop") as act:
-            save_workshop(act, given, form.integer("seen"))
-    except Invalid as fault:
-        return page(visit, 422, faults=fault.fields, entered=form)
-    return visit.go("/reference#shop")
+        save_workshop(act, given, form.integer("seen"))
+
+    return visit.submit(
+        form,
+        write,
+        to="/reference#shop",
+        shown=lambda faults: page(visit, 422, faults=faults, entered=form),
+    )

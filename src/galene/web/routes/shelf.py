@@ -1,12 +1,12 @@
 """The shelf: products, what each may touch, stock, what runs out; the matrix of agents against
 parts."""
 
-from datetime import UTC, datetime
 from functools import lru_cache
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
+from pydantic import Field
 
 from galene.core.airpath import EngineFamily
 from galene.core.chemistry.judge import (
@@ -23,6 +23,7 @@ from galene.core.chemistry.judge import (
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
 from galene.jobs import shelf
+from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import families
 from galene.knowledge.agents import AGENTS, subject_of
@@ -31,7 +32,7 @@ from galene.knowledge.labels import PICTOGRAMS, STATEMENTS
 from galene.knowledge.methods import PREPARED
 from galene.store.models import Product
 from galene.store.repositories import shelf as shelf_rows
-from galene.web.forms import Form
+from galene.web.forms import Day, Form, FormModel, number, quantity
 from galene.web.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -232,42 +233,40 @@ def reorder(visit: Signed) -> Response:
     )
 
 
+class ProductFields(FormModel):
+    """A product as typed."""
+
+    name: str = ""
+    class_id: str = ""
+    size_ml: Annotated[float | None, quantity("volume", "Size")] = None
+    price: Annotated[float | None, number("Price")] = None
+    place: str = ""
+    least_ml: Annotated[float | None, quantity("volume", "Least stock")] = None
+    note: str = ""
+    pictograms: list[str] = Field(default_factory=list)
+    statements: str = ""
+
+
 def _product_form(form: Form) -> shelf.ProductForm:
     chosen = {
-        k.removeprefix("property."): v
+        k.removeprefix("property."): v == "yes"
         for k, v in form.pairs
         if k.startswith("property.") and v in ("yes", "no")
     }
-    size, price, least = (
-        form.quantity("size_ml", "volume", "Size"),
-        form.number("price", "Price"),
-        form.quantity("least_ml", "volume", "Least stock"),
-    )
-    form.check()
-    return shelf.ProductForm(
-        name=form.text("name"),
-        class_id=form.text("class_id"),
-        size_ml=size,
-        price=price,
-        place=form.text("place"),
-        least_ml=least,
-        note=form.text("note"),
-        properties={p: v == "yes" for p, v in chosen.items()},
-        pictograms=form.texts("pictograms"),
-        statements=form.text("statements"),
-    )
+    given = form.read(ProductFields)
+    return shelf.ProductForm(**given.model_dump(exclude={"seen"}), properties=chosen)
 
 
 @router.post("/shelf")
 def add(visit: Signed, form: Sent) -> Response:
-    try:
+    def write(act: Act) -> str:
         given = _product_form(form)
-        with visit.writing(form, "/shelf") as act:
-            product = shelf.save_product(act, None, given, seen=0)
-            act.leads_to(form.token, f"/shelf/{product.id}")
-    except Invalid as fault:
-        return _list(visit, 422, form, faults=fault.fields)
-    return visit.go(f"/shelf/{product.id}")
+        product = shelf.save_product(act, None, given, seen=0)
+        return f"/shelf/{product.id}"
+
+    return visit.submit(
+        form, write, to="/shelf", shown=lambda faults: _list(visit, 422, form, faults=faults)
+    )
 
 
 def page(
@@ -309,63 +308,85 @@ def show(visit: Signed, product_id: int) -> HTMLResponse:
 
 @router.post("/shelf/{product_id}")
 def save(visit: Signed, product_id: int, form: Sent) -> Response:
-    try:
+    def write(act: Act) -> None:
         given = _product_form(form)
-        with visit.writing(form, f"/shelf/{product_id}") as act:
-            shelf.save_product(act, product_id, given, seen=form.integer("seen"))
-    except Invalid as fault:
-        return page(
-            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
-        )
-    return visit.go(f"/shelf/{product_id}")
+        shelf.save_product(act, product_id, given, seen=form.integer("seen"))
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/shelf/{product_id}",
+        shown=lambda faults: page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=faults
+        ),
+    )
+
+
+class DeliveryForm(FormModel):
+    """Cans that came."""
+
+    cans: Annotated[float, number("Cans")] = 0.0
+    lot: str = ""
+    expires_on: Day = None
 
 
 @router.post("/shelf/{product_id}/lots")
 def deliver(visit: Signed, product_id: int, form: Sent) -> Response:
-    try:
-        cans = form.number("cans", "Cans")
-        expires = None
-        if form.text("expires_on"):
-            try:
-                expires = datetime.strptime(form.text("expires_on"), "%Y-%m-%d").replace(tzinfo=UTC)
-            except ValueError:
-                form.faults["expires_on"] = "A day: year, month, day."
-        form.check()
-        with visit.writing(form, f"/shelf/{product_id}#stock") as act:
-            shelf.deliver(act, product_id, cans or 0.0, number=form.text("lot"), expires_on=expires)
-    except Invalid as fault:
-        return page(
-            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
-        )
-    return visit.go(f"/shelf/{product_id}#stock")
+    def write(act: Act) -> None:
+        given = form.read(DeliveryForm)
+        shelf.deliver(act, product_id, given.cans, number=given.lot, expires_on=given.expires_on)
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/shelf/{product_id}#stock",
+        shown=lambda faults: page_again(visit, product_id, form, faults=faults),
+    )
+
+
+def page_again(
+    visit: Visit, product_id: int, form: Form, *, faults: dict[str, str]
+) -> HTMLResponse:
+    """A product's page with what could not be taken."""
+    product = shelf.find_product(visit.db, product_id)
+    return page(visit, product, 422, form=form, faults=faults)
+
+
+class CountForm(FormModel):
+    """What is left of a lot."""
+
+    found_ml: Annotated[float | None, quantity("volume", "Left")] = None
 
 
 @router.post("/shelf/{product_id}/lots/{lot_id}")
 def count(visit: Signed, product_id: int, lot_id: int, *, form: Sent) -> Response:
-    try:
-        found = form.quantity("found_ml", "volume", "Left")
-        form.check()
-        if found is None:
+    def write(act: Act) -> None:
+        given = form.read(CountForm)
+        if given.found_ml is None:
             raise Invalid({"found_ml": "Say what is left."})
-        with visit.writing(form, f"/shelf/{product_id}#stock") as act:
-            shelf.count(act, product_id, lot_id, found_ml=found)
-    except Invalid as fault:
-        return page(
-            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
-        )
-    return visit.go(f"/shelf/{product_id}#stock")
+        shelf.count(act, product_id, lot_id, found_ml=given.found_ml)
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/shelf/{product_id}#stock",
+        shown=lambda faults: page_again(visit, product_id, form, faults=faults),
+    )
 
 
 @router.post("/shelf/{product_id}/sheets")
 def attach(visit: Signed, product_id: int, form: SentFile) -> Response:
-    try:
-        with visit.writing(form, f"/shelf/{product_id}#sheets") as act:
-            shelf.attach(act, product_id, form.text("kind"), name=form.file_name, data=form.file)
-    except Invalid as fault:
-        return page(
-            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
-        )
-    return visit.go(f"/shelf/{product_id}#sheets")
+    def write(act: Act) -> None:
+        shelf.attach(act, product_id, form.text("kind"), name=form.file_name, data=form.file)
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/shelf/{product_id}#sheets",
+        shown=lambda faults: page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=faults
+        ),
+    )
 
 
 @router.get("/shelf/{product_id}/sheets/{sheet_id}")
@@ -382,28 +403,32 @@ def sheet(visit: Signed, product_id: int, sheet_id: int) -> Response:
 
 @router.post("/shelf/{product_id}/overrides")
 def override(visit: Signed, product_id: int, form: Sent) -> Response:
-    try:
-        with visit.writing(form, f"/shelf/{product_id}#touches") as act:
-            shelf.override(
-                act,
-                product_id,
-                form.text("component"),
-                way=form.text("way"),
-                verdict=form.text("verdict"),
-                source=form.text("source"),
-            )
-    except Invalid as fault:
-        return page(
-            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=fault.fields
+    def write(act: Act) -> None:
+        shelf.override(
+            act,
+            product_id,
+            form.text("component"),
+            way=form.text("way"),
+            verdict=form.text("verdict"),
+            source=form.text("source"),
         )
-    return visit.go(f"/shelf/{product_id}#touches")
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/shelf/{product_id}#touches",
+        shown=lambda faults: page(
+            visit, shelf.find_product(visit.db, product_id), 422, form=form, faults=faults
+        ),
+    )
 
 
 @router.post("/shelf/{product_id}/retire")
 def retire(visit: Signed, product_id: int, form: Sent) -> Response:
-    with visit.writing(form, "/shelf") as act:
+    def write(act: Act) -> None:
         shelf.retire(act, product_id)
-    return visit.go("/shelf")
+
+    return visit.submit(form, write, to="/shelf")
 
 
 @router.get("/jobs/{number}/waste.csv")

@@ -19,7 +19,8 @@ from galene.core.units import QUANTITIES
 from galene.exchange.documents import plain
 from galene.exchange.templates import SHIPPED, document_of
 from galene.jobs import families, templates
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs.act import Act
+from galene.jobs.errors import Missing
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.procedures.words import BEFORE as FOUND_BEFORE
@@ -186,7 +187,8 @@ def save(visit: Signed, kind: str, template_id: str, *, form: Sent) -> Response:
         f"?family={family_id}" if family_id else ""
     )
     if do == "take-back":
-        with visit.writing(form, here) as act:
+
+        def take_back(act: Act) -> None:
             templates.save_template(
                 act,
                 kind,
@@ -196,7 +198,8 @@ def save(visit: Signed, kind: str, template_id: str, *, form: Sent) -> Response:
                 note=form.text("note") or "taken back",
                 seen=form.integer("seen"),
             )
-        return visit.go(here)
+
+        return visit.submit(form, take_back, to=here)
     rows = "steps" if kind == "procedure" else "phases"
     document = _procedure(form, template_id) if kind == "procedure" else _relearn(form, template_id)
     if do != "save":
@@ -211,20 +214,23 @@ def save(visit: Signed, kind: str, template_id: str, *, form: Sent) -> Response:
             seen=form.integer("seen"),
             unsaved=True,
         )
-    try:
-        form.check()
-        with visit.writing(form, here) as act:
-            templates.save_template(
-                act,
-                kind,
-                template_id,
-                family_id=family_id,
-                document=document,
-                note=form.text("note"),
-                seen=form.integer("seen"),
-            )
-    except Invalid as fault:
-        return page(
+
+    def write(act: Act) -> None:
+        templates.save_template(
+            act,
+            kind,
+            template_id,
+            family_id=family_id,
+            document=document,
+            note=form.text("note"),
+            seen=form.integer("seen"),
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=here,
+        shown=lambda faults: page(
             visit,
             kind,
             template_id,
@@ -233,10 +239,10 @@ def save(visit: Signed, kind: str, template_id: str, *, form: Sent) -> Response:
             document=document,
             entered=form,
             seen=form.integer("seen"),
-            faults=fault.fields,
+            faults=faults,
             unsaved=True,
-        )
-    return visit.go(here)
+        ),
+    )
 
 
 def _change(rows: list[dict[str, Any]], do: str, blank: dict[str, Any]) -> None:

@@ -5,8 +5,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.jobs.act import family_in
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs.act import Act, family_in
+from galene.jobs.errors import Missing
 from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
 from galene.jobs.handover import verdict_of
 from galene.jobs.intake import find_vehicles, plate_key
@@ -73,17 +73,21 @@ def show(visit: Signed, plate: str) -> HTMLResponse:
 def bulletin(visit: Signed, plate: str, form: Sent) -> Response:
     vehicle = _vehicle(visit, plate)
     location = f"/vehicles/{vehicle.plate_key}#bulletins"
-    try:
-        with visit.writing(form, location) as act:
-            add_bulletin(
-                act,
-                form.text("kind"),
-                form.text("title"),
-                source=form.text("source"),
-                outcome=form.text("outcome"),
-                family_id=None,
-                vehicle=vehicle,
-            )
-    except Invalid as fault:
-        return page(visit, plate, 422, entered=form, faults=fault.fields)
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        add_bulletin(
+            act,
+            form.text("kind"),
+            form.text("title"),
+            source=form.text("source"),
+            outcome=form.text("outcome"),
+            family_id=None,
+            vehicle=vehicle,
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(visit, plate, 422, entered=form, faults=faults),
+    )

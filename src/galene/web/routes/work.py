@@ -5,7 +5,7 @@ import json
 from collections.abc import Callable
 from dataclasses import asdict
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
@@ -32,7 +32,7 @@ from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.drawings.traces import crank_of
-from galene.web.forms import Form
+from galene.web.forms import Form, FormModel, number, quantity
 from galene.web.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -181,28 +181,38 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
     return JSONResponse({"results": plain, "now": after.isoformat()})
 
 
+HOW_THE_BAY_IS = "Say how warm and how damp the bay is: drying depends on it."
+
+
+class BeginForm(FormModel):
+    """The bay's air, and how the engine stands."""
+
+    temperature: Annotated[float | None, quantity("temperature", "Bay temperature")] = None
+    humidity: Annotated[float | None, number("Humidity")] = None
+    heat: str = "warm"
+
+
 @router.post("/jobs/{number}/work/begin")
 def begin(visit: Signed, number: str, form: Sent) -> Response:
-    temperature = form.quantity("temperature", "temperature", "Bay temperature")
-    humidity = form.number("humidity", "Humidity")
-    try:
-        if temperature is None or humidity is None:
-            form.faults.setdefault(
-                "temperature", "Say how warm and how damp the bay is: drying depends on it."
-            )
-        form.check()
-        with visit.writing(form, f"/jobs/{number}/work") as act:
-            work.begin_work(
-                act,
-                number,
-                float(temperature or 0),
-                humidity=float(humidity or 0) / 100,
-                seen=form.integer("seen"),
-                heat=form.text("heat") or "warm",
-            )
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(f"/jobs/{number}/work")
+    def write(act: Act) -> None:
+        given = form.read(BeginForm)
+        if given.temperature is None or given.humidity is None:
+            raise Invalid({"temperature": HOW_THE_BAY_IS})
+        work.begin_work(
+            act,
+            number,
+            given.temperature,
+            humidity=given.humidity / 100,
+            seen=given.seen,
+            heat=given.heat,
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/work",
+        shown=lambda faults: card(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/enter/{kind}")
@@ -250,14 +260,16 @@ def enter(visit: Signed, number: str, kind: str, *, form: Sent) -> Response:
 
 def changed(visit: Visit, number: str, form: Form, *, change: Callable[[Act], object]) -> Response:
     """Change the card and show it again, with faults at their fields where it can not be."""
-    location = f"/jobs/{number}/work"
-    try:
-        form.check()
-        with visit.writing(form, location) as act:
-            change(act)
-    except Invalid as fault:
-        return card(visit, visit.job(number), 422, faults=fault.fields, entered=form)
-    return visit.go(location)
+
+    def write(act: Act) -> None:
+        change(act)
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/work",
+        shown=lambda faults: card(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/steps/{step_id}/leave-out")
@@ -270,52 +282,65 @@ def leave_out(visit: Signed, number: str, step_id: int, *, form: Sent) -> Respon
     )
 
 
+class EditStepForm(FormModel):
+    """A step in other words."""
+
+    edit_text: str = ""
+    edit_minutes: Annotated[float | None, number("Minutes")] = None
+
+
 @router.post("/jobs/{number}/steps/{step_id}/edit")
 def edit_step(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
-    minutes = form.number("edit_minutes", "Minutes")
-    return changed(
-        visit,
-        number,
-        form,
-        change=lambda act: work.edit_step(
-            act, number, step_id, text=form.text("edit_text"), minutes=minutes
-        ),
-    )
+    def change(act: Act) -> None:
+        given = form.read(EditStepForm)
+        work.edit_step(act, number, step_id, text=given.edit_text, minutes=given.edit_minutes)
+
+    return changed(visit, number, form, change=change)
+
+
+class AddStepForm(FormModel):
+    """A step of one's own."""
+
+    step_text: str = ""
+    step_minutes: Annotated[float | None, number("Minutes")] = None
 
 
 @router.post("/jobs/{number}/steps/{step_id}/add")
 def add_step(visit: Signed, number: str, step_id: int, *, form: Sent) -> Response:
-    minutes = form.number("step_minutes", "Minutes")
-    return changed(
-        visit,
-        number,
-        form,
-        change=lambda act: work.add_step(
-            act, number, step_id, text=form.text("step_text"), minutes=minutes
-        ),
-    )
+    def change(act: Act) -> None:
+        given = form.read(AddStepForm)
+        work.add_step(act, number, step_id, text=given.step_text, minutes=given.step_minutes)
+
+    return changed(visit, number, form, change=change)
+
+
+class FoundForm(FormModel):
+    """Something found on the way."""
+
+    found: str = ""
+    found_where: str = ""
+    found_note: str = ""
+    found_cost: Annotated[float | None, number("Cost")] = None
+    found_minutes: Annotated[float | None, number("Minutes")] = None
+    found_retrieved: str = ""
 
 
 @router.post("/jobs/{number}/found")
 def found(visit: Signed, number: str, form: Sent) -> Response:
-    cost = form.number("found_cost", "Cost")
-    minutes = form.number("found_minutes", "Minutes")
-    retrieved = {"yes": True, "no": False}.get(form.text("found_retrieved"))
-    return changed(
-        visit,
-        number,
-        form,
-        change=lambda act: report_find(
+    def change(act: Act) -> None:
+        given = form.read(FoundForm)
+        report_find(
             act,
             number,
-            form.text("found"),
-            part=form.text("found_where"),
-            note=form.text("found_note"),
-            cost=cost,
-            retrieved=retrieved,
-            minutes=minutes,
-        ),
-    )
+            given.found,
+            part=given.found_where,
+            note=given.found_note,
+            cost=given.found_cost,
+            retrieved={"yes": True, "no": False}.get(given.found_retrieved),
+            minutes=given.found_minutes,
+        )
+
+    return changed(visit, number, form, change=change)
 
 
 @router.post("/jobs/{number}/join")
@@ -332,9 +357,10 @@ def resolve(visit: Signed, number: str, form: Sent) -> Response:
 
 @router.post("/jobs/{number}/start")
 def start(visit: Signed, number: str, form: Sent) -> Response:
-    with visit.writing(form, f"/jobs/{number}/prove#start") as act:
+    def write(act: Act) -> None:
         gates.start_engine(act, number, form.text("override_reason"))
-    return visit.go(f"/jobs/{number}/prove#start")
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#start")
 
 
 @router.post("/jobs/{number}/pass-on")
