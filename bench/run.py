@@ -52,7 +52,7 @@ from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, JobCode, ObservationRow, Person, StepRow, Vehicle
 from galene.web.app import create_app, settle
-from galene.web.drawings.airpath_layout import NARROW, WIDE, lay_out
+from galene.web.shared.airpath_layout import NARROW, WIDE, lay_out
 from tests.jobs.hands import begun, good
 
 ROOT = Path(__file__).resolve().parent.parent

@@ -6,7 +6,7 @@ import re
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-SHEET = ROOT / "src/galene/web/static/app.css"
+SHEET = ROOT / "src/galene/web/shared/static/app.css"
 
 
 def fingerprint() -> str:

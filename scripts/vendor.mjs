@@ -1,7 +1,7 @@
 // Copies the browser files that ship with the application, and their licences, out of node_modules.
 import { cpSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 
-const target = "src/galene/web/static/vendor";
+const target = "src/galene/web/shared/static/vendor";
 mkdirSync(target, { recursive: true });
 const next = "node_modules/@fontsource-variable/atkinson-hyperlegible-next";
 const mono = "node_modules/@fontsource-variable/atkinson-hyperlegible-mono";

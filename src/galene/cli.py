@@ -331,7 +331,7 @@ CHECKS: tuple[tuple[str, list[str]], ...] = (
     ("style", ["ruff", "check", "."]),
     ("types", ["mypy"]),
     ("layers", ["lint-imports"]),
-    ("templates", ["djlint", "--lint", "--quiet", "src/galene/web/templates"]),
+    ("templates", ["djlint", "--lint", "--quiet", "src/galene/web"]),
 )
 
 

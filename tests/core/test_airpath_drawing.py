@@ -12,7 +12,7 @@ from galene.core.airpath import EngineFamily, Part, Pipe, Tap
 from galene.core.family_faults import family_faults
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
-from galene.web.drawings.airpath_layout import (
+from galene.web.shared.airpath_layout import (
     GLYPH,
     NARROW,
     WIDE,

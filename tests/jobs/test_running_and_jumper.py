@@ -10,7 +10,7 @@ from galene.jobs import checks, gates, jobcard, prove, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.store.models import Trace
-from galene.web.drawings.traces import crank_of
+from galene.web.worksheets.traces import crank_of
 from tests.jobs.hands import begun, do, finish_card, go_to, learn, pass_
 
 

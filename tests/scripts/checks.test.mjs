@@ -3,7 +3,7 @@ import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
 
-import { tickFault } from "../../src/galene/web/static/card/checks.js";
+import { tickFault } from "../../src/galene/web/card/static/checks.js";
 
 const cases = JSON.parse(readFileSync(new URL("../cases/card_ticks.json", import.meta.url), "utf8"));
 

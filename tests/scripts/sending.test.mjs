@@ -2,8 +2,8 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { batchOf, halved, pause, verdict } from "../../src/galene/web/static/card/sending.js";
-import { afterPage, withTaken, withoutTaken } from "../../src/galene/web/static/card/taken.js";
+import { batchOf, halved, pause, verdict } from "../../src/galene/web/card/static/sending.js";
+import { afterPage, withTaken, withoutTaken } from "../../src/galene/web/card/static/taken.js";
 
 test("an answer is read by its number alone", () => {
   const wanted = { 200: "taken", 401: "sign-in", 409: "other", 429: "later", 503: "later", 413: "split", 422: "split", 403: "refused" };

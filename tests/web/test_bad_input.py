@@ -14,7 +14,7 @@ from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, Trace, WriteOnce
 from galene.web.app import create_app
-from galene.web.security import MAX_BODY
+from galene.web.shared.security import MAX_BODY
 from tests.web.conftest import HOST, Browser
 
 HTML = '<script>alert("x")</script><img src=x onerror=alert(1)>'

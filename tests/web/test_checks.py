@@ -201,7 +201,7 @@ def test_a_makers_code_is_named_once_and_counts_on_every_job(
 
 
 def test_every_worksheet_opens_with_an_answer(web: Browser) -> None:
-    from galene.web.routes.worksheets import SHEETS
+    from galene.web.worksheets.routes import SHEETS
     from tests.web.test_families import fields_of
 
     for name in SHEETS:

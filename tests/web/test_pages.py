@@ -14,11 +14,11 @@ from sqlalchemy.orm import Session
 from galene.core.calculations.catalogue import CALCULATIONS
 from galene.jobs.act import find_job
 from galene.knowledge.schools import DEFAULT_POLICY
-from galene.web.routes.worksheets import SHEETS
+from galene.web.worksheets.routes import SHEETS
 from tests.web.conftest import Browser
 
 ROOT = Path(__file__).resolve().parents[2]
-TEMPLATES = sorted((ROOT / "src/galene/web/templates").rglob("*.html"))
+TEMPLATES = sorted((ROOT / "src/galene/web").rglob("*.html"))
 STAGES = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover")
 
 
@@ -234,7 +234,7 @@ def test_the_built_stylesheet_is_current() -> None:
     wanted = subprocess.run(
         [sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=True
     ).stdout.strip()
-    first_line = (ROOT / "src/galene/web/static/app.css").read_text().split("\n", 1)[0]
+    first_line = (ROOT / "src/galene/web/shared/static/app.css").read_text().split("\n", 1)[0]
     assert wanted in first_line, "run: npm ci && npm run build"
 
 

@@ -15,37 +15,36 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from galene.store.database import answers, make_sessions
 from galene.store.pictures import PictureStore
+from galene.web.admin import sign_in
 from galene.web.api import assessments, calculations, judgements, plans, scopes
-from galene.web.news import News
-from galene.web.problems import HANDLERS, refuse
-from galene.web.routes import (
-    bores,
-    checks,
-    diagnosis,
-    evidence,
-    families,
-    family_editor,
-    handover,
-    intake,
-    logs,
-    pictures,
-    plan,
-    prove,
-    reference,
-    shelf,
-    sign_in,
-    spares,
-    templates,
-    today,
-    vehicles,
-    where,
-    work,
-    worksheets,
-)
-from galene.web.security import Guards
+from galene.web.card import routes as work
+from galene.web.checks import routes as checks
+from galene.web.day import routes as today
+from galene.web.diagnosis import routes as diagnosis
+from galene.web.evidence import bores
+from galene.web.evidence import routes as evidence
+from galene.web.families import editor as family_editor
+from galene.web.families import routes as families
+from galene.web.handover import routes as handover
+from galene.web.intake import routes as intake
+from galene.web.logs import routes as logs
+from galene.web.pictures import routes as pictures
+from galene.web.plan import routes as plan
+from galene.web.practice import procedures as templates
+from galene.web.practice import routes as reference
+from galene.web.proof import routes as prove
+from galene.web.shared.news import News
+from galene.web.shared.problems import HANDLERS, refuse
+from galene.web.shared.security import Guards
+from galene.web.shelf import routes as shelf
+from galene.web.shelf import spares
+from galene.web.vehicles import routes as vehicles
+from galene.web.vehicles import where
+from galene.web.worksheets import routes as worksheets
 
 log = structlog.get_logger()
-STATIC = Path(__file__).parent / "static"
+WEB = Path(__file__).parent
+STATIC = WEB / "shared" / "static"
 
 
 def server_clock() -> datetime:
@@ -102,6 +101,10 @@ def create_app(
         plans,
     ):
         app.include_router(module.router)
+    for folder in sorted(WEB.glob("*/static")):
+        if folder != STATIC:
+            feature = folder.parent.name
+            app.mount(f"/static/{feature}", StaticFiles(directory=folder), name=feature)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
 
     @app.get("/sw.js", include_in_schema=False)

@@ -1,6 +1,6 @@
 """The checks of a tick that hold without the server too, as data that a page carries.
 
-`web/static/card/checks.js` reads the same data by the same rules; one table of cases is run in
+`web/card/static/checks.js` reads the same data by the same rules; one table of cases is run in
 both.
 """
 

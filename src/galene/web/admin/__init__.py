@@ -1,0 +1,1 @@
+"""Signing in, and how this browser shows pages."""

@@ -1,0 +1,1 @@
+"""A check as a worksheet on a job."""

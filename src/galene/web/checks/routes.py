@@ -1,0 +1,190 @@
+"""A check as a worksheet on a job: needs, dangers, how, figures read live, the verdict, what it
+changed."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.diagnosis.assess import is_heard
+from galene.core.diagnosis.inference import HEATED_C
+from galene.core.errors import InputError
+from galene.core.measured import outside_pressure_kpa
+from galene.jobs import checks, diagnosis, evidence, logs
+from galene.jobs.act import Act, family_of, revision
+from galene.jobs.errors import Invalid, Missing
+from galene.jobs.planning import policy_of
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.check_access import items_of, opened_for
+from galene.knowledge.check_readings import READINGS
+from galene.knowledge.check_words import NEEDS_AND_SHOWS
+from galene.store.models import Job
+from galene.web.shared.airpath import picture_of
+from galene.web.shared.forms import Form
+from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+from galene.web.worksheets.routes import LINE_FIELDS, SHEETS, given_of, opening_form, outcome
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+def page(
+    visit: Visit,
+    job: Job,
+    check_id: str,
+    *,
+    status: int = 200,
+    form: Form | None = None,
+    **extra: Any,
+) -> HTMLResponse:
+    """A check's page; `form` gives back what was typed."""
+    check, family, reading = checks.find_check(check_id), family_of(job), READINGS.get(check_id)
+    sheet = SHEETS[reading.calculation] if reading else None
+    kept = checks.results_of(visit.db, job, check_id)
+    shown = form or (
+        opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None
+    )
+    steps = opened_for(check_id, family, diagnosis.opened_of(job))
+    needs, shows = NEEDS_AND_SHOWS[check_id]
+    looked_at = [p for p in family.parts if p.component in check.components]
+    return visit.page(
+        "check.html",
+        status,
+        needs=needs,
+        shows=shows,
+        looked_at=looked_at,
+        picture=picture_of(family, job, lit=[p.id for p in looked_at]),
+        job=job,
+        stage="diagnosis",
+        family=family,
+        check=check,
+        reading=reading,
+        sheet=sheet,
+        form=shown,
+        kept=kept,
+        to_open=steps,
+        to_list=items_of(check_id, family, diagnosis.opened_of(job)),
+        listed=checks.listed_for(job, check_id),
+        yields=[
+            e
+            for e in check.yields
+            if is_heard(KNOWLEDGE.evidence[e], outline_of(family), KNOWLEDGE)
+        ],
+        why_not=checks.why_not(check, family),
+        changed=checks.what_it_changed(job, check, visit.shop.hourly_rate),
+        states={o.evidence: o.state for o in job.observations},
+        seen_schools=revision(job, "schools"),
+        jumper=checks.jumper_allowed(visit.db, job),
+        isolates=policy_of(job, visit.shop).get("Q") == "timed",
+        entered=form,
+        line_fields=LINE_FIELDS,
+        feeding=logs.feeding(visit.db, job, check_id),
+        calculation=CALCULATIONS[reading.calculation] if reading else None,
+        **(
+            outcome(sheet, shown)
+            if sheet and shown
+            else {"result": None, "fault": None, "drawing": None}
+        ),
+        **extra,
+    )
+
+
+def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
+    """The worksheet of a check with a log's rows in it, and what the log and the job know of the
+    air."""
+    reading, log = READINGS[check_id], logs.find_log(visit.db, job, log_id)
+    sheet = SHEETS[reading.calculation]
+    filled: dict[str, Any] = dict(reading.fill(family_of(job)))
+    filled["csv"] = logs.rows_for_check(visit.db, log, check_id)
+    if check_id == "egr_flow_test":
+        intake = logs.trace_of(visit.db, log).mean("intake_c", 0, 1e9)
+        if intake is not None:
+            filled["intake_c"] = intake + HEATED_C
+        filled["ambient_kpa"] = outside_pressure_kpa(
+            evidence.measured(job, "before", "key_on"), visit.shop.altitude_m
+        )
+        filled |= {
+            f"{s.kind}_{end}": at
+            for s in log.segments
+            if s.kind in ("closed", "open") and s.by_hand
+            for end, at in (("from_s", s.start_s), ("to_s", s.end_s))
+        }
+    return opening_form(visit, sheet, filled)
+
+
+@router.post("/jobs/{number}/checks/{check_id}/opened")
+def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
+    """What was opened for the check goes on the must-go-back list."""
+
+    def write(act: Act) -> None:
+        checks.open_for(act, number, check_id)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/checks/{check_id}")
+
+
+@router.get("/jobs/{number}/checks/{check_id}")
+def show(visit: Signed, number: str, check_id: str, *, log: int | None = None) -> HTMLResponse:
+    job = visit.job(number)
+    if log is not None and check_id in READINGS:
+        return page(
+            visit, job, check_id, status=200, form=_from_log(visit, job, check_id, log_id=log)
+        )
+    return page(visit, job, check_id)
+
+
+@router.post("/jobs/{number}/checks/{check_id}/live")
+def live(visit: Signed, number: str, check_id: str, *, form: Sent) -> HTMLResponse:
+    reading = READINGS.get(check_id)
+    if reading is None:
+        raise Missing(f"worksheet of check {check_id[:40]}")
+    sheet = SHEETS[reading.calculation]
+    return visit.part(
+        "worksheet.html",
+        "outcome",
+        sheet=sheet,
+        calculation=CALCULATIONS[sheet.name],
+        **outcome(sheet, form),
+    )
+
+
+@router.post("/jobs/{number}/isolation")
+def isolate(visit: Signed, number: str, form: Sent) -> Response:
+    location = f"/jobs/{number}/checks/isolation_unplug"
+
+    def write(act: Act) -> None:
+        checks.begin_isolation(act, number, form.text("part"))
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(
+            visit, visit.job(number), "isolation_unplug", status=422, form=form, faults=faults
+        ),
+    )
+
+
+@router.post("/jobs/{number}/checks/{check_id}")
+def keep(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
+    reading = READINGS.get(check_id)
+
+    def write(act: Act) -> None:
+        if reading is None:
+            said = {k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")}
+            diagnosis.record_check(act, number, check_id, results=said)
+            return
+        try:
+            given = given_of(SHEETS[reading.calculation], form)
+            checks.keep_check(act, number, check_id, given=given, form=form.text("form"))
+        except InputError as fault:
+            words = f"{fault.field}: allowed is {fault.allowed}."
+            raise Invalid({fault.field: words}) from fault
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/checks/{check_id}",
+        shown=lambda faults: page(
+            visit, visit.job(number), check_id, status=422, form=form, faults=faults
+        ),
+    )

@@ -1,0 +1,1 @@
+"""Today: who does what, what waits, what is due."""

@@ -1,0 +1,33 @@
+"""Today: what should I do next?"""
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse
+
+from galene.jobs.today import board, open_count, recently_finished
+from galene.web.day.drawing import day_strip
+from galene.web.shared.visit import Signed, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+@router.get("/")
+def show(visit: Signed) -> HTMLResponse:
+    standings = board(visit.db, visit.now)
+    mine = (
+        [s for s in standings if s.job.technician_id == visit.person.id]
+        if visit.person.role == "technician"
+        else []
+    )
+    lead = next((s for s in (*mine, *standings) if s.urgency <= 1), None)
+    if visit.person.role == "foreman":
+        lead = next((s for s in standings if s.urgency == 3), lead)
+    return visit.page(
+        "today.html",
+        lead=lead,
+        standings=standings,
+        offered=[s.job for s in standings if s.job.passing.to == visit.person.id],
+        finished=recently_finished(visit.db),
+        open_count=open_count(visit.db),
+        place="today",
+        strip=day_strip(standings, visit.now),
+    )

@@ -1,0 +1,1 @@
+"""The ranking of causes and the next check."""

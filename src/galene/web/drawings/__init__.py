@@ -1,1 +1,0 @@
-"""Geometry for the SVG drawings: numbers only, the templates turn them into lines."""

@@ -1,0 +1,1 @@
+"""The before set: readings, looks, bores."""

@@ -1,0 +1,1 @@
+"""Engine families: read, edited, taken in."""

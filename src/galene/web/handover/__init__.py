@@ -1,0 +1,1 @@
+"""The cause, the advice, the signature, the report."""

@@ -1,0 +1,1 @@
+"""A new job and its intake: vehicle, complaint, symptoms, codes."""

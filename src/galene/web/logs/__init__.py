@@ -1,0 +1,1 @@
+"""Logs of a scan tool: their columns, segments and strips."""

@@ -1,0 +1,1 @@
+"""Scope, kinds of work, layers, time and price."""

@@ -1,0 +1,1 @@
+"""The workshop's own procedures, policy and what it has learned."""

@@ -1,0 +1,97 @@
+"""Reference: the workshop's own settings and its engine families."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.jobs import families
+from galene.jobs.act import Act, family_in
+from galene.jobs.errors import Missing, NotAllowed
+from galene.jobs.learning import how_right
+from galene.jobs.people import WorkshopForm, save_workshop
+from galene.knowledge.components import COMPONENTS
+from galene.knowledge.schools import SCHOOLS
+from galene.knowledge.sources import KIND_WORDS, facts_of
+from galene.web.shared.forms import Form, FormModel, number, quantity
+from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
+    """Settings beside the families in force and the drafts that somebody works on."""
+    return visit.page(
+        "reference.html",
+        status,
+        versions=[(v, family_in(v)) for v in families.versions_in_force(visit.db)],
+        drafts=[(d, families.family_in_draft(d)) for d in families.drafts(visit.db)],
+        schools=SCHOOLS,
+        place="reference",
+        **extra,
+    )
+
+
+@router.get("/reference")
+def index(visit: Signed) -> HTMLResponse:
+    return page(visit)
+
+
+@router.get("/reference/learning")
+def learning(visit: Signed) -> HTMLResponse:
+    """How often the rankings were right; a foreman's page."""
+    if visit.person.role != "foreman":
+        raise NotAllowed
+    return visit.page("learning.html", found=how_right(visit.db), place="reference")
+
+
+@router.get("/reference/facts")
+def facts(visit: Signed, part: str = "egr_valve") -> HTMLResponse:
+    """What is held true of a kind of part, and where it is from."""
+    if part not in COMPONENTS:
+        raise Missing(f"part {part[:40]}")
+    known = {f.id: f for _, f in ((v, family_in(v)) for v in families.versions_in_force(visit.db))}
+    return visit.page(
+        "facts.html",
+        kind=COMPONENTS[part],
+        kinds=sorted(COMPONENTS.values(), key=lambda c: c.title),
+        facts=facts_of(part, known),
+        words=KIND_WORDS,
+        place="reference",
+    )
+
+
+class SettingsForm(FormModel):
+    """The workshop's settings."""
+
+    system: str = ""
+    hourly_rate: Annotated[float, number("Hourly rate")]
+    altitude: Annotated[float, quantity("height", "Height above the sea")]
+    temperature: Annotated[float, quantity("temperature", "Bay temperature")]
+    humidity: Annotated[float, number("Humidity")]
+
+
+def _settings(form: Form) -> WorkshopForm:
+    given = form.read(SettingsForm)
+    return WorkshopForm(
+        system=given.system,
+        hourly_rate=given.hourly_rate,
+        altitude_m=given.altitude,
+        bay_temperature_c=given.temperature,
+        bay_humidity=given.humidity / 100,
+        policy={s.letter: form.text(f"school_{s.letter}") for s in SCHOOLS},
+    )
+
+
+@router.post("/reference")
+def save(visit: Signed, form: Sent) -> Response:
+    def write(act: Act) -> None:
+        given = _settings(form)
+        save_workshop(act, given, form.integer("seen"))
+
+    return visit.submit(
+        form,
+        write,
+        to="/reference#shop",
+        shown=lambda faults: page(visit, 422, faults=faults, entered=form),
+    )

@@ -1,0 +1,1 @@
+"""Codes, first start, relearn, road test, before against after."""

@@ -1,0 +1,173 @@
+"""Stage 6: clearing, relearn, after set, comparison, road test, pending codes."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.core.calculations.before_after import METRICS
+from galene.core.jobcard.transition import PLACE_OF_ACT
+from galene.core.relearn import seconds_left
+from galene.jobs import evidence, gates, prove
+from galene.jobs.act import Act, family_of, revision
+from galene.jobs.card import first_left
+from galene.jobs.errors import Invalid
+from galene.jobs.planning import rows_of_round
+from galene.jobs.stages import PROVEN, lacks
+from galene.knowledge import reading_channels
+from galene.knowledge.relearns import READINESS
+from galene.store.models import Job
+from galene.web.evidence.routes import table_of
+from galene.web.proof.comparison import rows_of
+from galene.web.shared.forms import Form, FormModel, quantity
+from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
+    """Everything on the proof page."""
+    template, state = prove.template_of(job), prove.relearn_state(job)
+    result = prove.compare(job)
+    family = family_of(job)
+    return {
+        "job": job,
+        "stage": "prove",
+        "family": family,
+        "template": template,
+        "state": state,
+        "relearns": prove.relearns_of(job),
+        "ended": prove.relearns_done(job),
+        "left": seconds_left(template, state, visit.now) if state and template else 0.0,
+        "rows": [r for r in rows_of_round(job) if r.document.phase in PROVEN],
+        "next_row": first_left(job),
+        "relearn_due": prove.due_relearn(job),
+        "readiness": READINESS.id in job.card.relearns,
+        "act_places": PLACE_OF_ACT,
+        "idle": table_of(visit, job, "after", kind="idle", form=form),
+        "trim": table_of(visit, job, "after", kind="trim", form=form),
+        "loads": reading_channels.LOADS,
+        "result": result,
+        "plot": rows_of(job, result, family, system=visit.shop.system) if result else [],
+        "metrics": METRICS,
+        "before_set": evidence.set_of(job, "before", "idle"),
+        "blockers": gates.gate_blockers(job, "start", visit.now),
+        "lacks": lacks(job, "prove"),
+        "seen_road": revision(job, "road_test"),
+        "seen_pending": revision(job, "pending"),
+        "after_codes": prove.after_codes(job),
+        "entered": form,
+        "has_trims": reading_channels.has_trims(family),
+    }
+
+
+def page(
+    visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any
+) -> HTMLResponse:
+    return visit.page("prove.html", status, **{**context(visit, job, form), **extra})
+
+
+@router.get("/jobs/{number}/prove")
+def show(visit: Signed, number: str) -> HTMLResponse:
+    return page(visit, visit.job(number))
+
+
+@router.post("/jobs/{number}/clear")
+def clear(visit: Signed, number: str, form: Sent) -> Response:
+    def write(act: Act) -> None:
+        prove.clear_codes(act, number)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#relearn")
+
+
+@router.get("/jobs/{number}/relearn")
+def relearn_part(visit: Signed, number: str) -> HTMLResponse:
+    return visit.part("prove.html", "relearn", **context(visit, visit.job(number)))
+
+
+@router.post("/jobs/{number}/relearn/{action}")
+def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
+    there = f"/jobs/{number}/prove#relearn"
+    try:
+        with visit.setting() as act:
+            if action == "begin":
+                prove.relearn_begin(
+                    act,
+                    number,
+                    {
+                        k.removeprefix("condition:"): True
+                        for k, _ in form.pairs
+                        if k.startswith("condition:")
+                    },
+                    shown=form.text("template"),
+                )
+            elif action == "next":
+                prove.relearn_next(
+                    act, number, form.integer("phase", 99), shown=form.text("template")
+                )
+            elif action == "guard":
+                prove.relearn_guard(
+                    act,
+                    number,
+                    form.text("guard"),
+                    phase=form.integer("phase", 99),
+                    shown=form.text("template"),
+                )
+            elif action == "finish":
+                prove.relearn_finish(
+                    act, number, form.text("learned") == "yes", shown=form.text("template")
+                )
+            elif action == "readiness":
+                prove.ask_readiness(act, number)
+            elif action == "skip":
+                prove.relearn_skip(
+                    act, number, form.text("skip_reason"), shown=form.text("template")
+                )
+    except Invalid as fault:
+        return page(visit, visit.job(number), 422, form=form, faults=fault.fields)
+    return visit.go(there)
+
+
+class RoadTestForm(FormModel):
+    """The road test as it was driven."""
+
+    kilometres: Annotated[float | None, quantity("distance", "Distance")] = None
+    notes: str = ""
+    complaint_gone: str = ""
+    override_reason: str = ""
+
+
+@router.post("/jobs/{number}/road-test")
+def road_test(visit: Signed, number: str, form: Sent) -> Response:
+    def write(act: Act) -> None:
+        given = form.read(RoadTestForm)
+        prove.save_road_test(
+            act,
+            number,
+            given.kilometres or 0.0,
+            notes=given.notes,
+            complaint_gone=given.complaint_gone,
+            seen=given.seen,
+            override_reason=given.override_reason,
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/prove#road",
+        shown=lambda faults: page(visit, visit.job(number), 422, form=form, faults=faults),
+    )
+
+
+@router.post("/jobs/{number}/pending")
+def pending(visit: Signed, number: str, form: Sent) -> Response:
+    def write(act: Act) -> None:
+        if form.text("codes_after").strip() == "" and form.text("none") != "yes":
+            raise Invalid({"codes_after": "Type the codes, or say that there are none."})
+        prove.read_pending(act, number, form.text("codes_after"), seen=form.integer("seen"))
+
+    def shown(faults: dict[str, str]) -> HTMLResponse:
+        faults = {("codes_after" if k == "codes" else k): v for k, v in faults.items()}
+        return page(visit, visit.job(number), 422, form=form, faults=faults)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#pending", shown=shown)

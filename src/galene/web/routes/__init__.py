@@ -1,1 +1,0 @@
-"""Pages, one module per view."""

@@ -1,0 +1,1 @@
+"""What every feature uses: visits, forms, the frame, parts of pages."""

@@ -1,0 +1,252 @@
+"""The template environment: filters for units and times, and the frame of a job's pages."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from galene.core.chemistry.judge import PROPERTIES
+from galene.core.codes import read_codes
+from galene.core.jobcard.must_go_back import KINDS, WORST_FIRST
+from galene.core.units import QUANTITIES, in_system, shown
+from galene.jobs.act import family_of, revision
+from galene.jobs.gates import open_items
+from galene.jobs.stages import STAGES, lacks
+from galene.jobs.waits import running_waits
+from galene.jobs.work import current_step
+from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.cautions import CAUTIONS, GENERAL_NOTICE
+from galene.knowledge.codes import GROUPS, code_meaning
+from galene.knowledge.components import DEPOSIT_KINDS, GRADES
+from galene.knowledge.hazards import WORKSHEET_HAZARDS, cautions_of_check, cautions_of_phase
+from galene.knowledge.variants import SCHOOL_WORDS
+from galene.store.models import Job, MustGoBack, WaitRow
+from galene.web.shared.texts import say
+
+WEB = Path(__file__).parent.parent
+FOLDERS = [path.parent for path in sorted(WEB.glob("*/__init__.py"))]
+"""One folder a feature: its templates lie beside its routes, under names of their own."""
+STAGE_TITLES = {
+    "intake": "Intake",
+    "evidence": "Evidence",
+    "diagnosis": "Diagnosis",
+    "plan": "Plan",
+    "work": "Work",
+    "prove": "Relearn and prove",
+    "handover": "Handover",
+}
+
+
+def quantity_text(value: float | None, quantity: str, system: str = "metric") -> str:
+    """A kept value as text with its unit; a dash where there is none."""
+    return "–" if value is None else shown(quantity, value, system)
+
+
+def bare_number(value: float | None, quantity: str, system: str = "metric") -> str:
+    """A kept value as a number in the workshop's unit, for a form's field."""
+    if value is None:
+        return ""
+    from galene.core.units import convert
+
+    kind = QUANTITIES[quantity]
+    unit = in_system(kind, system)
+    return f"{convert(kind, value, kind.kept.id, target=unit.id):.{unit.decimals}f}"
+
+
+def money(value: float, currency: str) -> str:
+    """An amount with two decimals."""
+    return f"{currency}\u202f{value:,.2f}".replace(",", "\u202f")
+
+
+def minutes_text(minutes: float) -> str:
+    """Minutes as a technician says them."""
+    whole = round(minutes)
+    return f"{whole}\u202fmin" if whole < 90 else f"{whole // 60}\u202fh {whole % 60:02d}"
+
+
+def day_text(when: datetime | str | None) -> str:
+    """A day as 24 Nov 2026."""
+    if not when:
+        return "–"
+    moment = datetime.fromisoformat(when) if isinstance(when, str) else when
+    return f"{moment:%d %b %Y}".lstrip("0")
+
+
+def clock_text(when: datetime | str | None) -> str:
+    """Day and time in the server's local zone."""
+    if not when:
+        return "–"
+    moment = (datetime.fromisoformat(when) if isinstance(when, str) else when).astimezone()
+    return f"{moment:%d %b, %H:%M}".lstrip("0")
+
+
+@dataclass(frozen=True, kw_only=True)
+class RailStop:
+    """One stage on the rail. `mark`: past, here or ahead; `note` what it still lacks."""
+
+    id: str
+    title: str
+    mark: str
+    note: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Frame:
+    """What stands round every page of a job."""
+
+    rail: tuple[RailStop, ...]
+    items: tuple[MustGoBack, ...]
+    waits: tuple[WaitRow, ...]
+    dangers: tuple[str, ...]
+    stage: str
+
+
+def dangers_of(job: Job) -> tuple[str, ...]:
+    """What is dangerous on this job now, worst first."""
+    found = [f"Vehicle marked: {h}. Qualified person only" for h in job.vehicle.hazards]
+    if job.card.held:
+        found.insert(0, f"Held: {job.card.held.why}")
+    if job.stage == "work":
+        step = current_step(job)
+        found += [
+            f"{c.hazard}: {c.harm}"
+            for c in (CAUTIONS[x] for x in (step.document.cautions if step else ()))
+            if c.serious
+        ]
+        if any(i.kind == "rag inside" for i in open_items(job)):
+            found.insert(0, "A cloth is inside the intake: no cranking")
+    if job.stage == "prove":
+        found.append("Exhaust gas: outside or extraction on")
+        if open_items(job):
+            found.insert(0, "Items are open: read the list before any start")
+    return tuple(found)
+
+
+def frame_of(job: Job, now: datetime, stage: str) -> Frame:
+    """Rail and strip of a job."""
+    here = STAGES.index(job.stage)
+    stops = []
+    for i, name in enumerate(STAGES):
+        mark = "past" if i < here or job.state == "finished" else "here" if i == here else "ahead"
+        missing = lacks(job, name) if i == here and job.state == "open" else []
+        note = f"needs {missing[0].text}" if missing else ""
+        stops.append(RailStop(id=name, title=STAGE_TITLES[name], mark=mark, note=note))
+    items = sorted(
+        open_items(job),
+        key=lambda x: (not x.dangerous, WORST_FIRST.index(x.kind) if x.kind in WORST_FIRST else 99),
+    )
+    return Frame(
+        rail=tuple(stops),
+        items=tuple(items),
+        waits=tuple(running_waits(job, now)),
+        dangers=dangers_of(job),
+        stage=stage,
+    )
+
+
+def evidence_text(evidence_id: str) -> str:
+    """The words of a piece of evidence."""
+    kind = KNOWLEDGE.evidence.get(evidence_id)
+    return kind.text if kind else evidence_id
+
+
+def unit_options(quantity: str) -> tuple[str, ...]:
+    """Units that a field of this quantity may be entered in."""
+    return tuple(u.id for u in QUANTITIES[quantity].units)
+
+
+_REMEMBERED: dict[Any, Markup] = {}
+
+
+def remembered(key: Any, macro: Callable[..., Any], *args: Any) -> Markup:
+    """What a macro gave for the same key before; a key must hold everything that its arguments
+    decide."""
+    found = _REMEMBERED.get(key)
+    if found is None:
+        if len(_REMEMBERED) >= 400:
+            _REMEMBERED.clear()
+        found = _REMEMBERED[key] = Markup(macro(*args))  # noqa: S704
+    return found
+
+
+def chance_text(probability: float) -> str:
+    """A chance as a person reads it: never quite certain."""
+    return (
+        "> 99 %"
+        if probability >= 0.995
+        else "< 1 %"
+        if probability < 0.005
+        else f"{probability * 100:.0f} %"
+    )
+
+
+def _pair(one: Any) -> tuple[str, str]:
+    """Value and words of an option: a part, operation, spare, caution, relearn, or a plain word."""
+    if isinstance(one, str):
+        return one, one.replace("_", " ")
+    return one.id, next(
+        str(getattr(one, a))
+        for a in ("label", "name", "title", "text", "hazard")
+        if hasattr(one, a)
+    )
+
+
+def _environment() -> Environment:
+    env = Environment(
+        loader=FileSystemLoader(FOLDERS),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
+    )
+    env.globals.update(
+        cautions_of_check=cautions_of_check,
+        cautions_of_phase=cautions_of_phase,
+        WORKSHEET_HAZARDS=WORKSHEET_HAZARDS,
+        _=say,
+        STAGES=STAGES,
+        STAGE_TITLES=STAGE_TITLES,
+        DEPOSIT_KINDS=DEPOSIT_KINDS,
+        GRADES=GRADES,
+        CAUTIONS=CAUTIONS,
+        GROUPS=GROUPS,
+        GENERAL_NOTICE=GENERAL_NOTICE,
+        KNOWLEDGE=KNOWLEDGE,
+        code_meaning=code_meaning,
+        read_codes=read_codes,
+        revision=revision,
+        MUST_GO_BACK=KINDS,
+        SCHOOL_WORDS=SCHOOL_WORDS,
+        remembered=remembered,
+        family_of=family_of,
+        unit_options=unit_options,
+        Markup=Markup,
+        shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
+    )
+    filters: dict[str, Any] = {
+        "q": quantity_text,
+        "bare": bare_number,
+        "money": money,
+        "mins": minutes_text,
+        "day": day_text,
+        "clock": clock_text,
+        "evidence": evidence_text,
+        "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u),
+        "iso": lambda d: d.isoformat(),
+        "chance": chance_text,
+        "key": lambda pair: pair[0],
+        "pair": _pair,
+        "spare_name": lambda spare_id, family: family.spare(spare_id).name,
+        "labels": lambda words: ", ".join(PROPERTIES[w] for w in words),
+        "from_stamp": lambda seconds: datetime.fromtimestamp(seconds, UTC),
+    }
+    env.filters.update(filters)
+    return env
+
+
+TEMPLATES = _environment()

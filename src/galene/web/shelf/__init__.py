@@ -1,0 +1,1 @@
+"""Agents and parts on the shelf, and what may touch what."""

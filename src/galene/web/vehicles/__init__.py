@@ -1,0 +1,1 @@
+"""Vehicles and their lives; where a part sits."""

@@ -1,0 +1,93 @@
+"""Vehicles and their lives."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, Response
+
+from galene.jobs.act import Act, family_in
+from galene.jobs.errors import Missing
+from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
+from galene.jobs.handover import verdict_of
+from galene.jobs.intake import find_vehicles, plate_key
+from galene.store.models import Vehicle
+from galene.store.repositories import jobs as job_rows
+from galene.store.repositories import vehicles as vehicle_rows
+from galene.web.shared.forms import Form
+from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+@router.get("/vehicles")
+def index(visit: Signed, plate: str = "") -> HTMLResponse:
+    vehicles = (
+        find_vehicles(visit.db, plate, 40) if plate.strip() else vehicle_rows.first(visit.db, 40)
+    )
+    jobs, counts = job_rows.newest_of_vehicles(visit.db, [v.id for v in vehicles])
+    return visit.page(
+        "vehicles.html",
+        vehicles=vehicles,
+        jobs=jobs,
+        counts=counts,
+        families=families(visit.db),
+        typed=plate[:20],
+        place="vehicles",
+    )
+
+
+def _vehicle(visit: Visit, plate: str) -> Vehicle:
+    vehicle = vehicle_rows.by_key(visit.db, plate_key(plate))
+    if vehicle is None:
+        raise Missing(f"vehicle {plate[:20]}")
+    return vehicle
+
+
+def page(
+    visit: Visit, plate: str, status: int = 200, *, entered: Form | None = None, **extra: Any
+) -> HTMLResponse:
+    """A vehicle's life: visits on a line, bulletins and recalls."""
+    vehicle = _vehicle(visit, plate)
+    jobs = job_rows.of_vehicle(visit.db, vehicle.id, limit=60)
+    finished = {j.id: verdict_of(j) for j in jobs if j.state == "finished"}
+    return visit.page(
+        "vehicle.html",
+        status,
+        vehicle=vehicle,
+        jobs=jobs,
+        verdicts=finished,
+        family=family_in(current_version(visit.db, vehicle.family_id)),
+        bulletins=bulletins_for(visit.db, vehicle.family_id, vehicle),
+        entered=entered,
+        place="vehicles",
+        **extra,
+    )
+
+
+@router.get("/vehicles/{plate}")
+def show(visit: Signed, plate: str) -> HTMLResponse:
+    return page(visit, plate)
+
+
+@router.post("/vehicles/{plate}/bulletins")
+def bulletin(visit: Signed, plate: str, form: Sent) -> Response:
+    vehicle = _vehicle(visit, plate)
+    location = f"/vehicles/{vehicle.plate_key}#bulletins"
+
+    def write(act: Act) -> None:
+        add_bulletin(
+            act,
+            form.text("kind"),
+            form.text("title"),
+            source=form.text("source"),
+            outcome=form.text("outcome"),
+            family_id=None,
+            vehicle=vehicle,
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=location,
+        shown=lambda faults: page(visit, plate, 422, entered=form, faults=faults),
+    )

@@ -1,0 +1,1 @@
+"""Each calculation live, with its drawing."""
