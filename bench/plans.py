@@ -17,7 +17,7 @@ from galene.core.planning.records import Air, PartWork
 from galene.core.planning.verify import verify
 from galene.exchange.plans import plan_of
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 from tests.core.planning.cases import broken, drawn, walk
 

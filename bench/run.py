@@ -38,8 +38,8 @@ from jinja2 import Template
 from sqlalchemy import Engine, event, insert, select, text
 from sqlalchemy.orm import Session
 
-from galene.core.access import scope
-from galene.core.airpath import EngineFamily, Part, Pipe
+from galene.core.airpath.access import scope
+from galene.core.airpath.family import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
 from galene.demo.world import load
@@ -51,7 +51,7 @@ from galene.knowledge.families import FAMILIES
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, JobCode, ObservationRow, Person, StepRow, Vehicle
-from galene.web.app import create_app, settle
+from galene.web.app import create_app, tune_gc
 from galene.web.shared.airpath_layout import NARROW, WIDE, lay_out
 from tests.jobs.hands import begun, good
 
@@ -532,7 +532,7 @@ def in_the_core() -> None:
 
 LONG_LOG = """
 import sys, time
-from galene.core.logs import Trace, find_idle, find_trim_points, outline, run_forward
+from galene.core.logs.series import Trace, find_idle, find_trim_points, outline, run_forward
 from galene.exchange.logs import read_log
 data = sys.stdin.buffer.read()
 begin = time.perf_counter()
@@ -634,7 +634,7 @@ def main() -> None:
                 for j in db.scalars(select(Job).where(Job.state == "open")).unique()
             }
         app = create_app(engine)
-        settle()  # as the server does
+        tune_gc()  # as the server does
         count = [0]
         event.listen(engine, "before_cursor_execute", lambda *_: count.__setitem__(0, count[0] + 1))
         with serving(app) as address:

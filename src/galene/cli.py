@@ -194,7 +194,7 @@ def _prepare(url: str) -> bool:
 def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
     from galene.demo.world import SIGN_INS
     from galene.store.database import make_engine
-    from galene.web.app import create_app, quiet_log, settle
+    from galene.web.app import create_app, quiet_log, tune_gc
     from galene.web.server import Server
 
     quiet_log()
@@ -206,7 +206,7 @@ def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
     print("  Ctrl-C stops everything.\n", flush=True)
     # Units and printing are slow to import: have them ready before the first page needs them.
     threading.Timer(2.0, _warm).start()
-    settle()
+    tune_gc()
     server.run()
     engine.dispose()
 

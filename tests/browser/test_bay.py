@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from galene.jobs import jobcard
 from galene.jobs.act import Act, find_job
-from galene.store.models import JobPicture, StepRow, Trace
+from galene.store.models import AuditEntry, JobPicture, StepRow
 from tests.browser.conftest import Server
 from tests.browser.test_flow import sign_in
 from tests.conftest import demo_jobs, person
@@ -131,7 +131,9 @@ def test_work_goes_on_while_the_connection_is_cut_and_is_sent_once_and_in_order(
     expect(page.locator("#line")).to_be_hidden()
     keys = [
         t.detail["step"]
-        for t in db.scalars(select(Trace).where(Trace.action == "step_done").order_by(Trace.id))
+        for t in db.scalars(
+            select(AuditEntry).where(AuditEntry.action == "step_done").order_by(AuditEntry.id)
+        )
         if t.job_id == find_job(db, number).id
     ]
     assert keys == ticked(db, number), "in order, each once"
@@ -274,12 +276,12 @@ def test_a_picture_that_is_taken_without_the_server_is_kept_and_sent_once(
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/work")
     lose(page)
-    page.locator(f"{CARD} [data-shoot]").set_input_files(shot)
-    expect(page.locator(f"{CARD} [data-shot]")).to_have_text("…")
+    page.locator(f"{CARD} [data-take-picture]").set_input_files(shot)
+    expect(page.locator(f"{CARD} [data-uploaded]")).to_have_text("…")
     assert db.scalars(select(JobPicture)).all() == []
     page.unroute("**/*")
     wait_for(lambda: db.scalars(select(JobPicture)).all())
-    expect(page.locator(f"{CARD} [data-shot]")).to_have_text("✓")
+    expect(page.locator(f"{CARD} [data-uploaded]")).to_have_text("✓")
     page.reload()
     page.wait_for_timeout(500)
     db.expire_all()

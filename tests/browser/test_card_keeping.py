@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from galene.jobs import jobcard, work
 from galene.jobs.act import Act, find_job
-from galene.store.models import JobPicture, Trace
+from galene.store.models import AuditEntry, JobPicture
 from tests.browser.conftest import Server
 from tests.browser.test_bay import CARD, bare, number, tick, ticked, wait_for
 from tests.browser.test_flow import sign_in
@@ -88,7 +88,7 @@ def test_the_last_tick_is_undone_while_it_is_on_its_way(
     wait_for(
         lambda: (
             db.rollback()
-            or db.scalars(select(Trace.job_id).where(Trace.action == "step_undone")).all()
+            or db.scalars(select(AuditEntry.job_id).where(AuditEntry.action == "step_undone")).all()
         )
     )
     assert ticked(db, number) == before
@@ -257,9 +257,9 @@ def test_a_picture_that_is_refused_stays_until_a_person_decides(
         "**/pictures",
         lambda route: route.fulfill(status=413, json={"lines": ["The disk is full."]}),
     )
-    while not card.locator(f"{CARD} [data-shoot]").count():
+    while not card.locator(f"{CARD} [data-take-picture]").count():
         tick(card)
-    card.locator(f"{CARD} [data-shoot]").set_input_files(shot)
+    card.locator(f"{CARD} [data-take-picture]").set_input_files(shot)
     line = card.locator("#line")
     expect(line).to_contain_text("The disk is full.", timeout=LONG)
     card.unroute("**/pictures")

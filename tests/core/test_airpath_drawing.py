@@ -8,8 +8,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from galene.core.airpath import EngineFamily, Part, Pipe, Tap
-from galene.core.family_faults import family_faults
+from galene.core.airpath.family import EngineFamily, Part, Pipe, Tap
+from galene.core.airpath.faults import family_faults
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
 from galene.web.shared.airpath_layout import (

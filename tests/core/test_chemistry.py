@@ -31,8 +31,8 @@ from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
+from galene.knowledge.policy import DEFAULT_POLICY, POLICY_QUESTIONS, tags_of, way_in_place
 from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS, tags_of, way_in_place
 from galene.knowledge.treatment import chosen_agent
 
 READY = ["ignition_off", "engine_cold", "ventilated"]
@@ -813,7 +813,7 @@ POLICIES = [
     dict(DEFAULT_POLICY),
     *(
         {**DEFAULT_POLICY, school.letter: choice}
-        for school in SCHOOLS
+        for school in POLICY_QUESTIONS
         for choice, _ in school.choices[1:]
     ),
 ]

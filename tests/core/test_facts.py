@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from galene.core.bank_trims import bank_trims
+from galene.core.diagnosis.bank_trims import bank_trims
 from galene.core.errors import InputError
 from galene.core.flow import charge_flow_g_s
 from galene.demo.logger import EXHAUST_C

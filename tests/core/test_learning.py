@@ -4,8 +4,8 @@ import random
 
 import pytest
 
+from galene.core.diagnosis.calibration import Confirmed, calibration, wilson
 from galene.core.errors import InputError
-from galene.core.learning import Confirmed, calibration, wilson
 
 
 def test_counts_of_a_few_jobs() -> None:

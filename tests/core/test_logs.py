@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from galene.core.calculations.egr_flow_test import FlowTestInput, IdlePoint, egr_flow_test
 from galene.core.errors import InputError
-from galene.core.logs import (
-    Trace,
+from galene.core.logs.series import (
+    TimeSeries,
+    downsample_minmax,
     find_idle,
     find_plateaus,
     find_trim_points,
     on_grid,
-    outline,
     run_forward,
     thinned,
 )
@@ -29,7 +29,7 @@ B = FAMILIES["B"]
 STATE = EngineState(roughness_rpm=8)
 
 
-def log_of(passage_mm2: float, state: EngineState = STATE, command: bool = True) -> Trace:
+def log_of(passage_mm2: float, state: EngineState = STATE, command: bool = True) -> TimeSeries:
     read = read_log(recorded(B, state, 5, idle_rpm=690, passage_mm2=passage_mm2).encode())
     found = propose([c.name for c in read.columns[1:]], B.components)
     channels = {
@@ -37,7 +37,7 @@ def log_of(passage_mm2: float, state: EngineState = STATE, command: bool = True)
         for channel, k in found.items()
         if command or channel != "egr_command_percent"
     }
-    return Trace(read.columns[0].values, channels)
+    return TimeSeries(read.columns[0].values, channels)
 
 
 @pytest.mark.parametrize(
@@ -79,7 +79,7 @@ def test_idle_and_trim_points_are_found_where_they_were_held() -> None:
     state = EngineState(roughness_rpm=8, leak_g_s=0.5)
     trace = log_of(30, state)
     trims = sum(trace.channels[c] for c in ("short_trim_percent", "long_trim_percent"))
-    trace = Trace(trace.time_s, {**trace.channels, "trim_percent": trims})
+    trace = TimeSeries(trace.time_s, {**trace.channels, "trim_percent": trims})
     idle = find_idle(trace, 1000)
     assert (
         idle is not None and 0 <= idle.start_s < 5 and 50 < idle.end_s <= 56 and "warm" in idle.why
@@ -100,10 +100,12 @@ def test_idle_leaves_out_the_pedal_the_cold_and_the_road() -> None:
     rpm = np.full(len(time), 740.0)
     coolant = np.where(time < 60, 40.0, 85.0)
     pedal = np.where((time > 80) & (time < 90), 12.0, 0.0)
-    found = find_idle(Trace(time, {"rpm": rpm, "coolant_c": coolant, "pedal_percent": pedal}), 1000)
+    found = find_idle(
+        TimeSeries(time, {"rpm": rpm, "coolant_c": coolant, "pedal_percent": pedal}), 1000
+    )
     assert found is not None and found.start_s >= 90 and found.end_s > 118
-    assert find_idle(Trace(time, {"rpm": rpm + 900}), 1000) is None
-    cold = find_idle(Trace(time, {"rpm": rpm, "coolant_c": coolant * 0 + 30}), 1000)
+    assert find_idle(TimeSeries(time, {"rpm": rpm + 900}), 1000) is None
+    cold = find_idle(TimeSeries(time, {"rpm": rpm, "coolant_c": coolant * 0 + 30}), 1000)
     assert cold is not None and "not known to be warm" in cold.why, (
         "a cold idle is found, and said to be cold"
     )
@@ -191,11 +193,11 @@ def test_holes_are_not_bridged_and_spikes_are_kept() -> None:
         np.isnan(on_grid(time, values, np.array([55.0])))[0]
         and np.isfinite(on_grid(time, values, np.array([45.0])))[0]
     )
-    at, shown = outline(time, values, 0, end_s=100, points=300)
+    at, shown = downsample_minmax(time, values, 0, end_s=100, points=300)
     assert len(at) <= 602 and 99.0 in shown and shown.count(None) == 1 and at == sorted(at)
-    close, exact = outline(time, values, 12.0, end_s=12.5, points=300)
+    close, exact = downsample_minmax(time, values, 12.0, end_s=12.5, points=300)
     assert len(close) <= 60 and 99.0 in exact
-    assert outline(time, values * np.nan, 0, end_s=9, points=300) == ([], [])
+    assert downsample_minmax(time, values * np.nan, 0, end_s=9, points=300) == ([], [])
 
 
 SHAPES = {

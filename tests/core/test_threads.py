@@ -5,9 +5,9 @@ from dataclasses import replace
 
 import pytest
 
-from galene.core.family_faults import family_faults
+from galene.core.airpath.faults import family_faults
+from galene.core.airpath.threads import HEADS, THREADS, most_torque_nm
 from galene.core.planning.openings import fasteners_undone, lifting
-from galene.core.threads import HEADS, THREADS, most_torque_nm
 from galene.knowledge.families import FAMILIES, VOCABULARY
 
 

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.codes import read_codes
+from galene.core.diagnosis.codes import read_codes
 from galene.core.errors import InputError
 from galene.core.units import (
     QUANTITIES,

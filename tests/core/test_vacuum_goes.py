@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from galene.core.errors import InputError
-from galene.core.running_goes import vacuum_goes
+from galene.core.planning.running_goes import vacuum_goes
 
 
 def test_by_hand() -> None:

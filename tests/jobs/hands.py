@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from datetime import timedelta
 
-from galene.core.job_records import SetConditions
+from galene.core.jobcard.job_records import SetConditions
 from galene.core.planning.answers import consequence_of
 from galene.core.planning.records import Record, Step
 from galene.demo.engine import EngineState, idle_samples
@@ -68,7 +68,7 @@ def begun(
     job = find_job(act.db, number)
     job.before_missing_reason = "came on a trailer"
     for part in parts:
-        evidence.save_look(act, number, "before", part_id=part, deposit="soot", grade=grade)
+        evidence.save_inspection(act, number, "before", part_id=part, deposit="soot", grade=grade)
     for letter, choice in schools.items():
         seen = revision(find_job(act.db, number), "schools")
         plan.override_school(act, number, letter, choice=choice, reason="for this test", seen=seen)

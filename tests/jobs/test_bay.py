@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from galene.core.job_records import PickCheck
+from galene.core.jobcard.job_records import PickCheck
 from galene.core.jobcard.transition import steps_before
 from galene.jobs import entries, found, gates, handover, jobcard, plan, waits, work
 from galene.jobs.act import Act, find_job
@@ -18,7 +18,7 @@ from galene.jobs.card import card_of
 from galene.jobs.entries import Entry, Taken
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.knowledge.found import FOUND
-from galene.store.models import Job, StepRow, Trace, WaitRow
+from galene.store.models import AuditEntry, Job, StepRow, WaitRow
 from tests.conftest import demo_jobs
 from tests.jobs.hands import begun, finish_card, go_to, pass_
 
@@ -64,8 +64,10 @@ def test_an_entry_is_taken_once_however_often_it_is_sent(odd: Act, number: str) 
     assert sent(odd, number, "tick", entry_id="one-and-only", **data).outcome == "before"
     ticks = odd.db.scalar(
         select(func.count())
-        .select_from(Trace)
-        .where(Trace.action == "step_done", Trace.detail["step"].astext == row.document.id)
+        .select_from(AuditEntry)
+        .where(
+            AuditEntry.action == "step_done", AuditEntry.detail["step"].astext == row.document.id
+        )
     )
     assert ticks == 1
 
@@ -104,7 +106,7 @@ def test_a_tick_that_somebody_else_made_is_said_with_what_stands(
 
 def test_what_can_not_be_taken_says_why_and_leaves_nothing(odd: Act, number: str) -> None:
     row = step_now(odd.db, number)
-    before = odd.db.scalar(select(func.count()).select_from(Trace))
+    before = odd.db.scalar(select(func.count()).select_from(AuditEntry))
     for kind, data, words in (
         ("tick", {"step": row.id}, "Too early"),
         ("tick", {"step": "x"}, "Something is missing"),
@@ -127,7 +129,7 @@ def test_what_can_not_be_taken_says_why_and_leaves_nothing(odd: Act, number: str
     ):
         answer = sent(odd, number, kind, **data)
         assert answer.outcome == "refused" and answer.title == words, (kind, answer)
-    assert odd.db.scalar(select(func.count()).select_from(Trace)) == before
+    assert odd.db.scalar(select(func.count()).select_from(AuditEntry)) == before
     assert (
         sent(odd, demo_jobs(odd.db)["handover"], "item", kind="hose", what="x").title
         == "This job is finished"

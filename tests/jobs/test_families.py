@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.airpath import Band, EngineFamily, Operation, Part, Pipe
+from galene.core.airpath.family import Band, EngineFamily, Operation, Part, Pipe
 from galene.core.errors import InputError
 from galene.exchange.families import (
     document_of,
@@ -24,7 +24,7 @@ from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.errors import Invalid, Missing, Refused, Stale
 from galene.knowledge import reading_channels
 from galene.knowledge.families import FAMILIES
-from galene.store.models import Job, Trace, Vehicle
+from galene.store.models import AuditEntry, Job, Vehicle
 from galene.store.pictures import PictureStore
 from tests.conftest import demo_jobs
 from tests.core.test_airpath_drawing import valid_families
@@ -110,7 +110,9 @@ def test_a_running_job_keeps_the_version_it_began_with(odd: Act, db: Session) ->
     vehicle = db.scalars(select(Vehicle).where(Vehicle.plate_key == "QN331")).one()
     assert family_of(intake.open_job(odd, vehicle, "again")).bands["idle_rpm"].low == 690
     assert [v.version for v in families.versions_of(db, "A")] == [2, 1]
-    assert {t.action for t in db.scalars(select(Trace).where(Trace.job_id.is_(None)))} >= {
+    assert {
+        t.action for t in db.scalars(select(AuditEntry).where(AuditEntry.job_id.is_(None)))
+    } >= {
         "family_draft",
         "family_published",
     }
@@ -288,7 +290,7 @@ def test_measured_bores_decide_the_grade_and_prove_the_gain(odd: Act, db: Sessio
 
 def test_an_eye_that_sees_another_grade_drops_the_measurement(odd: Act, db: Session) -> None:
     number = db.scalars(select(Job).where(Job.family_id == "C")).unique().one().number
-    evidence.save_look(
+    evidence.save_inspection(
         odd,
         number,
         "before",
@@ -298,7 +300,7 @@ def test_an_eye_that_sees_another_grade_drops_the_measurement(odd: Act, db: Sess
         note="same grade",
     )
     assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores
-    evidence.save_look(
+    evidence.save_inspection(
         odd, number, "before", part_id="intake_ports", deposit="hard_carbon", grade=2
     )
     assert next(k for k in find_job(db, number).looks if k.part == "intake_ports").bores == ()

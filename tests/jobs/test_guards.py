@@ -12,7 +12,7 @@ from galene.jobs import intake, jobcard
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
 from galene.jobs.handover import reopen, sign
-from galene.store.models import MustGoBack, Person, StepRow, Trace
+from galene.store.models import AuditEntry, ItemRow, Person, StepRow
 from tests.conftest import demo_jobs, person
 
 ARRIVING = WORKING = PROVING = FINISHED = ""
@@ -60,7 +60,7 @@ def test_twins_in_flight_wait_for_each_other(engine: Engine) -> None:
             vehicle = intake.find_vehicles(db, "QN-207")[0]
             gate.wait()
             try:
-                act.once("twin-token", "/")
+                act.claim_key("twin-token", "/")
                 job = intake.open_job(act, vehicle, "double click")
                 act.leads_to("twin-token", f"/jobs/{job.number}")
                 db.commit()
@@ -100,11 +100,13 @@ def test_a_tap_on_a_state_that_is_gone_is_not_carried_out(odd: Act, pia: Act) ->
 
 
 def test_every_write_leaves_who_and_what(odd: Act) -> None:
-    before = odd.db.scalar(select(func.count()).select_from(Trace))
+    before = odd.db.scalar(select(func.count()).select_from(AuditEntry))
     intake.add_codes(odd, ARRIVING, "P0101")
     odd.db.flush()
-    newest = odd.db.scalars(select(Trace).order_by(Trace.id.desc()).limit(1)).unique().one()
-    assert odd.db.scalar(select(func.count()).select_from(Trace)) == (before or 0) + 1
+    newest = (
+        odd.db.scalars(select(AuditEntry).order_by(AuditEntry.id.desc()).limit(1)).unique().one()
+    )
+    assert odd.db.scalar(select(func.count()).select_from(AuditEntry)) == (before or 0) + 1
     assert (newest.action, newest.person_id, newest.detail["codes"]) == (
         "codes_added",
         odd.person.id,
@@ -180,11 +182,11 @@ def test_a_tick_by_two_people_counts_once(engine: Engine, db: Session) -> None:
     assert (
         db.scalar(
             select(func.count())
-            .select_from(Trace)
+            .select_from(AuditEntry)
             .where(
-                Trace.action == "step_done",
-                Trace.detail["step"].astext == step.document.id,
-                Trace.job_id == job.id,
+                AuditEntry.action == "step_done",
+                AuditEntry.detail["step"].astext == step.document.id,
+                AuditEntry.job_id == job.id,
             )
         )
         == 1
@@ -200,6 +202,6 @@ def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
     assert foreign is not None
     with pytest.raises(Missing):
         jobcard.tick(odd, ARRIVING, foreign.id, records={})
-    item = odd.db.scalars(select(MustGoBack).limit(1)).unique().one()
+    item = odd.db.scalars(select(ItemRow).limit(1)).unique().one()
     with pytest.raises(Missing):
         jobcard.close_item(odd, ARRIVING, item.key)

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from galene.jobs import checks, gates, jobcard, prove, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
-from galene.store.models import Trace
+from galene.store.models import AuditEntry
 from galene.web.worksheets.traces import crank_of
 from tests.jobs.hands import begun, do, finish_card, go_to, learn, pass_
 
@@ -116,7 +116,7 @@ def test_a_step_is_worded_anew_for_this_job_and_the_words_before_stay(odd: Act, 
     assert row.document.was is not None
     assert row.document.was.text == before and row.document.was.by == pia.person.name
     trace = odd.db.scalars(
-        select(Trace).where(Trace.action == "step_edited").order_by(Trace.id)
+        select(AuditEntry).where(AuditEntry.action == "step_edited").order_by(AuditEntry.id)
     ).all()
     assert [t.detail["was"] for t in trace] == [
         before,

@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.job_records import SetConditions
+from galene.core.jobcard.job_records import SetConditions
 from galene.demo.engine import EngineState, idle_samples, trim_samples
 from galene.jobs import (
     diagnosis,
@@ -29,8 +29,8 @@ from galene.jobs.people import WorkshopForm, save_workshop, sign_in
 from galene.jobs.planning import planned, policy_of, works_of
 from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.schools import DEFAULT_POLICY
-from galene.store.models import Trace, Workshop
+from galene.knowledge.policy import DEFAULT_POLICY
+from galene.store.models import AuditEntry, Workshop
 from tests.conftest import demo_jobs, person
 from tests.jobs.hands import begun, go_to, learn, pass_
 
@@ -186,9 +186,11 @@ def test_readings_become_evidence_through_the_calculations(odd: Act, fresh: str)
     )
     seen = present(odd, fresh)
     assert seen["trim_leak_shape"] == "present" and seen["learned_opening_high"] == "absent"
-    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3)
+    evidence.save_inspection(
+        odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3
+    )
     assert present(odd, fresh)["look_throttle_clean"] == "absent"
-    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="", grade=0)
+    evidence.save_inspection(odd, fresh, "before", part_id="throttle_body", deposit="", grade=0)
     assert present(odd, fresh)["look_throttle_clean"] == "present"
     evidence.save_key_on(
         odd, fresh, {"map_sensor": 93.0, "barometric_sensor": 101.2}, barometer_kpa=101.1, seen=0
@@ -256,7 +258,7 @@ def test_the_plan_stops_at_danger(odd: Act, fresh: str) -> None:
         plan.save_plan(odd, fresh, [], extra_spares=[], seen=0)
     with pytest.raises(Invalid):
         plan.save_plan(odd, fresh, ["egr_valve"], extra_spares=[], seen=0)
-    evidence.save_look(
+    evidence.save_inspection(
         odd, fresh, "before", part_id="throttle_body", deposit="coolant_residue", grade=2
     )
     with pytest.raises(Refused, match="coolant"):
@@ -268,7 +270,9 @@ def test_the_plan_stops_at_danger(odd: Act, fresh: str) -> None:
 
 def test_the_plan_adds_up(odd: Act, fresh: str) -> None:
     measured(odd, fresh, "before", state=EngineState())
-    evidence.save_look(odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3)
+    evidence.save_inspection(
+        odd, fresh, "before", part_id="throttle_body", deposit="varnish", grade=3
+    )
     document = (
         plan.save_plan(
             odd, fresh, ["throttle_body", "maf_sensor"], extra_spares=["hose_clamp"], seen=0
@@ -646,5 +650,5 @@ def test_the_card_is_changed_on_the_job_with_a_trace(odd: Act) -> None:
     odd.person = person(odd.db, "maren")
     with pytest.raises(Refused, match="not left out"):
         jobcard.leave_out(odd, job.number, opened.id, reason="we will remember it")
-    actions = list(odd.db.scalars(select(Trace.action).where(Trace.job_id == job.id)))
+    actions = list(odd.db.scalars(select(AuditEntry.action).where(AuditEntry.job_id == job.id)))
     assert "step_added" in actions and "step_left_out" in actions

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.template_faults import in_variant, procedure_faults, relearn_faults
+from galene.core.planning.template_faults import in_variant, procedure_faults, relearn_faults
 from galene.exchange.templates import SHIPPED, document_of, template_of
 from galene.jobs import plan, prove, templates, work
 from galene.jobs.act import Act, find_job, revision
@@ -19,7 +19,7 @@ from galene.jobs.planning import planned, works_of
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.relearns import RELEARNS
 from galene.knowledge.variants import TAG_WORDS, WORDS, variants_of
-from galene.store.models import Job, Trace, Workshop
+from galene.store.models import AuditEntry, Job, Workshop
 from tests.conftest import demo_jobs
 
 
@@ -306,7 +306,7 @@ def test_versions_are_the_foremans_and_nobody_overwrites_another(odd: Act, maren
             seen=0,
         )
     assert first.version == 1 and maren.db.scalars(
-        select(Trace.action).where(Trace.action == "template_saved")
+        select(AuditEntry.action).where(AuditEntry.action == "template_saved")
     ).all() == ["template_saved"]
 
 

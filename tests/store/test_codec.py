@@ -6,7 +6,7 @@ import pytest
 from pydantic import TypeAdapter
 from sqlalchemy.dialects import postgresql
 
-from galene.core.job_records import (
+from galene.core.jobcard.job_records import (
     Handover,
     KeptBore,
     OpenedGate,
@@ -15,7 +15,7 @@ from galene.core.job_records import (
     RoadTest,
     SetConditions,
 )
-from galene.core.logs import ColumnMapping, ColumnPlace, Segment
+from galene.core.logs.series import ColumnMapping, ColumnPlace, Segment
 from galene.core.planning.document import PlanDocument, StepAnswers
 from galene.core.planning.records import Step
 from galene.exchange.plans import plan_of

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from galene.jobs.act import find_job
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
-from galene.store.models import Job, Trace, WriteOnce
+from galene.store.models import AuditEntry, Job, WriteOnce
 from galene.web.app import create_app
 from galene.web.shared.security import MAX_BODY
 from tests.web.conftest import HOST, Browser
@@ -300,7 +300,7 @@ def test_a_fault_in_mid_write_leaves_nothing_half(
     web.submit(
         f"/jobs/{numbers['intake']}/before-missing", {"before_missing": "towed in", "seen": "0"}
     )
-    before = db.scalar(select(func.count()).select_from(Trace))
+    before = db.scalar(select(func.count()).select_from(AuditEntry))
     tokens = db.scalar(select(func.count()).select_from(WriteOnce))
 
     def break_down(*_: object) -> None:
@@ -314,7 +314,7 @@ def test_a_fault_in_mid_write_leaves_nothing_half(
         and "Traceback" not in answer.text
         and "Nothing was saved" in answer.text
     )
-    assert db.scalar(select(func.count()).select_from(Trace)) == before
+    assert db.scalar(select(func.count()).select_from(AuditEntry)) == before
     assert db.scalar(select(func.count()).select_from(WriteOnce)) == tokens
 
 

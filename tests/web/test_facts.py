@@ -6,7 +6,7 @@ import pytest
 from sqlalchemy.orm import Session
 
 from galene.core.chemistry.rules import RULES
-from galene.core.job_records import SetConditions
+from galene.core.jobcard.job_records import SetConditions
 from galene.jobs import evidence, intake
 from galene.jobs.act import Act, find_job
 from galene.knowledge.components import COMPONENTS

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from galene.core.units import convert
 from galene.exchange.families import to_file
 from galene.knowledge.families import FAMILIES
-from galene.store.models import FamilyDraft, Job, Look
+from galene.store.models import FamilyDraft, Inspection, Job
 from tests.web.conftest import HOST, Browser
 
 EDIT = "/reference/families/B/edit"
@@ -344,9 +344,9 @@ def test_the_gauge_measures_in_inches_and_points_can_be_changed(web: Browser, db
     )
     assert web.submit(path, {**bore, "thickness.0": ["0.1", "0", "0.1", "0"]}).status_code == 303
     kept = db.scalars(
-        select(Look)
-        .join(Job, Job.id == Look.job_id)
-        .where(Job.number == number, Look.part == "egr_passage", Look.phase == "after")
+        select(Inspection)
+        .join(Job, Job.id == Inspection.job_id)
+        .where(Job.number == number, Inspection.part == "egr_passage", Inspection.phase == "after")
     ).one()
     from galene.core.units import QUANTITIES
 
@@ -387,9 +387,9 @@ def test_a_stale_gauge_is_told_who_was_faster(
     )
     db.expire_all()
     look = db.scalars(
-        select(Look)
-        .join(Job, Job.id == Look.job_id)
-        .where(Job.number == number, Look.part == "egr_cooler", Look.phase == "before")
+        select(Inspection)
+        .join(Job, Job.id == Inspection.job_id)
+        .where(Job.number == number, Inspection.part == "egr_cooler", Inspection.phase == "before")
     ).one()
     assert look.note == "from Pia" and look.bores[0].thickness_mm == (4, 3, 2, 3)
 

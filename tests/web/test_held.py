@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.store.models import Job, Trace
+from galene.store.models import AuditEntry, Job
 from tests.web.conftest import Browser
 
 
@@ -37,7 +37,7 @@ def test_no_page_starts_the_engine(web: Browser, held: Job, db: Session) -> None
     # A relearn that is not due is not begun; the page only shows what is.
     web.submit(f"/jobs/{held.number}/relearn/begin", {"template": "egr_valve_zero"})
     db.expire_all()
-    actions = set(db.scalars(select(Trace.action).where(Trace.job_id == held.id)))
+    actions = set(db.scalars(select(AuditEntry.action).where(AuditEntry.job_id == held.id)))
     assert not any("relearn" in action for action in actions)
     assert held.engine_started_at is None and held.codes_cleared_at is None
 

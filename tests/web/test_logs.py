@@ -7,13 +7,13 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from galene.core.logs import ColumnPlace
+from galene.core.logs.series import ColumnPlace
 from galene.demo.engine import EngineState
 from galene.demo.logger import recorded
 from galene.jobs import intake
 from galene.jobs.act import Act
 from galene.knowledge.families import FAMILIES
-from galene.store.models import Job, LogFile, LogMapping, ReadingSet, Trace
+from galene.store.models import AuditEntry, Job, LogFile, LogMapping, ReadingSet
 from tests.web.conftest import HOST, Browser, flat
 
 LOG = recorded(
@@ -219,7 +219,9 @@ def test_stretches_are_moved_by_hand_and_nobody_is_overwritten(
         assert web.submit(f"{where}/stretches", {**ends, **wrong, "seen": seen}).status_code == 422
     assert (
         db.scalar(
-            select(func.count()).select_from(Trace).where(Trace.action == "log_stretches_set")
+            select(func.count())
+            .select_from(AuditEntry)
+            .where(AuditEntry.action == "log_stretches_set")
         )
         == 1
     )

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.calculations.catalogue import CALCULATIONS
 from galene.jobs.act import find_job
-from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.policy import DEFAULT_POLICY
 from galene.web.worksheets.routes import SHEETS
 from tests.web.conftest import Browser
 

@@ -90,7 +90,7 @@ def test_sent_twice_is_kept_once_and_shown_beside_its_twin(
     page = web.get(f"/jobs/{number}/pictures").text
     assert "data-slider" in page and rows[0].digest in page and rows[1].digest in page
     assert web.get(f"/pictures/{rows[0].thumbnail}.jpg").content[:3] == b"\xff\xd8\xff"
-    assert "data-shoot=" in web.get(f"/jobs/{number}/work").text
+    assert "data-take-picture=" in web.get(f"/jobs/{number}/work").text
 
 
 @pytest.mark.parametrize(

@@ -23,15 +23,15 @@ class InputError(ValueError):
         super().__init__(f"{field}: {value!r} is not possible; allowed: {allowed}")
 
 
-def need(ok: bool, field: str, value: object, *, allowed: str) -> None:
+def require(ok: bool, field: str, value: object, *, allowed: str) -> None:
     """Raise `InputError` unless `ok`."""
     if not ok:
         raise InputError(field, value, allowed)
 
 
-def within(field: str, value: float, low: float, *, high: float, unit: str = "") -> None:
+def require_range(field: str, value: float, low: float, *, high: float, unit: str = "") -> None:
     """Raise `InputError` unless ``low <= value <= high`` (NaN fails too)."""
-    need(
+    require(
         low <= value <= high,
         field,
         value,

@@ -1,14 +1,14 @@
-"""Units at the edges. Inside, every quantity has one unit (the contract's); pint does the
-arithmetic of the rest.
+"""Units at the edges. Inside, every quantity has one unit, the contract's; the others are straight
+lines of it.
 
-Pint takes a second to import, so it is loaded at the first real conversion, and each pair of units
-is asked of it once: all units here are straight lines of one another.
+Factors are those of the international yard and pound (1959) and of NIST SP 811, appendix B; the
+inch of mercury of workshop gauges and weather reports is the one at 0 C, that of water the one at
+4 C.
 """
 
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 from galene.core.errors import InputError
@@ -16,12 +16,15 @@ from galene.core.errors import InputError
 
 @dataclass(frozen=True)
 class Unit:
-    """A unit as the technician reads it: `id` for forms, `pint` for the arithmetic, `decimals` for
-    showing."""
+    """A unit as the technician reads it: `id` for forms, `decimals` for showing.
+
+    A value of it is ``factor * value + offset`` in the kept unit of its quantity.
+    """
 
     id: str
-    pint: str
+    factor: float
     decimals: int
+    offset: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,7 +52,11 @@ class Quantity:
         raise InputError("unit", unit_id, ", ".join(u.id for u in self.units))
 
 
-def _quantity(id_: str, metric: str, imperial: str, *units: tuple[str, str, int]) -> Quantity:
+Given = tuple[str, float, int] | tuple[str, float, int, float]
+"""A unit's id, factor, decimals and offset."""
+
+
+def _quantity(id_: str, metric: str, imperial: str, *units: Given) -> Quantity:
     return Quantity(id=id_, units=tuple(Unit(*u) for u in units), metric=metric, imperial=imperial)
 
 
@@ -60,52 +67,48 @@ QUANTITIES: dict[str, Quantity] = {
             "pressure",
             "kPa",
             "inHg",
-            ("kPa", "kilopascal", 1),
-            ("bar", "bar", 3),
-            ("mbar", "millibar", 0),
-            ("inHg", "inch_Hg_32F", 2),
-            ("psi", "psi", 2),
+            ("kPa", 1, 1),
+            ("bar", 100, 3),
+            ("mbar", 0.1, 0),
+            ("inHg", 3.386389, 2),
+            ("psi", 6.894757293168361, 2),
         ),
         _quantity(
             "airflow",
             "g/s",
             "lb/min",
-            ("g/s", "gram/second", 2),
-            ("kg/h", "kilogram/hour", 1),
-            ("lb/min", "pound/minute", 3),
+            ("g/s", 1, 2),
+            ("kg/h", 1 / 3.6, 1),
+            ("lb/min", 453.59237 / 60, 3),
         ),
-        _quantity("temperature", "degC", "degF", ("degC", "degC", 0), ("degF", "degF", 0)),
-        _quantity("speed", "rpm", "rpm", ("rpm", "rpm", 0)),
-        _quantity("share", "%", "%", ("%", "percent", 1)),
-        _quantity("angle", "deg", "deg", ("deg", "degree", 2)),
-        _quantity("length", "mm", "in", ("mm", "millimeter", 2), ("in", "inch", 4)),
-        _quantity("area", "mm2", "mm2", ("mm2", "millimeter**2", 1)),
-        _quantity("distance", "km", "mi", ("km", "kilometer", 0), ("mi", "mile", 0)),
-        _quantity("height", "m", "ft", ("m", "meter", 0), ("ft", "foot", 0)),
-        _quantity(
-            "torque", "N m", "lb ft", ("N m", "newton*meter", 1), ("lb ft", "pound_force*foot", 1)
-        ),
-        _quantity("voltage", "V", "V", ("V", "volt", 2), ("mV", "millivolt", 0)),
+        _quantity("temperature", "degC", "degF", ("degC", 1, 0), ("degF", 5 / 9, 0, -160 / 9)),
+        _quantity("speed", "rpm", "rpm", ("rpm", 1, 0)),
+        _quantity("share", "%", "%", ("%", 1, 1)),
+        _quantity("angle", "deg", "deg", ("deg", 1, 2)),
+        _quantity("length", "mm", "in", ("mm", 1, 2), ("in", 25.4, 4)),
+        _quantity("area", "mm2", "mm2", ("mm2", 1, 1)),
+        _quantity("distance", "km", "mi", ("km", 1, 0), ("mi", 1.609344, 0)),
+        _quantity("height", "m", "ft", ("m", 1, 0), ("ft", 0.3048, 0)),
+        _quantity("torque", "N m", "lb ft", ("N m", 1, 1), ("lb ft", 1.3558179483314004, 1)),
+        _quantity("voltage", "V", "V", ("V", 1, 2), ("mV", 0.001, 0)),
         _quantity(
             "pressure_drop",
             "Pa",
             "inH2O",
-            ("Pa", "pascal", 0),
-            ("kPa", "kilopascal", 2),
-            ("mbar", "millibar", 1),
-            ("inH2O", "inch_H2O_4C", 2),
+            ("Pa", 1, 0),
+            ("kPa", 1000, 2),
+            ("mbar", 100, 1),
+            ("inH2O", 249.089, 2),
         ),
-        _quantity(
-            "road_speed", "km/h", "mph", ("km/h", "kilometer/hour", 0), ("mph", "mile/hour", 0)
-        ),
-        _quantity("volume", "ml", "fl oz", ("ml", "milliliter", 0), ("fl oz", "US_fluid_ounce", 1)),
-        _quantity("engine_size", "l", "l", ("l", "liter", 2)),
+        _quantity("road_speed", "km/h", "mph", ("km/h", 1, 0), ("mph", 1.609344, 0)),
+        _quantity("volume", "ml", "fl oz", ("ml", 1, 0), ("fl oz", 29.5735295625, 1)),
+        _quantity("engine_size", "l", "l", ("l", 1, 2)),
         _quantity(
             "economy",
             "l/100km",
             "mpg",
-            ("l/100km", "liter/(100*kilometer)", 1),
-            ("mpg", "mile/gallon", 1),
+            ("l/100km", 1, 1),
+            ("mpg", 1, 1),
         ),
     )
 }
@@ -126,25 +129,6 @@ FIELD_SUFFIXES = {
 """Endings of contract field names and the quantity that they stand for."""
 
 
-@lru_cache(maxsize=1)
-def _registry() -> Any:
-    import pint
-
-    registry: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True, cache_folder=None)
-    # The inch of mercury of workshop gauges and weather reports is the one at 0 C.
-    registry.define("inch_Hg_32F = 3.386389 * kilopascal")
-    registry.define("inch_H2O_4C = 249.089 * pascal")
-    return registry
-
-
-@lru_cache(maxsize=256)
-def _straight_line(source: str, target: str) -> tuple[float, float]:
-    """Factor and offset of target = factor * source + offset."""
-    registry = _registry()
-    zero = registry.Quantity(0.0, source).to(target).magnitude
-    return float(registry.Quantity(1.0, source).to(target).magnitude - zero), float(zero)
-
-
 def convert(quantity: Quantity, value: float, source: str, *, target: str) -> float:
     """`value` of `quantity` from unit id `source` to unit id `target`.
 
@@ -160,8 +144,7 @@ def convert(quantity: Quantity, value: float, source: str, *, target: str) -> fl
         if value <= 0:
             raise InputError("value", value, "above 0")
         return 235.214583 / value
-    factor, offset = _straight_line(a.pint, b.pint)
-    return value * factor + offset
+    return (a.factor * value + a.offset - b.offset) / b.factor
 
 
 def in_system(quantity: Quantity, system: str) -> Unit:

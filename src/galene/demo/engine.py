@@ -5,7 +5,7 @@ import math
 import random
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.idle_gap import IdleGapInput, idle_gap
 from galene.core.flow import PSI_MAX, charge_flow_g_s, psi
 

@@ -3,7 +3,7 @@ valve commanded open at idle."""
 
 import random
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.flow import KELVIN, PSI_MAX, charge_flow_g_s, orifice_area_mm2, psi
 from galene.demo.engine import EngineState
 

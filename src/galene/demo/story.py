@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from galene.core.job_records import SetConditions
+from galene.core.jobcard.job_records import SetConditions
 from galene.core.planning.records import Step
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
 from galene.jobs import (
@@ -144,7 +144,7 @@ class Story:
 
     def saw(self, part: str, deposit: str, grade: int, *, note: str = "") -> "Story":
         """A look before the work."""
-        evidence.save_look(
+        evidence.save_inspection(
             self.act, self.number, "before", part_id=part, deposit=deposit, grade=grade, note=note
         )
         return self

@@ -12,7 +12,7 @@ from galene.jobs import families, intake, stages
 from galene.jobs.act import Act, family_of
 from galene.jobs.people import add_person
 from galene.jobs.planning import planned
-from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.policy import DEFAULT_POLICY
 from galene.store.models import Person, Vehicle, Workshop
 from galene.store.repositories import people as people_rows
 

@@ -8,8 +8,8 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
-from galene.core.access import scope, ways_in
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.access import scope, ways_in
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.catalogue import CALCULATIONS, as_plain
 from galene.core.chemistry.judge import (
     CHARGED_BY,

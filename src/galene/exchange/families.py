@@ -6,9 +6,9 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.faults import family_faults
 from galene.core.errors import Fault, InputError
-from galene.core.family_faults import family_faults
 from galene.exchange.documents import adapter, plain, short, typed
 from galene.knowledge.families import VOCABULARY
 

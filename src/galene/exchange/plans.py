@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.planning.case import Case
 from galene.core.planning.planner import planned
@@ -35,7 +35,7 @@ from galene.exchange.cases import shaped
 from galene.knowledge.bill import PriceList, bill_of
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY
+from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 
 MOST_PARTS = 60

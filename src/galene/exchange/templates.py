@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from galene.core.planning.procedure import PartProcedure
-from galene.core.relearn import RelearnTemplate
+from galene.core.proof.relearn import RelearnTemplate
 from galene.exchange.documents import plain, typed
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.procedures.words import AFTER, BEFORE
@@ -43,11 +43,14 @@ def template_of(kind: str, document: Any) -> Any:
 
 
 def _procedure_upgraded(document: Any) -> Any:
-    """Records of the first form said what a bad answer means, not what it does: it stops."""
+    """Records of the first form said what a bad answer means, not what it does: it stops. What is
+    computed at a step had another name once."""
     if not isinstance(document, dict) or not isinstance(document.get("steps"), list):
         return document
     steps = []
     for step in document["steps"]:
+        if isinstance(step, dict) and "reckon" in step:
+            step = {("computation" if k == "reckon" else k): v for k, v in step.items()}
         if isinstance(step, dict) and isinstance(step.get("records"), list):
             step = {**step, "records": [_record_upgraded(r) for r in step["records"]]}
             step["when"] = [_tag_upgraded(t) for t in step.get("when", [])]

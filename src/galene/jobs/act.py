@@ -3,14 +3,16 @@ traced."""
 
 from dataclasses import dataclass, field
 from datetime import datetime
+from threading import Lock
 from typing import Any
 
+from cachetools import LRUCache, cached
 from sqlalchemy.orm import Session
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.exchange.families import family_of_document
 from galene.jobs.errors import AlreadyDone, Missing, NotAllowed, ReadOnly, Stale
-from galene.store.models import FamilyVersion, Job, Person, Trace
+from galene.store.models import AuditEntry, FamilyVersion, Job, Person
 from galene.store.repositories import jobs, people, writes
 
 
@@ -26,7 +28,7 @@ class Act:
     def trace(self, job: Job | None, action: str, **detail: Any) -> None:
         """Append to the record of who did what when."""
         self.db.add(
-            Trace(
+            AuditEntry(
                 at=self.now,
                 person_id=self.person.id,
                 job_id=job.id if job else None,
@@ -35,7 +37,7 @@ class Act:
             )
         )
 
-    def once(self, token: str, location: str) -> None:
+    def claim_key(self, token: str, location: str) -> None:
         """Claim a form's token.
 
         Raises
@@ -43,7 +45,7 @@ class Act:
         AlreadyDone
             The same form was sent before. A twin still in its transaction is waited for.
         """
-        if not writes.claim_token(self.db, token, self.person.id, at=self.now, location=location):
+        if not writes.claim_key(self.db, token, self.person.id, at=self.now, location=location):
             earlier = writes.token(self.db, token)
             raise AlreadyDone(earlier.location if earlier else location)
 
@@ -113,18 +115,11 @@ def revision(job: Job, section: str) -> int:
     return next((s.revision for s in job.sections if s.name == section), 0)
 
 
-_FAMILIES: dict[str, EngineFamily] = {}
-
-
+@cached(LRUCache(maxsize=200), key=lambda version: version.digest, lock=Lock())
 def family_in(version: FamilyVersion) -> EngineFamily:
     """The family of a version. Versions never change and their digest names the content, so each is
     read once."""
-    family = _FAMILIES.get(version.digest)
-    if family is None:
-        if len(_FAMILIES) >= 200:
-            _FAMILIES.clear()
-        family = _FAMILIES[version.digest] = family_of_document(version.document)
-    return family
+    return family_of_document(version.document)
 
 
 def family_of(job: Job) -> EngineFamily:

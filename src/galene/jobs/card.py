@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.jobcard.gates import out_of_order
 from galene.core.jobcard.pick import pick_list
@@ -27,7 +27,7 @@ from galene.jobs.planning import (
 )
 from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.components import DEPOSIT_KINDS
-from galene.store.models import Job, MustGoBack, Plan, StepRow, WaitRow
+from galene.store.models import ItemRow, Job, Plan, StepRow, WaitRow
 from galene.store.repositories import people
 
 
@@ -79,7 +79,7 @@ def _card_step(row: StepRow) -> CardStep:
     )
 
 
-def _card_item(row: MustGoBack) -> CardItem:
+def _card_item(row: ItemRow) -> CardItem:
     return CardItem(
         id=row.id,
         key=row.key,

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.assess import assess, is_offered
 from galene.core.diagnosis.records import Check
 from galene.core.errors import InputError
@@ -21,7 +21,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import CheckResult, Job, MustGoBack, WaitRow
+from galene.store.models import CheckResult, ItemRow, Job, WaitRow
 from galene.store.repositories import jobs, people
 
 
@@ -174,12 +174,12 @@ def open_for(act: Act, number: str, check_id: str) -> Job:
     held = {i.key for i in job.items if i.closed_at is None}
     items = [
         i
-        for i in items_of(check_id, family_of(job), opened_of(job))
+        for i in items_of(find_check(check_id), family_of(job), opened_of(job))
         if f"hand:check:{check_id}:{i.id}" not in held
     ]
     for item in items:
         job.items.append(
-            MustGoBack(
+            ItemRow(
                 key=f"hand:check:{check_id}:{item.id}",
                 what=item.what,
                 kind=item.kind,
@@ -230,7 +230,7 @@ def begin_isolation(act: Act, number: str, part_id: str) -> Job:
     if any(i.key == key and i.closed_at is None for i in job.items):
         raise Invalid({"part": f"{part.label} is unplugged already."})
     job.items.append(
-        MustGoBack(
+        ItemRow(
             key=key,
             what=f"{part.label} plug, off for a test",
             kind="sensor unplugged",

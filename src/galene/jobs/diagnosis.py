@@ -1,9 +1,12 @@
 """Stage 3: the job as a case, its assessment, and results of checks entered by hand."""
 
+from threading import Lock
 from typing import Any
 
-from galene.core.access import ways_in
-from galene.core.airpath import EngineFamily
+from cachetools import LRUCache, cached
+
+from galene.core.airpath.access import ways_in
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.repair_sequence import (
     Action,
     RepairInput,
@@ -16,11 +19,10 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import STATES, observe
 from galene.knowledge.base import KNOWLEDGE, outline_of
-from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.work_minutes import work_minutes
 from galene.store.models import Job
 
-_WEIGHED: dict[tuple[Any, ...], Assessment] = {}
 DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
 
 
@@ -66,10 +68,12 @@ def dangers_of(job: Job) -> tuple[str, ...]:
 
 def assess_job(job: Job, hourly_rate: float) -> Assessment:
     """The ranking of a job as it stands; the same case is weighed once."""
-    case = case_of(job)
-    digest = job.family_version.digest if job.family_version else ""
-    key = (
-        digest,
+    return _weighed(job, case_of(job), hourly_rate)
+
+
+def _same_case(job: Job, case: Case, hourly_rate: float) -> tuple[Any, ...]:
+    return (
+        job.family_version.digest if job.family_version else "",
         case.engine,
         tuple(sorted(case.evidence.items(), key=lambda e: e[0])),
         case.distance_km,
@@ -78,30 +82,24 @@ def assess_job(job: Job, hourly_rate: float) -> Assessment:
         case.done_checks,
         hourly_rate,
     )
-    found = _WEIGHED.get(key)
-    if found is None:
-        if len(_WEIGHED) >= 500:
-            _WEIGHED.clear()
-        found = _WEIGHED[key] = assess(
-            case,
-            KNOWLEDGE,
-            hourly_rate,
-            access=ways_in(family_of(job), case.access_open),
-            work_minutes=minutes_of(family_of(job), digest),
-        )
-    return found
 
 
-_MINUTES: dict[str, dict[str, float]] = {}
+@cached(LRUCache(maxsize=500), key=_same_case, lock=Lock())
+def _weighed(job: Job, case: Case, hourly_rate: float) -> Assessment:
+    family = family_of(job)
+    return assess(
+        case,
+        KNOWLEDGE,
+        hourly_rate,
+        access=ways_in(family, case.access_open),
+        work_minutes=minutes_of(family, job.family_version.digest if job.family_version else ""),
+    )
 
 
+@cached(LRUCache(maxsize=100), key=lambda family, digest: digest, lock=Lock())
 def minutes_of(family: EngineFamily, digest: str) -> dict[str, float]:
-    """Minutes of mending each cause on this version of a family, reckoned once."""
-    if digest not in _MINUTES:
-        if len(_MINUTES) >= 100:
-            _MINUTES.clear()
-        _MINUTES[digest] = work_minutes(family, DEFAULT_POLICY)
-    return _MINUTES[digest]
+    """Minutes of mending each cause on this version of a family, computed once."""
+    return work_minutes(family, DEFAULT_POLICY)
 
 
 MOST_COMPARED = 4

@@ -183,7 +183,7 @@ def take(db: Session, person: Person, now: datetime, *, number: str, entry: Entr
         do = KINDS.get(entry.kind)
         if do is None:
             raise Invalid({"kind": f"{entry.kind[:20]!r} is nothing that a card sends."})
-        act.once(f"entry:{entry.id}", f"/jobs/{number}/work")
+        act.claim_key(f"entry:{entry.id}", f"/jobs/{number}/work")
         lines = do(act, number, entry.data, entry.id)
         db.commit()
         return Taken(

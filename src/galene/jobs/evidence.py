@@ -3,12 +3,12 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.bore_restriction import BoreInput, bore_restriction
 from galene.core.diagnosis.inference import BeforeWork, LookSeen, inferred
+from galene.core.diagnosis.measured import BAROMETER, MeasuredSet
 from galene.core.errors import InputError
-from galene.core.job_records import KeptBore, SetConditions
-from galene.core.measured import BAROMETER, MeasuredSet
+from galene.core.jobcard.job_records import KeptBore, SetConditions
 from galene.core.units import QUANTITIES
 from galene.exchange.rows import Column, parse_rows
 from galene.jobs.act import Act, family_of
@@ -19,7 +19,7 @@ from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.look_signs import LOOK_SIGNS
 from galene.knowledge.reading_channels import LOADS, channels_of
-from galene.store.models import Job, Look, Reading, ReadingSet
+from galene.store.models import Inspection, Job, Reading, ReadingSet
 from galene.store.repositories import people
 
 
@@ -221,7 +221,7 @@ def save_key_on(
     return job
 
 
-def save_look(
+def save_inspection(
     act: Act, number: str, phase: str, *, part_id: str, deposit: str, grade: int, note: str = ""
 ) -> Job:
     """What a look at a part showed. A second look of the same phase replaces the first, and the
@@ -243,7 +243,7 @@ def save_look(
     check_text({"note": note})
     row = next((k for k in job.looks if k.phase == phase and k.part == part_id), None)
     if row is None:
-        row = Look(
+        row = Inspection(
             phase=phase,
             part=part_id,
             deposit=deposit,
@@ -314,7 +314,9 @@ def save_bores(
         raise Invalid(faults)
     act.claim(job, f"bores {phase} {part_id}", seen)
     worst = min(results, key=lambda r: r.open_area_percent)
-    save_look(act, number, phase, part_id=part_id, deposit=deposit, grade=worst.grade, note=note)
+    save_inspection(
+        act, number, phase, part_id=part_id, deposit=deposit, grade=worst.grade, note=note
+    )
     row = next(k for k in job.looks if k.phase == phase and k.part == part_id)
     row.bores = tuple(
         KeptBore(

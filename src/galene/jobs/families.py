@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.exchange.families import document_of, family_of_document, faults_of
 from galene.jobs.act import Act, family_in

@@ -5,7 +5,16 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from galene.core.airpath import Band, EngineFamily, Fastener, Operation, Part, Pipe, SparePart, Tap
+from galene.core.airpath.family import (
+    Band,
+    EngineFamily,
+    Fastener,
+    Operation,
+    Part,
+    Pipe,
+    SparePart,
+    Tap,
+)
 from galene.core.errors import InputError
 from galene.knowledge.components import COMPONENTS
 

@@ -3,19 +3,19 @@
 from collections.abc import Sequence
 from datetime import datetime
 
-from galene.core.job_records import OpenedGate, Passing
 from galene.core.jobcard.gates import Blocker, Gate, held_back
 from galene.core.jobcard.gates import gate_blockers as blockers
+from galene.core.jobcard.job_records import OpenedGate, Passing
 from galene.jobs.act import Act
 from galene.jobs.card import card_of, due_row, mark_done, refuse
 from galene.jobs.diagnosis import dangers_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.people import find_person
-from galene.store.models import Job, MustGoBack
+from galene.store.models import ItemRow, Job
 
 
-def open_items(job: Job) -> list[MustGoBack]:
+def open_items(job: Job) -> list[ItemRow]:
     """Items that are still open."""
     return [i for i in job.items if i.closed_at is None]
 

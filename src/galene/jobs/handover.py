@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from galene.core.calculations.before_after import BeforeAfterResult
-from galene.core.job_records import Handover
-from galene.core.next_visit import Visit, next_visit
+from galene.core.jobcard.job_records import Handover
+from galene.core.proof.next_visit import Visit, next_visit
 from galene.jobs.act import Act
 from galene.jobs.diagnosis import DUTY, assess_job
 from galene.jobs.errors import Invalid, Refused

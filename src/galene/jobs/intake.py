@@ -6,8 +6,8 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from galene.core.codes import read_codes
-from galene.core.job_records import BulletinLookup, Fluids
+from galene.core.diagnosis.codes import read_codes
+from galene.core.jobcard.job_records import BulletinLookup, Fluids
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import current_version

@@ -28,10 +28,10 @@ from galene.jobs.card import card_of, refuse, replan, trade_of_card
 from galene.jobs.checks import jumper_allowed
 from galene.jobs.diagnosis import dangers_of
 from galene.jobs.errors import Missing
-from galene.jobs.evidence import save_look
+from galene.jobs.evidence import save_inspection
 from galene.jobs.intake import check_text
 from galene.knowledge.cautions import CAUTIONS
-from galene.store.models import Acknowledgement, Job, MustGoBack, WaitRow
+from galene.store.models import Acknowledgement, ItemRow, Job, WaitRow
 
 
 def _enter(act: Act, job: Job, card: Card, entry: Entry) -> Card:
@@ -95,8 +95,8 @@ def _keep_items(act: Act, job: Job, *, before: Card, after: Card) -> None:
             job.items.remove(rows[gone])
 
 
-def _new_item(act: Act, item: CardItem) -> MustGoBack:
-    return MustGoBack(
+def _new_item(act: Act, item: CardItem) -> ItemRow:
+    return ItemRow(
         key=item.key,
         what=item.what,
         kind=item.kind,
@@ -205,7 +205,7 @@ def _looks_of(act: Act, job: Job, done: CardStep) -> None:
             continue
         phase = "after" if record.name == "grade_after" else "work"
         for part in done.step.treats or (done.step.part,):
-            save_look(
+            save_inspection(
                 act,
                 job.number,
                 phase,

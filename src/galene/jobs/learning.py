@@ -2,7 +2,7 @@
 
 from sqlalchemy.orm import Session
 
-from galene.core.learning import Calibration, Confirmed, calibration
+from galene.core.diagnosis.calibration import Calibration, Confirmed, calibration
 from galene.store.repositories import jobs
 
 
@@ -13,7 +13,7 @@ def confirmed_jobs(db: Session, limit: int = 5000) -> list[Confirmed]:
     ]
 
 
-def how_right(db: Session) -> Calibration | None:
+def shop_calibration(db: Session) -> Calibration | None:
     """The calibration, None before the first finished job."""
     jobs = confirmed_jobs(db)
     return calibration(jobs) if jobs else None

@@ -13,15 +13,15 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
-from galene.core.job_records import SetConditions
-from galene.core.logs import (
+from galene.core.jobcard.job_records import SetConditions
+from galene.core.logs.series import (
     ColumnMapping,
     ColumnPlace,
     ColumnSummary,
     Segment,
-    Trace,
+    TimeSeries,
     find_idle,
     find_plateaus,
     find_trim_points,
@@ -273,13 +273,13 @@ def take_away(act: Act, number: str, log_id: int) -> None:
     act.db.flush()
 
 
-_TRACES: OrderedDict[str, tuple[Trace, tuple[str, ...]]] = OrderedDict()
+_TRACES: OrderedDict[str, tuple[TimeSeries, tuple[str, ...]]] = OrderedDict()
 _TRACES_LOCK = Lock()
 MOST_TRACES = 2
 """Logs held open at once: one of 200,000 rows and ten channels is 18 MB."""
 
 
-def opened(db: Session, log: LogFile) -> tuple[Trace, tuple[str, ...]]:
+def opened(db: Session, log: LogFile) -> tuple[TimeSeries, tuple[str, ...]]:
     """The log's channels over a time that runs forward, kept units, and what had to be mended."""
     key = f"{log.digest}:{log.mapping!r}"
     with _TRACES_LOCK:
@@ -319,13 +319,13 @@ def opened(db: Session, log: LogFile) -> tuple[Trace, tuple[str, ...]]:
         if count
     ]
     with _TRACES_LOCK:
-        _TRACES[key] = Trace(forward.time_s, values), tuple(remarks)
+        _TRACES[key] = TimeSeries(forward.time_s, values), tuple(remarks)
         while len(_TRACES) > MOST_TRACES:
             _TRACES.popitem(last=False)
         return _TRACES[key]
 
 
-def trace_of(db: Session, log: LogFile) -> Trace:
+def trace_of(db: Session, log: LogFile) -> TimeSeries:
     """The log's channels over a time that runs forward, kept units."""
     return opened(db, log)[0]
 
@@ -363,7 +363,7 @@ def idle_limit(family: EngineFamily) -> float:
     return band.high * 1.4 if band else IDLE_LIMIT.get((family.fuel, family.cycle), 1150.0)
 
 
-def found_segments(trace: Trace, family: EngineFamily) -> tuple[Segment, ...]:
+def found_segments(trace: TimeSeries, family: EngineFamily) -> tuple[Segment, ...]:
     """Idle, trim points and the two plateaus of a flow test, as far as the log shows them."""
     found: list[Segment] = []
     idle = find_idle(trace, idle_limit(family))
@@ -438,7 +438,7 @@ READINGS_APART_S, MOST_READINGS = 6.0, 10
 
 
 def reading_rows(
-    log: LogFile, trace: Trace, family: EngineFamily, *, kind: str
+    log: LogFile, trace: TimeSeries, family: EngineFamily, *, kind: str
 ) -> tuple[dict[str, list[float | None]], list[float]]:
     """The rows of a reading set that a log gives, by channel, and the second at which each was
     taken.
@@ -587,7 +587,7 @@ def rows_for_check(
     )
 
 
-def window_for_check(trace: Trace, log: LogFile, check_id: str) -> tuple[float, float]:
+def window_for_check(trace: TimeSeries, log: LogFile, check_id: str) -> tuple[float, float]:
     """The part of a log that a check reads: round the plateaus, half a minute of warm fast idle,
     the sweep, else all of it."""
     whole = float(trace.time_s[0]), float(trace.time_s[-1])

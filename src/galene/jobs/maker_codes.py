@@ -2,7 +2,7 @@
 
 from sqlalchemy.orm import Session
 
-from galene.core.codes import read_codes
+from galene.core.diagnosis.codes import read_codes
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid
 from galene.jobs.intake import code_evidence_of, find_open_jobs_with

@@ -13,8 +13,8 @@ from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Stale
 from galene.jobs.families import families
 from galene.jobs.plan import without_agent
-from galene.knowledge.schools import SCHOOLS
-from galene.store.models import Person, Trace, WebSession, Workshop
+from galene.knowledge.policy import POLICY_QUESTIONS
+from galene.store.models import AuditEntry, Person, WebSession, Workshop
 from galene.store.repositories import people as rows
 from galene.store.repositories import writes
 
@@ -65,7 +65,7 @@ def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | No
     rows.forget_sessions(db, now)
     writes.forget_tokens(db, now - timedelta(days=30))
     db.add(WebSession(id=_key(secret), person_id=person.id, expires_at=now + SESSION_LENGTH))
-    db.add(Trace(at=now, person_id=person.id, job_id=None, action="signed_in", detail={}))
+    db.add(AuditEntry(at=now, person_id=person.id, job_id=None, action="signed_in", detail={}))
     return secret
 
 
@@ -114,7 +114,7 @@ def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
         faults["temperature"] = "From −20 to 60 °C."
     if not 0 <= form.bay_humidity <= 0.98:
         faults["humidity"] = "From 0 to 98 %."
-    for school in SCHOOLS:
+    for school in POLICY_QUESTIONS:
         if form.policy.get(school.letter) not in {c for c, _ in school.choices}:
             faults[f"school_{school.letter}"] = "Choose one."
     if not any(k.startswith("school_") for k in faults):

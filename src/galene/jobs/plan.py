@@ -2,12 +2,12 @@
 
 from collections.abc import Mapping, Sequence
 
-from galene.core.access import Scope, scope
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.access import Scope, scope
+from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import engine_of
 from galene.core.diagnosis.records import Assessment
 from galene.core.errors import InputError
-from galene.core.job_records import JobSchool
+from galene.core.jobcard.job_records import JobSchool
 from galene.core.planning.records import PartWork
 from galene.core.planning.words import WORKS, Work
 from galene.jobs import spares
@@ -18,7 +18,7 @@ from galene.jobs.planning import Planned, planned, policy_of, rows_of_round, wor
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COOLANT_STOP
 from galene.knowledge.methods import METHODS, agents_for
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, tags_of, way_in_place
+from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY, tags_of, way_in_place
 from galene.knowledge.treatment import chosen_agent
 from galene.store.models import Job, Plan
 from galene.store.repositories import people

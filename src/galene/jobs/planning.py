@@ -22,7 +22,7 @@ from galene.jobs.errors import Refused
 from galene.jobs.templates import templates_of
 from galene.knowledge.bill import PriceList
 from galene.knowledge.plan_document import document_of, works_offered
-from galene.knowledge.schools import DEFAULT_POLICY, SCHOOLS
+from galene.knowledge.policy import DEFAULT_POLICY, POLICY_QUESTIONS
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 from galene.store.models import Job, StepRow, Workshop
 
@@ -56,7 +56,7 @@ def school_sources(job: Job) -> dict[str, str]:
     """Where each letter's choice comes from, in words."""
     maker = family_of(job).maker_says
     found = {}
-    for school in SCHOOLS:
+    for school in POLICY_QUESTIONS:
         own = job.schools.get(school.letter)
         shop = "the maker" if school.letter in maker else "the shop"
         found[school.letter] = f"this job, {own.by}: {own.reason}" if own else shop

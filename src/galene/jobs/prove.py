@@ -10,10 +10,10 @@ from galene.core.calculations.before_after import (
     before_after,
 )
 from galene.core.errors import InputError
-from galene.core.job_records import RelearnKept, RoadTest
+from galene.core.jobcard.job_records import RelearnKept, RoadTest
 from galene.core.planning.document import StepAnswers
-from galene.core.proof_metrics import conditions_of, metrics_of
-from galene.core.relearn import (
+from galene.core.proof.metrics import conditions_of, metrics_of
+from galene.core.proof.relearn import (
     RelearnState,
     RelearnTemplate,
     advance,

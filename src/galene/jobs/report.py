@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import WAYS
 from galene.core.planning.records import Step
 from galene.core.planning.words import CONSEQUENCES

@@ -5,15 +5,15 @@ from typing import Any
 
 from sqlalchemy.orm import Session, object_session
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import Fault, InputError
 from galene.core.planning.case import Case
 from galene.core.planning.planner import make_plan
 from galene.core.planning.procedure import PartProcedure
 from galene.core.planning.records import Air, PartWork, StateWords
+from galene.core.planning.template_faults import procedure_faults, relearn_faults
 from galene.core.planning.verify import verify
-from galene.core.relearn import RelearnTemplate
-from galene.core.template_faults import procedure_faults, relearn_faults
+from galene.core.proof.relearn import RelearnTemplate
 from galene.exchange.templates import (
     SHIPPED,
     Template,
@@ -27,8 +27,8 @@ from galene.jobs.errors import Invalid, Missing, Stale
 from galene.jobs.intake import check_text
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
+from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY, WAYS_IN_PLACE
 from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY, WAYS_IN_PLACE
 from galene.knowledge.treatment import Circumstances, forbidden, judged_use, trade_for
 from galene.knowledge.variants import LETTERS, WORDS, variants_of
 from galene.store.models import Job, Plan, TemplateVersion

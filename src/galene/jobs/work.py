@@ -3,7 +3,7 @@ anew."""
 
 from dataclasses import replace
 
-from galene.core.job_records import BayAir, PickCheck, RelearnKept, RoadTest
+from galene.core.jobcard.job_records import BayAir, PickCheck, RelearnKept, RoadTest
 from galene.core.planning.document import (
     CardState,
     PlanDocument,

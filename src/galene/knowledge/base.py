@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from typing import Any
 
-from galene.core.airpath import EngineFamily
-from galene.core.codes import read_codes
+from galene.core.airpath.family import EngineFamily
+from galene.core.diagnosis.codes import read_codes
 from galene.core.diagnosis.records import Case, EngineOutline, KnowledgeBase, Observation
 from galene.core.errors import InputError
 from galene.knowledge.causes import CAUSES, ROOT_CAUSES

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.planning.document import Bill, BilledAgent, BilledSpare
 from galene.core.planning.openings import driver_of
 from galene.core.planning.records import Plan

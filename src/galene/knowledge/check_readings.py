@@ -4,7 +4,7 @@ what the verdict says as evidence."""
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 
 Evidence = Mapping[str, tuple[str, float]]
 """Evidence id to its state and how sure the reading is."""

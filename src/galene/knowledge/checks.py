@@ -1,5 +1,8 @@
-"""Checks: what they need, what they tell. Minutes with the access closed, and with it open, by
-workshop judgement."""
+"""Checks: what they need at hand, how they are done, what they tell and what a sound engine shows.
+
+Minutes with the access closed, and with it open, by workshop judgement; needs and what is shown by
+general practice: a family's own figures stand beside it.
+"""
 
 from galene.core.diagnosis.records import Check
 
@@ -19,6 +22,8 @@ CHECKS: tuple[Check, ...] = (
         ),
         components=(),
         calculation="key-on-agreement",
+        needs=("scan tool or meter", "barometer, or the height of the place"),
+        shows="Every absolute sensor reads the air outside, within the tolerance.",
     ),
     Check(
         id="idle_readings",
@@ -32,6 +37,8 @@ CHECKS: tuple[Check, ...] = (
         components=("throttle_body",),
         calculation="idle-gap",
         only={"fuel": "petrol"},
+        needs=("scan tool", "warm engine, loads off"),
+        shows="The throttle's opening, the air and the pressure lie inside the family's bands.",
     ),
     Check(
         id="trim_survey",
@@ -42,6 +49,8 @@ CHECKS: tuple[Check, ...] = (
         components=("maf_sensor", "oxygen_sensor"),
         calculation="trim-split",
         only={"fuel": "petrol"},
+        needs=("scan tool", "warm engine", "a helper on the pedal"),
+        shows="Trims within a few percent at every airflow, and no slope over it.",
     ),
     Check(
         id="airflow_against_expected",
@@ -55,6 +64,8 @@ CHECKS: tuple[Check, ...] = (
         yields=("airflow_reads_low",),
         components=("maf_sensor", "map_sensor"),
         calculation="expected-airflow",
+        needs=("scan tool", "steady speed"),
+        shows="The meter stands inside the range of the expected air.",
     ),
     Check(
         id="egr_flow_test",
@@ -68,6 +79,12 @@ CHECKS: tuple[Check, ...] = (
         components=("egr_valve",),
         calculation="egr-flow-test",
         only={"fuel": "petrol"},
+        needs=(
+            "scan tool that commands the valve, or a jumper after the drive check",
+            "pressure reading",
+            "extraction",
+        ),
+        shows="The manifold's pressure rises at once and the idle sags or stalls.",
     ),
     Check(
         id="egr_position_sweep",
@@ -76,6 +93,8 @@ CHECKS: tuple[Check, ...] = (
         minutes=6,
         yields=("egr_position_follows", "egr_position_reaches_zero"),
         components=("egr_valve",),
+        needs=("scan tool",),
+        shows="The position follows each step and comes back to zero.",
     ),
     Check(
         id="egr_dp_crosscheck",
@@ -88,6 +107,8 @@ CHECKS: tuple[Check, ...] = (
         yields=("dp_low_but_balance_high", "dp_and_balance_low"),
         components=("egr_dp_sensor",),
         calculation="egr-flow-crosscheck",
+        needs=("scan tool", "a steady load, brake or road"),
+        shows="Sensor and balance agree within what the figures can be off.",
     ),
     Check(
         id="throttle_sweep",
@@ -97,6 +118,8 @@ CHECKS: tuple[Check, ...] = (
         yields=("plate_sticks",),
         components=("throttle_body",),
         only={"fuel": "petrol"},
+        needs=("scan tool", "ignition on, engine off"),
+        shows="The position follows the pedal without steps, up and down alike.",
     ),
     Check(
         id="runner_sweep_by_hand",
@@ -106,6 +129,10 @@ CHECKS: tuple[Check, ...] = (
         yields=("flap_moves_freely", "flap_stiff", "lever_unhooked_seen"),
         components=("runner_flaps",),
         piecemeal=True,
+        needs=("small screwdriver", "lamp"),
+        shows="The flaps swing by a finger and fall back, the lever sits on its ball.",
+        reaches=("runner_actuator",),
+        unhooks=("Flap lever, off its ball", "clamp"),
     ),
     Check(
         id="runner_sweep_commanded",
@@ -114,6 +141,8 @@ CHECKS: tuple[Check, ...] = (
         minutes=6,
         yields=("flap_stiff",),
         components=("runner_flaps",),
+        needs=("scan tool",),
+        shows="The whole travel, up and down alike.",
     ),
     Check(
         id="look_throttle",
@@ -125,6 +154,9 @@ CHECKS: tuple[Check, ...] = (
         access=("intake_tube_off",),
         minutes_open=2,
         only={"fuel": "petrol"},
+        needs=("lamp", "mirror", "white cloth"),
+        shows="Bare metal shows at the closed plate; a stain that does not wipe off is no deposit.",
+        reaches=("throttle_body",),
     ),
     Check(
         id="look_maf",
@@ -135,6 +167,9 @@ CHECKS: tuple[Check, ...] = (
         components=("maf_sensor",),
         access=("meter_out",),
         minutes_open=1,
+        needs=("small driver of the right size", "lamp"),
+        shows="Element and wires are bright, without fibres, dust or shine.",
+        reaches=("maf_sensor",),
     ),
     Check(
         id="look_secondary_air",
@@ -146,6 +181,11 @@ CHECKS: tuple[Check, ...] = (
         access=("secondary_meter_out",),
         minutes_open=3,
         piecemeal=True,
+        needs=("lamp", "pliers for the hose clamps"),
+        shows=(
+            "The little element is bright and its filter pale; the valve's plate is dry and shuts."
+        ),
+        reaches=("secondary_air_flow_sensor",),
     ),
     Check(
         id="look_filter",
@@ -159,6 +199,12 @@ CHECKS: tuple[Check, ...] = (
         components=("air_filter",),
         access=("air_box_open",),
         minutes_open=1,
+        needs=("lamp",),
+        shows=(
+            "Light comes through every pleat, the seal has marked the"
+            " box all round, the clean side is clean."
+        ),
+        reaches=("air_filter",),
     ),
     Check(
         id="look_manifold",
@@ -170,6 +216,9 @@ CHECKS: tuple[Check, ...] = (
         access=("throttle_off",),
         minutes_open=4,
         piecemeal=True,
+        needs=("borescope",),
+        shows="A dull film at most; the wall's own casting shows.",
+        reaches=("throttle_body",),
     ),
     Check(
         id="look_ports",
@@ -180,6 +229,9 @@ CHECKS: tuple[Check, ...] = (
         components=("intake_ports",),
         access=("manifold_off",),
         minutes_open=4,
+        needs=("borescope", "a socket to turn the crank"),
+        shows="The valve's neck is round and its stem shows; a brown stain is fine.",
+        reaches=("intake_ports",),
     ),
     Check(
         id="pull_map_sensor",
@@ -190,6 +242,9 @@ CHECKS: tuple[Check, ...] = (
         components=("map_sensor",),
         access=("map_sensor_out",),
         minutes_open=1,
+        needs=("small driver", "new O-ring", "lamp"),
+        shows="The snout is open and dry, the port behind it too.",
+        reaches=("map_sensor",),
     ),
     Check(
         id="pull_boost_sensor",
@@ -198,6 +253,9 @@ CHECKS: tuple[Check, ...] = (
         minutes=6,
         yields=("soot_on_boost_sensor",),
         components=("boost_sensor",),
+        needs=("small driver", "new O-ring", "lamp"),
+        shows="The snout is open, the tab inside is whole, no oil runs out.",
+        reaches=("boost_sensor",),
     ),
     Check(
         id="look_egr_valve",
@@ -208,6 +266,9 @@ CHECKS: tuple[Check, ...] = (
         components=("egr_valve",),
         access=("egr_valve_off",),
         minutes_open=3,
+        needs=("gasket", "lamp"),
+        shows="The pintle sits on its seat all round and moves by hand against its spring alone.",
+        reaches=("egr_valve",),
     ),
     Check(
         id="look_egr_passage",
@@ -216,6 +277,9 @@ CHECKS: tuple[Check, ...] = (
         minutes=12,
         yields=("egr_passage_blocked_seen",),
         components=("egr_passage",),
+        needs=("soft wire", "lamp"),
+        shows="The wire goes through from end to end, the small bore too.",
+        reaches=("egr_passage",),
     ),
     Check(
         id="look_egr_cooler",
@@ -225,6 +289,9 @@ CHECKS: tuple[Check, ...] = (
         yields=("cooler_face_plugged", "crack_seen"),
         components=("egr_cooler",),
         piecemeal=True,
+        needs=("borescope", "gaskets", "cold, drained engine where the family asks for it"),
+        shows="Every tube of the face is open; no pale crust, no wet trace.",
+        reaches=("egr_cooler",),
     ),
     Check(
         id="look_egr_dp_ports",
@@ -233,6 +300,9 @@ CHECKS: tuple[Check, ...] = (
         minutes=12,
         yields=("dp_ports_blocked_seen",),
         components=("egr_dp_ports",),
+        needs=("lamp", "fine wire for the port only"),
+        shows="Both small ports show light; the sensor's own bores are dry.",
+        reaches=("egr_dp_ports",),
     ),
     Check(
         id="blow_through_exhaust_pressure_tube",
@@ -241,6 +311,9 @@ CHECKS: tuple[Check, ...] = (
         minutes=12,
         yields=("tube_blocked_seen",),
         components=("exhaust_pressure_tube",),
+        needs=("air below 2 bar", "shield and glasses"),
+        shows="Air passes freely with a steady hiss.",
+        reaches=("exhaust_pressure_tube",),
     ),
     Check(
         id="blow_through_crankcase_hose",
@@ -249,6 +322,9 @@ CHECKS: tuple[Check, ...] = (
         minutes=6,
         yields=("hose_clear",),
         components=("crankcase_pressure_hose",),
+        needs=("air below 2 bar",),
+        shows="Air passes freely; the hose is soft, its ends grip.",
+        reaches=("crankcase_pressure_hose",),
     ),
     Check(
         id="look_crankcase_seal",
@@ -257,6 +333,9 @@ CHECKS: tuple[Check, ...] = (
         minutes=6,
         yields=("seal_dust_path_seen",),
         components=("crankcase_pressure_sensor",),
+        needs=("lamp",),
+        shows="The O-ring is whole and round, its seat dry and free of dust.",
+        reaches=("crankcase_pressure_sensor",),
     ),
     Check(
         id="leak_smoke",
@@ -266,6 +345,8 @@ CHECKS: tuple[Check, ...] = (
         yields=("leak_found", "boost_leak_found"),
         components=(),
         piecemeal=True,
+        needs=("smoke machine at low pressure", "lamp"),
+        shows="No smoke leaves the path but by the tail.",
     ),
     Check(
         id="leak_spray",
@@ -278,6 +359,8 @@ CHECKS: tuple[Check, ...] = (
         yields=("leak_found",),
         components=(),
         last_resort=True,
+        needs=("spray bottle of water", "extraction", "hands clear of fan and belts"),
+        shows="The idle does not change wherever the mist goes.",
     ),
     Check(
         id="drive_side_trace",
@@ -287,6 +370,8 @@ CHECKS: tuple[Check, ...] = (
         yields=(),
         components=("egr_valve",),
         calculation="actuator-drive-check",
+        needs=("meter", "wiring information"),
+        shows="One of the coil's wires leads to a fuse or to ground: the other is switched.",
     ),
     Check(
         id="oxygen_response",
@@ -298,6 +383,11 @@ CHECKS: tuple[Check, ...] = (
         minutes=8,
         yields=("oxygen_response_slow", "oxygen_response_flat"),
         components=("oxygen_sensor",),
+        needs=("scan tool or scope", "warm, fast idle"),
+        shows=(
+            "Several crossings in ten seconds over more than half a"
+            " volt, each in a fraction of a second."
+        ),
     ),
     Check(
         id="cooler_pressure_test",
@@ -309,6 +399,8 @@ CHECKS: tuple[Check, ...] = (
         minutes=20,
         yields=("coolant_pressure_falls",),
         components=("egr_cooler",),
+        needs=("cold engine", "pressure pump with the cap's adapter"),
+        shows="The gauge stands for ten minutes, and nothing is wet.",
     ),
     Check(
         id="coolant_level_cold",
@@ -317,6 +409,8 @@ CHECKS: tuple[Check, ...] = (
         minutes=3,
         yields=("coolant_low_cold",),
         components=("egr_cooler",),
+        needs=("cold engine",),
+        shows="The level stands at the mark, and stood there last time.",
     ),
     Check(
         id="regeneration_trace",
@@ -328,6 +422,8 @@ CHECKS: tuple[Check, ...] = (
         minutes=45,
         yields=("burn_off_incomplete",),
         components=("particulate_filter",),
+        needs=("scan tool with a log", "outside, clear of people and dry grass"),
+        shows="Hot before and behind the filter for the needed minutes.",
     ),
     Check(
         id="isolation_unplug",
@@ -340,6 +436,8 @@ CHECKS: tuple[Check, ...] = (
         yields=("improves_unplugged",),
         components=("maf_sensor",),
         last_resort=True,
+        needs=("a family that names the sensor as safe to unplug",),
+        shows="Nothing gets better with the sensor off.",
     ),
     Check(
         id="road_test",
@@ -348,5 +446,7 @@ CHECKS: tuple[Check, ...] = (
         minutes=25,
         yields=("fault_on_road",),
         components=(),
+        needs=("insured and licensed driver", "an observer with the scan tool"),
+        shows="No complaint returns over the route, and no code is pending.",
     ),
 )

@@ -7,7 +7,7 @@ engines counts as a cause of cancer (IARC 105).
 
 from galene.core.diagnosis.records import Check
 from galene.core.planning.hazards import Hazard
-from galene.core.relearn import Phase
+from galene.core.proof.relearn import Phase
 
 HAZARDS: tuple[Hazard, ...] = (
     Hazard(caution="runaway", ways=frozenset({"running_ingestion"}), fuels=frozenset({"diesel"})),

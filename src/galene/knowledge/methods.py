@@ -3,8 +3,9 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from galene.core.airpath import Part
-from galene.knowledge.schools import way_in_place
+from galene.core.airpath.family import Part
+from galene.core.planning.policy_keys import METER_AGENT, PRESSURE_SENSOR_AGENT
+from galene.knowledge.policy import way_in_place
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -353,10 +354,10 @@ def agents_for(
     )
     if (
         part.component in ("maf_sensor", "secondary_air_flow_sensor")
-        and policy.get("A") == "plastic_safe"
+        and policy.get(METER_AGENT) == "plastic_safe"
     ):
         return (("contact_cleaner", "direct_spray", {}), *usual)
-    if method.agent == "contact_cleaner" and policy.get("J") == "brake_cleaner":
+    if method.agent == "contact_cleaner" and policy.get(PRESSURE_SENSOR_AGENT) == "brake_cleaner":
         return (("brake_cleaner_flammable", "direct_spray", {"plastic_safe": True}), *usual)
     if "direct" in held:
         return ((method.agent, "direct_spray", {}), *usual)

@@ -4,11 +4,12 @@ schools."""
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from galene.core.airpath import EngineFamily, Part
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.chemistry.judge import STATES, WAYS, engine_of
 from galene.core.errors import InputError
 from galene.core.planning.case import Case, Trade
 from galene.core.planning.document import PartSheet, PlanDocument, ReasonSaid, SchoolFollowed
+from galene.core.planning.policy_keys import CODED_METER, HEALTHY_SENSOR, OXYGEN_SENSOR
 from galene.core.planning.records import PartWork, Plan
 from galene.core.planning.words import WORKS, Work
 from galene.knowledge.agents import AGENTS
@@ -16,7 +17,7 @@ from galene.knowledge.bill import PriceList, bill_of
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.methods import CABLE_THROTTLE, METHODS
-from galene.knowledge.schools import BY_LETTER, REPLACE_FROM_KM
+from galene.knowledge.policy import BY_LETTER, REPLACE_FROM_KM
 from galene.knowledge.treatment import RELEARNED, ChosenAgent, Circumstances, chosen_agent
 
 
@@ -132,14 +133,14 @@ def advice_of(part: Part, now: Circumstances) -> str:
     if part.component == "maf_sensor" and any(
         code_meaning(c).group == "code_maf" for c in now.codes
     ):
-        if policy.get("B") == "replace":
+        if policy.get(CODED_METER) == "replace":
             return "School B: a code of the meter is stored, replace it at once."
         return "School B: clean once, retest, then decide."
     if part.component == "oxygen_sensor" and "downstream" not in part.features:
-        if policy.get("P") == "replace" and far:
+        if policy.get(OXYGEN_SENSOR) == "replace" and far:
             return f"School P: replace it from {REPLACE_FROM_KM:,.0f} km.".replace(",", " ")
         return "School P: test it first; upkeep only if it is slow."
-    if COMPONENTS[part.component].sensor and policy.get("O") == "replace" and far:
+    if COMPONENTS[part.component].sensor and policy.get(HEALTHY_SENSOR) == "replace" and far:
         return "School O: the access is open, put in a new one while there."
     return ""
 

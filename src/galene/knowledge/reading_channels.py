@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.knowledge.base import outline_of
 
 

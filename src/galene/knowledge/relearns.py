@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
-from galene.core.airpath import EngineFamily
-from galene.core.relearn import Guard, Phase, RelearnTemplate
+from galene.core.airpath.family import EngineFamily
+from galene.core.proof.relearn import Guard, Phase, RelearnTemplate
 
 PEDAL = Guard("pedal", "The pedal was touched")
 FAN = Guard("fan", "The cooling fan cut in")

@@ -7,7 +7,8 @@ from functools import lru_cache
 from itertools import product
 from typing import Any, Literal
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.threads import HEADS, most_torque_nm
 from galene.core.calculations.egr_flow_test import PLUGGED_BELOW, RESTRICTED_BELOW, TOO_OPEN
 from galene.core.calculations.ingestion_limit import LEAST_PAUSE_S, REFUSE_SHARE, WARN_SHARE
 from galene.core.calculations.key_on_agreement import WEATHER_KPA
@@ -21,7 +22,6 @@ from galene.core.chemistry.judge import (
     Situation,
 )
 from galene.core.chemistry.rules import RULES
-from galene.core.threads import HEADS, most_torque_nm
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import GROUPS

@@ -6,7 +6,7 @@ from functools import lru_cache
 from itertools import combinations, product
 from types import MappingProxyType
 
-from galene.core.airpath import EngineFamily, Part
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.chemistry.judge import (
     FEATURES,
     POSSIBLE_ENGINES,
@@ -19,25 +19,32 @@ from galene.core.chemistry.judge import (
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
 from galene.core.planning.case import FindKind, Trade, Treatment
+from galene.core.planning.policy_keys import (
+    CODED_METER,
+    HEALTHY_SENSOR,
+    OXYGEN_SENSOR,
+    SEALS,
+    THROTTLE_PLACE,
+)
 from galene.core.planning.procedure import PartProcedure
 from galene.core.planning.records import AgentUse, PartWork
 from galene.core.planning.words import Work
-from galene.core.relearn import RelearnTemplate
+from galene.core.proof.relearn import RelearnTemplate
 from galene.knowledge.agents import AGENTS, DRYING_MINUTES, subject_of
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.found import FOUND
 from galene.knowledge.hazards import HAZARDS
 from galene.knowledge.methods import METHODS, PREPARED, agents_for
-from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.proofs import PROOFS
-from galene.knowledge.relearns import RELEARNS, with_holds
-from galene.knowledge.schools import (
+from galene.knowledge.policy import (
     REPLACE_FROM_KM,
     drawn_through_a_line,
     tags_of,
     way_in_place,
 )
+from galene.knowledge.procedures import PROCEDURES
+from galene.knowledge.proofs import PROOFS
+from galene.knowledge.relearns import RELEARNS, with_holds
 
 RUNNING = ("engine_warm_running", "ventilated")
 """What a running procedure brings about before its agent is drawn in."""
@@ -146,7 +153,9 @@ class Treater:
             return "replace"
         if work == "clean" and part.component == "oxygen_sensor":
             # Drawn in before the catalyst, the product does not reach the sensor behind it.
-            behind = "downstream" in part.features and self.now.policy.get("P") == "ingestion"
+            behind = (
+                "downstream" in part.features and self.now.policy.get(OXYGEN_SENSOR) == "ingestion"
+            )
             return "inspect" if behind else "upkeep"
         if work == "relearn" and part.component not in RELEARNED:
             raise InputError(
@@ -158,12 +167,12 @@ class Treater:
         """The letter of the school that has this part replaced, empty where none does."""
         policy, far = self.now.policy, (self.now.distance_km or 0) >= REPLACE_FROM_KM
         coded = any(code_meaning(c).group == "code_maf" for c in self.now.codes)
-        if part.component == "maf_sensor" and policy.get("B") == "replace" and coded:
+        if part.component == "maf_sensor" and policy.get(CODED_METER) == "replace" and coded:
             return "B"
         if part.component == "oxygen_sensor":
             upstream = "downstream" not in part.features
-            return "P" if upstream and far and policy.get("P") == "replace" else ""
-        if COMPONENTS[part.component].sensor and far and policy.get("O") == "replace":
+            return "P" if upstream and far and policy.get(OXYGEN_SENSOR) == "replace" else ""
+        if COMPONENTS[part.component].sensor and far and policy.get(HEALTHY_SENSOR) == "replace":
             return "O"
         return ""
 
@@ -171,7 +180,7 @@ class Treater:
         """School F: the throttle off the engine."""
         if part.component != "throttle_body" or work.work != "clean":
             return False
-        held = {"always_off": True, "always_on": False}.get(self.now.policy.get("F", ""))
+        held = {"always_off": True, "always_on": False}.get(self.now.policy.get(THROTTLE_PLACE, ""))
         return held if held is not None else (work.grade or 0) >= 3 or "faces_down" in part.features
 
     def tags(self, part: Part, work: PartWork, *, off: bool, opened: bool) -> frozenset[str]:
@@ -197,7 +206,7 @@ class Treater:
                 "off_engine" if off else "on_engine",
                 "heavy" if heavy else "light",
                 "oily" if work.kind in ("oil_film", "oil_carbon") else "not_oily",
-                "seal_reuse" if self.now.policy.get("G") == "reuse" else "seal_new",
+                "seal_reuse" if self.now.policy.get(SEALS) == "reuse" else "seal_new",
             }
         )
 

@@ -5,16 +5,16 @@ from dataclasses import dataclass
 from functools import lru_cache
 from itertools import product
 
-from galene.core.airpath import EngineFamily, Part
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.errors import InputError
 from galene.core.planning.records import PartWork
+from galene.core.planning.template_faults import TemplateWords
 from galene.core.planning.words import Work
-from galene.core.template_faults import TemplateWords
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY
 from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.schools import BY_LETTER, DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, Treater
 
 TAG_WORDS: dict[str, str] = {

@@ -3,7 +3,7 @@ plan agree."""
 
 from collections.abc import Mapping
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.planning.case import Case
 from galene.core.planning.planner import make_plan

@@ -18,7 +18,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
-from galene.core.job_records import (
+from galene.core.jobcard.job_records import (
     BayAir,
     BulletinLookup,
     Fluids,
@@ -32,7 +32,7 @@ from galene.core.job_records import (
     RoadTest,
     SetConditions,
 )
-from galene.core.logs import ColumnMapping, ColumnSummary, Segment
+from galene.core.logs.series import ColumnMapping, ColumnSummary, Segment
 from galene.core.planning.document import CardState, PlanDocument, StepAnswers
 from galene.core.planning.records import Step
 from galene.store.codec import Recorded, answers_upgraded, plan_upgraded, step_upgraded
@@ -88,7 +88,7 @@ class WriteOnce(Base):
     location: Mapped[str]
 
 
-class Trace(Base):
+class AuditEntry(Base):
     """Who did what when. A trigger refuses changes and deletions."""
 
     __tablename__ = "trace"
@@ -280,10 +280,10 @@ class Job(Base):
     )
     codes: Mapped[list["JobCode"]] = relationship(order_by="JobCode.id", cascade=OWNED)
     sets: Mapped[list["ReadingSet"]] = relationship(order_by="ReadingSet.id", cascade=OWNED)
-    looks: Mapped[list["Look"]] = relationship(order_by="Look.id", cascade=OWNED)
+    looks: Mapped[list["Inspection"]] = relationship(order_by="Inspection.id", cascade=OWNED)
     plans: Mapped[list["Plan"]] = relationship(order_by="Plan.version.desc()", cascade=OWNED)
     steps: Mapped[list["StepRow"]] = relationship(order_by="StepRow.position", cascade=OWNED)
-    items: Mapped[list["MustGoBack"]] = relationship(order_by="MustGoBack.id", cascade=OWNED)
+    items: Mapped[list["ItemRow"]] = relationship(order_by="ItemRow.id", cascade=OWNED)
     waits: Mapped[list["WaitRow"]] = relationship(order_by="WaitRow.ends_at", cascade=OWNED)
     acknowledgements: Mapped[list["Acknowledgement"]] = relationship(cascade=OWNED)
 
@@ -359,7 +359,7 @@ class Reading(Base):
     at_s: Mapped[float | None]
 
 
-class Look(Base):
+class Inspection(Base):
     """What a look at a part showed, before or after the work; `bores` are its measured bores, the
     worst one's open area beside."""
 
@@ -410,7 +410,7 @@ class StepRow(Base):
     done_by: Mapped[Person | None] = relationship(lazy="joined")
 
 
-class MustGoBack(Base):
+class ItemRow(Base):
     """Something opened that must be closed before its gate. `looked_at` is the first of the two
     looks at a dangerous one."""
 

@@ -122,7 +122,7 @@ def create_app(
     return app
 
 
-def settle() -> None:
+def tune_gc() -> None:
     """The tables of knowledge live as long as the server: the collector need not walk them at every
     page."""
     gc.collect()

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from random import Random
 from typing import Any
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.planning.case import Case, Trade
 from galene.core.planning.planner import make_plan, planned
@@ -13,7 +13,7 @@ from galene.core.planning.records import Air, PartWork, Plan, StateWords
 from galene.core.planning.verify import Violation, verify
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.schools import SCHOOLS
+from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 
 WORKS = ("clean", "replace", "repair", "inspect", "adjust", "relearn", "upkeep")
@@ -48,7 +48,7 @@ def drawn(random: Random) -> Drawn | None:
     chosen = random.sample(
         [p.id for p in family.parts], random.randint(1, min(MOST_PARTS, len(family.parts)))
     )
-    policy = {s.letter: random.choice([c for c, _ in s.choices]) for s in SCHOOLS}
+    policy = {s.letter: random.choice([c for c, _ in s.choices]) for s in POLICY_QUESTIONS}
     trade = trade_for(
         family,
         Circumstances(policy=policy, distance_km=random.choice([None, 40_000.0, 200_000.0])),

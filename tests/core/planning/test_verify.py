@@ -10,7 +10,7 @@ from galene.core.planning.planner import make_plan
 from galene.core.planning.records import Air, Held, PartWork, Plan, StateWords, Step
 from galene.core.planning.verify import Violation, verify
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.schools import DEFAULT_POLICY
+from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 
 Break = Callable[[Plan], Plan]

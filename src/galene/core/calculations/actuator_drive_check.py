@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -102,13 +102,13 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
     wire's limit.
     """
     check_ranges(given)
-    need(
+    require(
         given.other_wire_leads_to in ("fuse", "ground", "unknown"),
         "other_wire_leads_to",
         given.other_wire_leads_to,
         allowed="fuse, ground or unknown",
     )
-    need(
+    require(
         (given.coil_ohm is None) != (given.current_a is None),
         "coil_ohm",
         given.coil_ohm,
@@ -119,7 +119,7 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
         if given.coil_ohm is not None
         else float(given.current_a or 0.0)
     )
-    within("current_a", current, 0.001, high=60, unit="A")
+    require_range("current_a", current, 0.001, high=60, unit="A")
     side = {"fuse": "ground", "ground": "supply", "unknown": "unknown"}[given.other_wire_leads_to]
     fuse = next((f for f in FUSES_A if f >= 1.25 * current and f <= given.wire_limit_a), None)
     allowed = side != "unknown" and fuse is not None

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Asked, Calculation, FormEntry, InputForm
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 from galene.core.statistics import mean, welch
 from galene.core.units import QUANTITIES, convert
 
@@ -302,7 +302,7 @@ def _in_range(name: str, side: Conditions) -> None:
         ("intake_c", side.intake_c, -40, 150, "degC"),
     ):
         if value is not None:
-            within(f"conditions.{name}.{field_name}", value, low, high=high, unit=unit)
+            require_range(f"conditions.{name}.{field_name}", value, low, high=high, unit=unit)
 
 
 def _heat_differs(before: float | None, after: float | None) -> list[str]:
@@ -357,21 +357,21 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
 
 def _kept(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
     """The metric and its samples in the kept unit (one sample for a single value)."""
-    need(given.metric in METRICS, f"{where}.metric", given.metric, allowed=", ".join(METRICS))
+    require(given.metric in METRICS, f"{where}.metric", given.metric, allowed=", ".join(METRICS))
     metric = METRICS[given.metric]
-    need(
+    require(
         (given.value is None) != (given.samples is None),
         f"{where}.value",
         given.value,
         allowed="either a value or samples, not both and not neither",
     )
     raw = [given.value] if given.value is not None else list(given.samples or [])
-    need(len(raw) > 0, f"{where}.samples", raw, allowed="at least one sample")
+    require(len(raw) > 0, f"{where}.samples", raw, allowed="at least one sample")
     quantity = QUANTITIES[metric.quantity]
     unit = given.unit or quantity.kept.id
     values = [convert(quantity, v, unit, target=quantity.kept.id) for v in raw]
     for value in values:
-        within(
+        require_range(
             f"{where}.{'value' if given.samples is None else 'samples'}",
             value,
             metric.low,
@@ -453,10 +453,10 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
     """
     sides: list[Mapping[str, tuple[Metric, list[float]]]] = []
     for name, values in (("before", given.before), ("after", given.after)):
-        need(len(values) > 0, name, values, allowed="at least one metric")
+        require(len(values) > 0, name, values, allowed="at least one metric")
         found: dict[str, tuple[Metric, list[float]]] = {}
         for i, value in enumerate(values):
-            need(
+            require(
                 value.metric not in found,
                 f"{name}[{i}].metric",
                 value.metric,
@@ -465,7 +465,7 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
             found[value.metric] = _kept(f"{name}[{i}]", value)
         sides.append(found)
     for metric_id in given.targets:
-        need(metric_id in METRICS, "targets", metric_id, allowed=", ".join(METRICS))
+        require(metric_id in METRICS, "targets", metric_id, allowed=", ".join(METRICS))
     old, new = sides
     reasons, notes = comparability(given.conditions.before, given.conditions.after)
     changes = []

@@ -5,7 +5,7 @@ from itertools import combinations
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need
+from galene.core.errors import require
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -94,8 +94,8 @@ def blast_positions(given: BlastInput) -> BlastResult:
     """
     check_ranges(given)
     order = given.firing_order
-    need(1 <= len(order) <= 16, "firing_order", len(order), allowed="1 to 16 cylinders")
-    need(
+    require(1 <= len(order) <= 16, "firing_order", len(order), allowed="1 to 16 cylinders")
+    require(
         sorted(order) == list(range(1, len(order) + 1)),
         "firing_order",
         order,
@@ -105,7 +105,7 @@ def blast_positions(given: BlastInput) -> BlastResult:
         360 - given.intake_opens_btdc_deg - given.margin_deg,
         540 + given.intake_closes_abdc_deg + given.margin_deg,
     )
-    need(
+    require(
         shuts - opens < 720,
         "margin_deg",
         given.margin_deg,

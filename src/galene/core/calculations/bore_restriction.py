@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 GRADE_AT_PERCENT: tuple[float, ...] = (99.0, 97.0, 93.0, 80.0)
 """Open area, in percent of the clean bore, at and above which the deposit is grade 0, 1, 2, 3;
@@ -83,7 +83,7 @@ def bore_restriction(given: BoreInput) -> BoreResult:
     limits are `GRADE_AT_PERCENT`.
     """
     check_ranges(given)
-    need(
+    require(
         4 <= len(given.thickness_mm) <= 72,
         "thickness_mm",
         len(given.thickness_mm),
@@ -91,13 +91,13 @@ def bore_restriction(given: BoreInput) -> BoreResult:
     )
     radius = given.bore_mm / 2
     for i, thickness in enumerate(given.thickness_mm):
-        need(
+        require(
             0 <= thickness < radius,
             f"thickness_mm[{i}]",
             thickness,
             allowed=f"0 to below the radius, {radius:g} mm",
         )
-    within("tolerance_mm", given.tolerance_mm, 0, high=radius, unit="mm")
+    require_range("tolerance_mm", given.tolerance_mm, 0, high=radius, unit="mm")
     clean = math.pi * radius**2
     area = open_area_mm2(given.bore_mm, given.thickness_mm)
 

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from galene.core.errors import within
+from galene.core.errors import require_range
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,7 +80,7 @@ def check_ranges(given: Any, where: str = "") -> None:
                 if dataclasses.is_dataclass(row):
                     check_ranges(row, f"{where}{one.name}[{i}].")
         elif how and how.low is not None and how.high is not None and value is not None:
-            within(f"{where}{one.name}", value, how.low, high=how.high, unit=how.unit)
+            require_range(f"{where}{one.name}", value, how.low, high=how.high, unit=how.unit)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 from galene.core.flow import KELVIN
 
 GAS_CONSTANT = 8.314462
@@ -106,23 +106,23 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     2.247
     """
     check_ranges(given)
-    need(
+    require(
         0 < given.base_minutes <= 1440,
         "base_minutes",
         given.base_minutes,
         allowed="above 0 to 1440 minutes",
     )
     if given.vaporisation_kj_mol is not None:
-        within("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, high=100, unit="kJ/mol")
+        require_range("vaporisation_kj_mol", given.vaporisation_kj_mol, 5, high=100, unit="kJ/mol")
         heat = given.vaporisation_kj_mol
     else:
-        need(
+        require(
             given.class_ is not None,
             "class",
             None,
             allowed="an agent class, or vaporisation_kj_mol",
         )
-        need(
+        require(
             given.class_ in VAPORISATION_KJ_MOL,
             "class",
             given.class_,
@@ -134,10 +134,10 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     )
     if given.class_ in WATER_BASED:
         humidity = 0.5 if given.relative_humidity is None else given.relative_humidity
-        within("relative_humidity", humidity, 0, high=0.98, unit="(a share)")
+        require_range("relative_humidity", humidity, 0, high=0.98, unit="(a share)")
         factor /= (1 - humidity) / 0.5
     elif given.relative_humidity is not None:
-        within("relative_humidity", given.relative_humidity, 0, high=0.98, unit="(a share)")
+        require_range("relative_humidity", given.relative_humidity, 0, high=0.98, unit="(a share)")
     held = factor < 1
     minutes = given.base_minutes * max(1.0, factor)
     if held:

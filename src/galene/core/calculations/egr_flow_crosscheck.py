@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need
+from galene.core.errors import require
 from galene.core.flow import KELVIN, R_AIR, charge_flow_g_s
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
@@ -148,7 +148,7 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
     A gap of two sigma decides, within one the two agree, between them nothing is said.
     """
     check_ranges(given)
-    need(
+    require(
         1 <= given.throat_mm < given.pipe_mm,
         "throat_mm",
         given.throat_mm,

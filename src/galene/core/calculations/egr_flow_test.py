@@ -8,10 +8,10 @@ from typing import Any, ClassVar
 import numpy as np
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import InputError, need, within
+from galene.core.errors import InputError, require, require_range
 from galene.core.flow import KELVIN, charge_flow_g_s, orifice_area_mm2, psi
-from galene.core.logs import Trace, find_plateaus
-from galene.core.trace_rows import in_time, read_columns
+from galene.core.logs.rows import in_time, read_columns
+from galene.core.logs.series import TimeSeries, find_plateaus
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -179,7 +179,7 @@ TRACE_COLUMNS, TRACE_MORE = ("time_s", "map_kpa", "rpm"), ("command_percent",)
 STALLED_RPM = 100.0
 
 
-def read_flow_trace(csv: str) -> Trace:
+def read_flow_trace(csv: str) -> TimeSeries:
     """A flow test's trace: time, manifold pressure, speed and maybe the command.
 
     Raises
@@ -188,23 +188,25 @@ def read_flow_trace(csv: str) -> Trace:
         Naming line and column of what is no number, or a time that does not run forward.
     """
     rows = read_columns(csv, TRACE_COLUMNS, TRACE_MORE)
-    need(len(rows) >= 8, "csv", len(rows), allowed="at least 8 rows")
+    require(len(rows) >= 8, "csv", len(rows), allowed="at least 8 rows")
     in_time(rows, "csv rows")
     columns = np.array(rows).T
     names = ("map_kpa", "rpm", "egr_command_percent")
-    return Trace(columns[0], dict(zip(names, columns[1:], strict=False)))
+    return TimeSeries(columns[0], dict(zip(names, columns[1:], strict=False)))
 
 
-def _plateau(trace: Trace, kind: str, start_s: float, *, end_s: float) -> Plateau:
+def _plateau(trace: TimeSeries, kind: str, start_s: float, *, end_s: float) -> Plateau:
     first, last = float(trace.time_s[0]), float(trace.time_s[-1])
-    within(f"{kind}_from_s", start_s, first, high=last, unit="s")
-    need(start_s < end_s <= last, f"{kind}_to_s", end_s, allowed=f"above {start_s:g} to {last:g} s")
+    require_range(f"{kind}_from_s", start_s, first, high=last, unit="s")
+    require(
+        start_s < end_s <= last, f"{kind}_to_s", end_s, allowed=f"above {start_s:g} to {last:g} s"
+    )
     figures: list[tuple[float, float]] = []
     for name in ("map_kpa", "rpm"):
         blocks = trace.block_means(
             name, start_s, end_s, blocks=max(1, round(2 * (end_s - start_s)))
         )
-        need(bool(blocks), f"{kind}_from_s", start_s, allowed="a stretch with rows in it")
+        require(bool(blocks), f"{kind}_from_s", start_s, allowed="a stretch with rows in it")
         error = float(np.std(blocks, ddof=1) / math.sqrt(len(blocks))) if len(blocks) > 2 else 0.0
         figures.append((float(np.mean(blocks)), error))
     return Plateau(
@@ -269,10 +271,10 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     follows from the standard errors of the four means, to first order.
     """
     check_ranges(given)
-    within("exhaust_c", given.exhaust_c, given.intake_c, high=900, unit="degrees C")
+    require_range("exhaust_c", given.exhaust_c, given.intake_c, high=900, unit="degrees C")
     plateaus: tuple[Plateau, ...] = ()
     if given.csv is not None:
-        need(
+        require(
             given.closed is None and given.open is None,
             "csv",
             "with closed or open",
@@ -284,8 +286,8 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
             for p in plateaus
         )
     else:
-        need(given.closed is not None, "closed", None, allowed=STATE_OR_TRACE)
-        need(given.open is not None, "open", None, allowed=STATE_OR_TRACE)
+        require(given.closed is not None, "closed", None, allowed=STATE_OR_TRACE)
+        require(given.open is not None, "open", None, allowed=STATE_OR_TRACE)
         assert given.closed is not None and given.open is not None
         shut, opened = given.closed, given.open
     flows = _flows(given, shut, opened)
@@ -358,7 +360,7 @@ def _flows(
     """Fresh air shut and open, recirculated gas (g/s) and the passage (mm2); the last two None for
     a stall."""
     most = TOO_OPEN * given.ambient_kpa
-    need(
+    require(
         0 < shut.map_kpa < most,
         "closed.map_kpa",
         shut.map_kpa,
@@ -367,7 +369,7 @@ def _flows(
             " told from it"
         ),
     )
-    within("closed.rpm", shut.rpm, 100, high=6000, unit="rpm")
+    require_range("closed.rpm", shut.rpm, 100, high=6000, unit="rpm")
     charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
 
     def pumped(point: IdlePoint) -> float:
@@ -385,14 +387,14 @@ def _flows(
     fresh_closed = pumped(shut) / charge_k
     if opened.rpm == 0:
         return fresh_closed, fresh_closed, None, None
-    within("open.rpm", opened.rpm, 100, high=6000, unit="rpm")
-    need(
+    require_range("open.rpm", opened.rpm, 100, high=6000, unit="rpm")
+    require(
         0 < opened.map_kpa < most,
         "open.map_kpa",
         opened.map_kpa,
         allowed=f"above 0 and below {most:.1f} kPa, as for closed",
     )
-    need(
+    require(
         opened.map_kpa < given.exhaust_kpa,
         "exhaust_kpa",
         given.exhaust_kpa,
@@ -404,7 +406,7 @@ def _flows(
         / psi(shut.map_kpa / given.ambient_kpa)
     )
     rest = pumped(opened) - fresh * charge_k
-    need(
+    require(
         rest > -0.05 * fresh * charge_k,
         "open",
         opened.rpm,

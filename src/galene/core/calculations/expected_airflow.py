@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need
+from galene.core.errors import require
 from galene.core.flow import charge_flow_g_s
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
@@ -130,7 +130,7 @@ def expected_airflow(given: ExpectedAirflowInput) -> ExpectedAirflowResult:
     45.52
     """
     check_ranges(given)
-    need(given.strokes in (2, 4), "strokes", given.strokes, allowed="2 or 4")
+    require(given.strokes in (2, 4), "strokes", given.strokes, allowed="2 or 4")
     expected = charge_flow_g_s(
         given.displacement_l,
         given.rpm,

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked
 from galene.core.calculations.repair_sequence import ENOUGH_L_100KM
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 from galene.core.statistics import t_quantile
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
@@ -86,10 +86,10 @@ def fuel_economy_change(given: EconomyInput) -> EconomyResult:
     """
     for side in ("before", "after"):
         fills: list[Fill] = getattr(given, side)
-        need(bool(fills), side, [], allowed="at least one fill")
+        require(bool(fills), side, [], allowed="at least one fill")
         for i, fill in enumerate(fills):
-            within(f"{side}[{i}].litres", fill.litres, 0.1, high=2000, unit="litres")
-            within(f"{side}[{i}].km", fill.km, 1, high=10_000, unit="km")
+            require_range(f"{side}[{i}].litres", fill.litres, 0.1, high=2000, unit="litres")
+            require_range(f"{side}[{i}].km", fill.km, 1, high=10_000, unit="km")
     (old, old_half), (new, new_half) = _use(given.before), _use(given.after)
     change = 100 * (new - old) / old
     if old_half is None or new_half is None:

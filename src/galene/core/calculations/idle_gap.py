@@ -6,7 +6,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 from galene.core.flow import orifice_area_mm2
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
@@ -118,7 +118,7 @@ def _angle_for_area(given: IdleGapInput, area_mm2: float, deposit_mm: float) -> 
     angle."""
     low, high = given.closed_angle_deg, 89.9
     widest = plate_open_area_mm2(given.bore_mm, given.closed_angle_deg, high, deposit_mm=deposit_mm)
-    need(
+    require(
         area_mm2 <= widest,
         "idle_air_g_s",
         given.idle_air_g_s,
@@ -182,14 +182,14 @@ def idle_gap(given: IdleGapInput) -> IdleGapResult:
     1.439
     """
     check_ranges(given)
-    need(
+    require(
         5 <= given.manifold_kpa < given.intake_kpa,
         "manifold_kpa",
         given.manifold_kpa,
         allowed=f"5 to under the intake's {given.intake_kpa:g} kPa, as air must flow inward",
     )
-    within("deposit_mm", given.deposit_mm, 0, high=given.bore_mm / 10, unit="mm")
-    within(
+    require_range("deposit_mm", given.deposit_mm, 0, high=given.bore_mm / 10, unit="mm")
+    require_range(
         "deposit_tolerance_mm", given.deposit_tolerance_mm, 0, high=given.bore_mm / 10, unit="mm"
     )
     area = orifice_area_mm2(

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need
+from galene.core.errors import require
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -102,8 +102,8 @@ def ingestion_limit(given: IngestionInput) -> IngestionResult:
     end in one cylinder.
     """
     check_ranges(given)
-    need(given.fuel in ("petrol", "diesel"), "fuel", given.fuel, allowed="petrol or diesel")
-    need(
+    require(given.fuel in ("petrol", "diesel"), "fuel", given.fuel, allowed="petrol or diesel")
+    require(
         given.fuel == "petrol" or given.water_based,
         "fuel",
         given.fuel,

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.calculations.isa_pressure import IsaPressureInput, isa_pressure
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -86,7 +86,7 @@ def _tolerance(reading: PressureReading, usual_kpa: float) -> float:
 def _reference(given: KeyOnInput, values: list[float]) -> tuple[float | None, str]:
     """What the sensors must read, kPa, and where that is from; None where nothing says it."""
     if given.barometer_kpa is not None:
-        within("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
+        require_range("barometer_kpa", given.barometer_kpa, 50, high=110, unit="kPa")
         return given.barometer_kpa, "barometer"
     if given.altitude_m is not None:
         return isa_pressure(IsaPressureInput(given.altitude_m)).pressure_kpa, "altitude"
@@ -123,10 +123,12 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     that differ with no reference can not say which is wrong: undecided.
     """
     check_ranges(given)
-    need(len(given.readings) >= 1, "readings", len(given.readings), allowed="at least one reading")
+    require(
+        len(given.readings) >= 1, "readings", len(given.readings), allowed="at least one reading"
+    )
     seen: set[str] = set()
     for i, reading in enumerate(given.readings):
-        need(
+        require(
             reading.component not in seen,
             f"readings[{i}].component",
             reading.component,

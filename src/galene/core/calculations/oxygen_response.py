@@ -7,8 +7,8 @@ from itertools import pairwise
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked
-from galene.core.errors import need, within
-from galene.core.trace_rows import _rows, in_time
+from galene.core.errors import require, require_range
+from galene.core.logs.rows import _rows, in_time
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -77,9 +77,9 @@ def oxygen_response(given: OxygenInput) -> OxygenResult:
     rows = _rows(given.csv, given.points, ("time_s", "volts"), name="points", least=10)
     in_time(rows, "points")
     for i, row in enumerate(rows):
-        within(f"points[{i}].volts", row[1], -0.2, high=1.4, unit="V")
+        require_range(f"points[{i}].volts", row[1], -0.2, high=1.4, unit="V")
     seconds = rows[-1][0] - rows[0][0]
-    need(seconds >= 3, "points", f"{seconds:g} s", allowed="three seconds and more")
+    require(seconds >= 3, "points", f"{seconds:g} s", allowed="three seconds and more")
     crossings = sum((a[1] < MIDDLE) != (b[1] < MIDDLE) for a, b in pairwise(rows)) * 10 / seconds
     amplitude = max(r[1] for r in rows) - min(r[1] for r in rows)
     rises, falls = _edges(rows, LOW_V, HIGH_V), _edges([(t, -v) for t, v in rows], -HIGH_V, -LOW_V)

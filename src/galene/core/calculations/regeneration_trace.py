@@ -6,8 +6,8 @@ from itertools import pairwise
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked
-from galene.core.errors import within
-from galene.core.trace_rows import _rows, in_time
+from galene.core.errors import require_range
+from galene.core.logs.rows import _rows, in_time
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -105,7 +105,7 @@ def regeneration_trace(given: BurnInput) -> BurnResult:
         for name, value in zip(
             ("before_catalyst_c", "before_filter_c", "after_filter_c"), row[1:], strict=True
         ):
-            within(f"points[{i}].{name}", value, -50, high=1200, unit="degrees C")
+            require_range(f"points[{i}].{name}", value, -50, high=1200, unit="degrees C")
     burning = [(a[0], b[0]) for a, b in pairwise(rows) if min(a[2], b[2]) >= given.burn_c]
     minutes = sum(b - a for a, b in burning) / 60
     through = (

@@ -7,7 +7,7 @@ from itertools import combinations
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -195,13 +195,13 @@ def repair_sequence(given: RepairInput) -> RepairResult:
     Chances that add to more than one are scaled to one.
     """
     check_ranges(given)
-    need(bool(given.actions), "actions", [], allowed="at least one action")
+    require(bool(given.actions), "actions", [], allowed="at least one action")
     ids = [a.id for a in given.actions]
-    need(len(set(ids)) == len(ids), "actions", ids, allowed="each id once")
+    require(len(set(ids)) == len(ids), "actions", ids, allowed="each id once")
     for cause, chance in given.posterior.items():
-        within(f"posterior.{cause}", chance, 0, high=1)
+        require_range(f"posterior.{cause}", chance, 0, high=1)
     for name, minutes in given.access_minutes.items():
-        within(f"access_minutes.{name}", minutes, 0, high=10_000, unit="min")
+        require_range(f"access_minutes.{name}", minutes, 0, high=10_000, unit="min")
     total = sum(given.posterior.values())
     posterior = (
         {c: p / total for c, p in given.posterior.items()} if total > 1 else dict(given.posterior)

@@ -7,8 +7,8 @@ from itertools import pairwise
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
-from galene.core.trace_rows import _rows
+from galene.core.errors import require, require_range
+from galene.core.logs.rows import _rows
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -97,8 +97,8 @@ def runner_sweep(given: SweepInput) -> SweepResult:
     rows = _rows(given.csv, given.points, ("command", "position"), name="points", least=4)
     for i, row in enumerate(rows):
         for name, value in zip(("command", "position"), row, strict=True):
-            within(f"points[{i}].{name}", value, -20, high=120, unit="percent")
-    need(
+            require_range(f"points[{i}].{name}", value, -20, high=120, unit="percent")
+    require(
         max(r[0] for r in rows) - min(r[0] for r in rows) >= 20,
         "points",
         "a still command",

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 
@@ -72,17 +72,17 @@ def sensor_line(given: SensorLineInput) -> SensorLineResult:
         Not two points, two points at one voltage, volts outside the supply.
     """
     check_ranges(given)
-    need(len(given.points) == 2, "points", len(given.points), allowed="two points of the line")
+    require(len(given.points) == 2, "points", len(given.points), allowed="two points of the line")
     for i, point in enumerate(given.points):
-        within(f"points[{i}].volts", point.volts, 0, high=given.supply_v, unit="V")
+        require_range(f"points[{i}].volts", point.volts, 0, high=given.supply_v, unit="V")
     a, b = given.points
-    need(
+    require(
         a.volts != b.volts,
         "points[1].volts",
         b.volts,
         allowed="another voltage than the first point's",
     )
-    within("volts", given.volts, -0.5, high=given.supply_v + 0.5, unit="V")
+    require_range("volts", given.volts, -0.5, high=given.supply_v + 0.5, unit="V")
     kpa = a.kpa + (given.volts - a.volts) * (b.kpa - a.kpa) / (b.volts - a.volts)
     low, high = RAIL * given.supply_v, (1 - RAIL) * given.supply_v
     if given.volts <= low or given.volts >= high:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
-from galene.core.errors import need
+from galene.core.errors import require
 from galene.core.flow import PSI_MAX, STANDARD_KPA, psi
 from galene.core.statistics import fit_line
 
@@ -98,7 +98,7 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
     (0.9585, 0.4112)
     """
     check_ranges(given)
-    need(
+    require(
         len(given.points) >= 2,
         "points",
         len(given.points),
@@ -109,7 +109,7 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
     for i, point in enumerate(given.points):
         share = 1.0
         if point.map_kpa is not None:
-            need(
+            require(
                 5 <= point.map_kpa < given.barometer_kpa,
                 f"points[{i}].map_kpa",
                 point.map_kpa,
@@ -118,14 +118,14 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
             share = psi(point.map_kpa / given.barometer_kpa) / PSI_MAX
         x.append(share / point.airflow_g_s)
         y.append(point.trim_percent / 100)
-    need(
+    require(
         max(x) - min(x) > 1e-9,
         "points",
         "one airflow only",
         allowed="at least two different airflows",
     )
     line = fit_line(x, y)
-    need(
+    require(
         line.intercept > -0.9,
         "points",
         "trims",

@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from galene.core.airpath import EngineFamily
-from galene.core.errors import InputError, need
+from galene.core.airpath.family import EngineFamily
+from galene.core.errors import InputError, require
 
 VERDICTS: tuple[str, ...] = ("ok", "with_care", "only_after", "no")
 """From free to forbidden; the strictest rule decides."""
@@ -148,7 +148,7 @@ def possible_engines(facts: EngineFacts) -> tuple[EngineFacts, ...]:
         and facts.charged in (None, e.charged)
     )
     told = " ".join(str(x) for x in (facts.fuel, facts.injection, facts.cycle) if x)
-    need(
+    require(
         bool(found),
         "engine",
         told,
@@ -266,7 +266,7 @@ def _unknown_engine(engine: EngineFacts, verdict: str) -> Finding:
 def check_words(field_name: str, words: Sequence[str], known: Mapping[str, str]) -> None:
     """Raise `InputError` for a word that the vocabulary does not have."""
     for word in words:
-        need(word in known, field_name, word, allowed=", ".join(known))
+        require(word in known, field_name, word, allowed=", ".join(known))
 
 
 def refined(agent: Agent, properties: Mapping[str, bool]) -> Agent:
@@ -342,7 +342,7 @@ def judge(
     InputError
         Words that are not known or can not hold together; a wet way without an agent.
     """
-    need(way in WAYS, "application", way, allowed=", ".join(WAYS))
+    require(way in WAYS, "application", way, allowed=", ".join(WAYS))
     check_words("features", features, FEATURES)
     check_words("state", state, STATES)
     held = set(subject.features)
@@ -351,7 +351,7 @@ def judge(
         held -= {a} if b in features else {b} if a in features else set()
     check_together("features", list(features))
     check_together("state", list(state))
-    need(
+    require(
         agent is not None or way in DRY_WAYS,
         "class",
         None,

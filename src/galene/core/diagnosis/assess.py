@@ -9,10 +9,12 @@ import math
 from collections.abc import Mapping
 from functools import lru_cache
 from itertools import combinations
+from threading import Lock
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from cachetools import LRUCache, cached
 
 from galene.core.calculations.repair_sequence import Action, chance_over_cost
 from galene.core.diagnosis.records import (
@@ -34,7 +36,7 @@ from galene.core.diagnosis.records import (
     Repair,
     RootAsked,
 )
-from galene.core.errors import InputError, need, within
+from galene.core.errors import InputError, require, require_range
 
 Floats = npt.NDArray[np.float64]
 Access = Mapping[str, Mapping[str, float]]
@@ -111,34 +113,36 @@ def check_case(case: Case, knowledge: KnowledgeBase) -> None:
     """Refuse a case that can not be: unknown ids, states that are no states, parts that the engine
     lacks."""
     for component in case.engine.components:
-        need(
+        require(
             component in knowledge.components,
             "engine.components",
             component,
             allowed="a component of the vocabulary",
         )
     if case.distance_km is not None:
-        within("distance_km", case.distance_km, 0, high=5_000_000, unit="km")
+        require_range("distance_km", case.distance_km, 0, high=5_000_000, unit="km")
     if case.hours is not None:
-        within("hours", case.hours, 0, high=500_000, unit="h")
+        require_range("hours", case.hours, 0, high=500_000, unit="h")
     for evidence_id, seen in case.evidence.items():
         kind = evidence_kind(evidence_id, knowledge)
-        need(
+        require(
             seen.state in ("present", "absent", "unknown"),
             f"evidence.{evidence_id}",
             seen.state,
             allowed="present, absent or unknown",
         )
-        within(f"evidence.{evidence_id}.confidence", seen.confidence, 0.5, high=1.0)
+        require_range(f"evidence.{evidence_id}.confidence", seen.confidence, 0.5, high=1.0)
         for component in kind.needs:
-            need(
+            require(
                 component in case.engine.components or seen.state != "present",
                 f"evidence.{evidence_id}",
                 component,
                 allowed=f"evidence about parts that the engine has; it has no {component}",
             )
     for check in case.done_checks:
-        need(check in knowledge.checks, "done_checks", check, allowed="a check of the vocabulary")
+        require(
+            check in knowledge.checks, "done_checks", check, allowed="a check of the vocabulary"
+        )
 
 
 def _prior_log_odds(case: Case, causes: tuple[Cause, ...], knowledge: KnowledgeBase) -> Floats:
@@ -192,18 +196,11 @@ class _Model:
         return known
 
 
-_MODELS: dict[tuple[int, EngineOutline], _Model] = {}
-
-
+@cached(LRUCache(maxsize=64), key=lambda engine, knowledge: (id(knowledge), engine), lock=Lock())
 def _model(engine: EngineOutline, knowledge: KnowledgeBase) -> _Model:
     """The model of an engine. The knowledge base is held by the model, so its identity stays its
     own."""
-    key = (id(knowledge), engine)
-    if key not in _MODELS:
-        if len(_MODELS) >= 64:
-            _MODELS.clear()
-        _MODELS[key] = _Model(engine, knowledge)
-    return _MODELS[key]
+    return _Model(engine, knowledge)
 
 
 def _normal(log_weights: Floats) -> Floats:
@@ -267,7 +264,7 @@ def assess(
     check_case(case, knowledge)
     model = _model(case.engine, knowledge)
     causes, table = model.causes, model.table
-    need(
+    require(
         bool(causes),
         "engine",
         sorted(case.engine.components),
@@ -328,8 +325,8 @@ def assess(
         case, model, posterior, background=background, prices=_prices(causes, hourly_rate, ways)
     )
     dangers = standing_dangers(case, knowledge, by_id)
-    settle = {c for d in dangers for c in d.checks}
-    checks = tuple(sorted(checks, key=lambda c: c.id not in settle))[:OFFERED]
+    tune_gc = {c for d in dangers for c in d.checks}
+    checks = tuple(sorted(checks, key=lambda c: c.id not in tune_gc))[:OFFERED]
     feared = {c for d in dangers for c in d.causes}
     repairs = tuple(
         sorted(repairs, key=lambda r: r.cause not in feared or r.probability < FEARED_AT)

@@ -4,9 +4,9 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.expected_airflow import ExpectedAirflowInput, expected_airflow
-from galene.core.measured import (
+from galene.core.diagnosis.measured import (
     MeasuredSet,
     bank_trims_of,
     key_on_of,

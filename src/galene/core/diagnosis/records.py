@@ -85,6 +85,8 @@ class Check:
     """Something that can be done to learn more. Minutes shrink to `minutes_open` once `access` is
     open.
 
+    `needs` must be at hand, `shows` is what a sound engine shows; `reaches` are kinds of part that
+    it looks at from near, `unhooks` what it takes off besides: the words and the kind of item.
     With one of its results known it was done, unless it is `piecemeal`: then its results are also
     seen on other ways.
     """
@@ -102,6 +104,10 @@ class Check:
     last_resort: bool = False
     piecemeal: bool = False
     only: Mapping[str, str] = field(default_factory=dict)
+    needs: tuple[str, ...] = ()
+    shows: str = ""
+    reaches: tuple[str, ...] = ()
+    unhooks: tuple[str, str] | None = None
 
     def possible_on(self, engine: EngineOutline) -> bool:
         """Whether this engine can have the check."""

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from galene.core.job_records import PickCheck
+from galene.core.jobcard.job_records import PickCheck
 from galene.core.planning.car import Car, car_after
 from galene.core.planning.document import StepAnswers
 from galene.core.planning.records import DoneStep, Held, StateWords, Step

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import Agent
 from galene.core.planning.hazards import Hazard
 from galene.core.planning.procedure import PartProcedure, StepTemplate
@@ -18,7 +18,7 @@ from galene.core.planning.records import (
     ProofTest,
     StateWords,
 )
-from galene.core.relearn import RelearnTemplate
+from galene.core.proof.relearn import RelearnTemplate
 
 
 @dataclass(frozen=True, kw_only=True)

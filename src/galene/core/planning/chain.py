@@ -3,13 +3,14 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from galene.core.airpath import EngineFamily, Opened
+from galene.core.airpath.family import EngineFamily, OpenedItem
 from galene.core.calculations.blast_positions import BlastInput, BlastPosition, blast_positions
 from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
 from galene.core.chemistry.rules import COOL_PARTS
 from galene.core.planning.case import Case, Trade, Treatment
+from galene.core.planning.policy_keys import DRYING
 from galene.core.planning.procedure import DOES, NEEDS, PLACES, STAGES, StepTemplate, Wait, merged
 from galene.core.planning.records import (
     AgentUse,
@@ -21,8 +22,8 @@ from galene.core.planning.records import (
     Step,
     Wet,
 )
+from galene.core.planning.running_goes import HELD_RPM, held_airflow, running_bursts, vacuum_goes
 from galene.core.planning.words import Phase, Place
-from galene.core.running_goes import HELD_RPM, held_airflow, running_bursts, vacuum_goes
 
 LONG_DRY_MINUTES = 60.0
 SHORT_DRY_MINUTES = 5.0
@@ -64,9 +65,9 @@ def drying_minutes(wait: Wait, air: Air, policy: Mapping[str, str]) -> tuple[flo
     """
     if wait.dries is None:
         return wait.base_minutes, wait.reason
-    if policy.get("C") == "fixed_hour":
+    if policy.get(DRYING) == "fixed_hour":
         return LONG_DRY_MINUTES, f"{wait.reason}. Shop policy C: one hour"
-    if policy.get("C") == "short_with_check":
+    if policy.get(DRYING) == "short_with_check":
         return SHORT_DRY_MINUTES, f"{wait.reason}. Shop policy C: short, then check for moisture"
     result = drying_time(
         DryingTimeInput(
@@ -292,7 +293,7 @@ class Chain:
         class_id = self.treatment.instead.get(template.agent, template.agent)
         return "flammable" in self.trade.agents[class_id].properties
 
-    def _item(self, owner: str, opened: Opened, number: str) -> OpenItem:
+    def _item(self, owner: str, opened: OpenedItem, number: str) -> OpenItem:
         inside = opened.kind in ("rag inside", "tool inside", "media inside")
         return OpenItem(
             id=f"{owner}:{opened.what}{number}",
@@ -346,18 +347,20 @@ class Chain:
     def _computed(self, step: Step, template: StepTemplate, position: BlastPosition | None) -> Step:
         """The step with what is computed at it for this engine."""
         family = self.family
-        if template.reckon == "clearance":
+        if template.computation == "clearance":
             whole = clearance_ml(family.displacement_l, family.cylinders, family.compression_ratio)
             note = (
                 f"At most {WARN_SHARE * whole:.1f} ml in one go: a tenth of one cylinder's "
                 f"clearance of {whole:.0f} ml. Liquid does not compress."
             )
             step = replace(step, worksheet="ingestion-limit", note=note)
-        if template.reckon in ("aerosol", "flush"):
-            step = ingested(step, family, ml=template.agent_ml, water=template.reckon == "flush")
-        if template.reckon == "goes":
+        if template.computation in ("aerosol", "flush"):
+            step = ingested(
+                step, family, ml=template.agent_ml, water=template.computation == "flush"
+            )
+        if template.computation == "goes":
             step = drawn_in(step, family, ml=template.agent_ml)
-        if template.reckon == "drive":
+        if template.computation == "drive":
             step = replace(step, worksheet="actuator-drive-check")
         if template.each == "position" and position is not None:
             step = self._turned(step, position)
@@ -399,7 +402,7 @@ def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Ste
     """
     air, idle = family.bands.get("idle_airflow_g_s"), family.bands.get("idle_rpm")
     if air is None or idle is None:
-        note = "Read the air at the held speed and reckon bursts and pauses before the first one."
+        note = "Read the air at the held speed and compute bursts and pauses before the first one."
         return replace(step, worksheet="ingestion-limit", note=note)
     low, high = held_airflow(air.low, air.high, idle.low, rpm_high=idle.high)
     # A solvent is given a second at a time: shorter bursts need shorter pauses.
@@ -438,7 +441,7 @@ def drawn_in(step: Step, family: EngineFamily, *, ml: float) -> Step:
     """
     air, idle = family.bands.get("idle_airflow_g_s"), family.bands.get("idle_rpm")
     if air is None or idle is None:
-        note = "Read the air at the held speed and reckon the goes before the first one."
+        note = "Read the air at the held speed and compute the goes before the first one."
         return replace(step, worksheet="ingestion-limit", note=note)
     low, high = held_airflow(air.low, air.high, idle.low, rpm_high=idle.high)
     goes = vacuum_goes(airflow_g_s=low, amount_ml=ml)

@@ -4,7 +4,7 @@ wrote it."""
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.planning.records import Step
 
 

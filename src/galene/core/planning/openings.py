@@ -4,7 +4,7 @@ turn."""
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily, Fastener, Opened, Operation, Part
+from galene.core.airpath.family import EngineFamily, Fastener, OpenedItem, Operation, Part
 from galene.core.planning.records import OpenItem
 
 SENSORS = frozenset(
@@ -149,7 +149,7 @@ def driver_of(text: str) -> str:
     return text.split(";", 1)[0].split(", ")[1]
 
 
-def is_mouth(opened: Opened) -> bool:
+def is_mouth(opened: OpenedItem) -> bool:
     """Whether a family's own entry of what is opened is a cap, tape or rag over a mouth."""
     if opened.kind in ("tape", "rag inside"):
         return True
@@ -159,7 +159,7 @@ def is_mouth(opened: Opened) -> bool:
     )
 
 
-def is_coolant(opened: Opened) -> bool:
+def is_coolant(opened: OpenedItem) -> bool:
     """Whether opening it lets coolant out: the level itself, or a hose of the coolant's."""
     return opened.kind == "coolant low" or (
         opened.kind == "hose" and "coolant" in opened.what.lower()
@@ -265,7 +265,7 @@ def mouths(
     return [*found.values(), *plugs]
 
 
-def _named(operation: Operation, suffix: str, named: Sequence[Opened]) -> list[OpenItem]:
+def _named(operation: Operation, suffix: str, named: Sequence[OpenedItem]) -> list[OpenItem]:
     """Covers that a family names itself, one item each."""
     return [
         OpenItem(

@@ -5,10 +5,10 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from galene.core.access import Access
-from galene.core.access import in_order as opening_order
-from galene.core.airpath import EngineFamily, Operation
-from galene.core.errors import InputError, need
+from galene.core.airpath.access import Access
+from galene.core.airpath.access import in_order as opening_order
+from galene.core.airpath.family import EngineFamily, Operation
+from galene.core.errors import InputError, require
 from galene.core.planning import steps as made
 from galene.core.planning import tail
 from galene.core.planning.answers import Changes, base_id, changes_of, consequence_of
@@ -26,6 +26,7 @@ from galene.core.planning.openings import (
     riding,
 )
 from galene.core.planning.order import CLEAN_RANK, Task, in_order, schedule
+from galene.core.planning.policy_keys import MAKING_SAFE, SEALS
 from galene.core.planning.procedure import StepTemplate
 from galene.core.planning.records import (
     DoneStep,
@@ -66,9 +67,9 @@ def make_plan(case: Case, trade: Trade, done: Sequence[DoneStep] = ()) -> Plan:
     InputError
         A part twice or unknown, work that is not done on such a part, no way in to it.
     """
-    need(bool(case.works) or bool(case.relearns), "parts", [], allowed="at least one part")
+    require(bool(case.works) or bool(case.relearns), "parts", [], allowed="at least one part")
     ids = [case.family.part(w.part).id for w in case.works]
-    need(len(set(ids)) == len(ids), "parts", ids, allowed="each part once")
+    require(len(set(ids)) == len(ids), "parts", ids, allowed="each part once")
     return _Planner(case, trade, done).plan()
 
 
@@ -701,7 +702,7 @@ class _Planner:
             for o in self.to_open
         )
         handled = bool(self.to_open) or bool(self._chains("clean"))
-        wants = wants or (handled and self.case.policy.get("H") == "battery_always")
+        wants = wants or (handled and self.case.policy.get(MAKING_SAFE) == "battery_always")
         if not wants:
             return ""
         step = self._add(made.battery_off(self._nth("battery_off")), RANKS["safe"] + 1, after)
@@ -1105,7 +1106,7 @@ class _Planner:
             refits=back,
             waits=waits,
             new=tuple(p for p in new if p in back),
-            reuse_seals=self.case.policy.get("G") == "reuse",
+            reuse_seals=self.case.policy.get(SEALS) == "reuse",
         )
         after = {*deeper, *work, *opened}
         strips = {

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from galene.core.airpath import Opened
+from galene.core.airpath.family import OpenedItem
 from galene.core.errors import InputError
 from galene.core.planning.records import NOTHING, Record, StateWords
 from galene.core.planning.words import Work
@@ -10,7 +10,7 @@ from galene.core.planning.words import Work
 STAGES: tuple[str, ...] = ("running", "first", "clean", "close", "walk", "drive")
 """Where a template's step stands: the warm engine before anything is opened; laid open, before the
 battery comes off; the work itself; before the refit; all closed and powered; on the road."""
-RECKONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "goes", "drive")
+COMPUTATIONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "goes", "drive")
 EACH: tuple[str, ...] = ("", "position", "cylinder")
 MOVES: tuple[str, ...] = ("takes_off", "refits", "sends", "receives")
 NEEDS: dict[str, StateWords] = {
@@ -52,10 +52,10 @@ class StepTemplate:
     """A step of a part's procedure.
 
     `works` are the kinds of work in which it stands, `when` the tags that must all hold, `place` is
-    one of `STAGES`, `moves` what happens to the part itself. `reckon` is what is computed at the
-    step for this engine: the clearance of a cylinder, bursts and pauses, the drive check. Steps of
-    one `each` are repeated together for every crank position or cylinder. A step that `treats` is
-    the first of those that are done again where the result is not good enough.
+    one of `STAGES`, `moves` what happens to the part itself. `computation` is what is computed at
+    the step for this engine: a cylinder's clearance, bursts and pauses, the drive check. Steps
+    of one `each` are repeated together for every crank position or cylinder. A step that `treats`
+    is the first of those that are done again where the result is not good enough.
     """
 
     key: str
@@ -73,13 +73,13 @@ class StepTemplate:
     cautions: tuple[str, ...] = ()
     records: tuple[Record, ...] = ()
     wait: Wait | None = None
-    opens: tuple[Opened, ...] = ()
+    opens: tuple[OpenedItem, ...] = ()
     closes: tuple[str, ...] = ()
     agent: str = ""
     agent_ml: float = 0.0
     way: str = ""
     consumes: tuple[str, ...] = ()
-    reckon: str = ""
+    computation: str = ""
     each: str = ""
     treats: bool = False
 

@@ -3,7 +3,7 @@ trade's."""
 
 from collections.abc import Mapping
 
-from galene.core.airpath import EngineFamily, Operation, Part
+from galene.core.airpath.family import EngineFamily, Operation, Part
 from galene.core.planning.openings import (
     COOL_MINUTES,
     HOT_KINDS,
@@ -14,6 +14,7 @@ from galene.core.planning.openings import (
     is_coolant,
     opens_fuel,
 )
+from galene.core.planning.policy_keys import MAKING_SAFE
 from galene.core.planning.procedure import StepTemplate
 from galene.core.planning.records import (
     Consequence,
@@ -152,7 +153,7 @@ def wants_battery_off(
     moved = [*(lifted.parts if lifted else ()), *(lifted.attached if lifted else ())]
     if any(has_motor(family.part(p)) for p in moved):
         return True
-    return "battery_off" in operation.needs and policy.get("H") != "ignition_only"
+    return "battery_off" in operation.needs and policy.get(MAKING_SAFE) != "ignition_only"
 
 
 def opening(

@@ -11,6 +11,7 @@ from galene.core.planning.car import Car, after
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Link
 from galene.core.planning.openings import has_motor
+from galene.core.planning.policy_keys import CLEARING
 from galene.core.planning.procedure import DOES, NEEDS, merged
 from galene.core.planning.records import (
     Consequence,
@@ -22,7 +23,7 @@ from galene.core.planning.records import (
     StateWords,
     Step,
 )
-from galene.core.relearn import RelearnTemplate
+from galene.core.proof.relearn import RelearnTemplate
 
 COLD_LOOK_MINUTES = 180.0
 """From working heat to a level that can be read cold (project default)."""
@@ -201,7 +202,7 @@ def tail_steps(situation: Situation) -> list[Step]:
         _relearn(t, relearn)
         if relearn.id == "fuel_venting":
             t.add(_fuel_look())
-    if situation.case.policy.get("I") == "battery_reset" and _was_reset(t):
+    if situation.case.policy.get(CLEARING) == "battery_reset" and _was_reset(t):
         _reset_holds(t)
     _start(t)
     moving = [r for r in relearns if r not in still]
@@ -252,7 +253,7 @@ def due_relearns(s: Situation) -> list[RelearnTemplate]:
     coolant = coolant or _coolant_by_hand(s)
     main = family.relearn or "cable_none"
     idle = bool((opened | asked) & IDLE_PARTS)
-    reset = s.case.policy.get("I") == "battery_reset"
+    reset = s.case.policy.get(CLEARING) == "battery_reset"
     learned = _main_due(main, idle=idle, battery=battery, opened=opened | asked)
     burns = family.fuel == "diesel" and "particulate_filter" in family.components
     wanted = {
@@ -351,7 +352,7 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
 
 def _reset_wanted(t: _Tail, relearns: Sequence[RelearnTemplate]) -> bool:
     named = any(r.id == "memory_reset" for r in relearns)
-    return t.s.case.policy.get("I") == "battery_reset" and named
+    return t.s.case.policy.get(CLEARING) == "battery_reset" and named
 
 
 def _was_reset(t: _Tail) -> bool:

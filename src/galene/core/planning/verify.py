@@ -5,7 +5,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import EngineFacts, engine_of
 from galene.core.planning.car import Car, after, car_at, lacking
 from galene.core.planning.openings import (

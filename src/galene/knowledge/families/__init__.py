@@ -1,8 +1,8 @@
 """Engine families that ship with the product, and what the words of a family may be."""
 
+from galene.core.airpath.faults import Vocabulary
 from galene.core.calculations.before_after import METRICS
 from galene.core.diagnosis.records import EngineOutline
-from galene.core.family_faults import Vocabulary
 from galene.knowledge.base import outline_of
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
@@ -12,8 +12,8 @@ from galene.knowledge.families.family_c import FAMILY_C
 from galene.knowledge.families.family_d import FAMILY_D
 from galene.knowledge.families.family_e import FAMILY_E
 from galene.knowledge.families.family_f import FAMILY_F
+from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.relearns import RELEARNS
-from galene.knowledge.schools import SCHOOLS
 
 FAMILIES = {f.id: f for f in (FAMILY_A, FAMILY_B, FAMILY_C, FAMILY_D, FAMILY_E, FAMILY_F)}
 OUTLINES: dict[str, EngineOutline] = {i: outline_of(f) for i, f in FAMILIES.items()}
@@ -24,5 +24,5 @@ VOCABULARY = Vocabulary(
     metrics=frozenset(METRICS),
     relearns=frozenset(RELEARNS),
     cautions=frozenset(CAUTIONS),
-    schools={s.letter: frozenset(c for c, _ in s.choices) for s in SCHOOLS},
+    schools={s.letter: frozenset(c for c, _ in s.choices) for s in POLICY_QUESTIONS},
 )

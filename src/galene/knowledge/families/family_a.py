@@ -1,11 +1,11 @@
 """Family A: a 1.6 litre four-cylinder petrol engine with port injection. Invented, with plausible
 figures."""
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     Pipe,
@@ -201,7 +201,7 @@ FAMILY_A = EngineFamily(
             part="intake_manifold",
             minutes_off=1,
             minutes_on=1,
-            opens=(Opened(what="Engine cover", kind="cover", before="handover"),),
+            opens=(OpenedItem(what="Engine cover", kind="cover", before="handover"),),
             own=(
                 held(
                     "intake_manifold",
@@ -222,7 +222,7 @@ FAMILY_A = EngineFamily(
             minutes_on=2,
             reaches=("air_filter",),
             undoes=("air_filter",),
-            opens=(Opened(what="Air box lid clips", kind="fastener set", count=4),),
+            opens=(OpenedItem(what="Air box lid clips", kind="fastener set", count=4),),
             tools=("lamp",),
         ),
         Operation(
@@ -242,8 +242,8 @@ FAMILY_A = EngineFamily(
             needs=("ignition_off",),
             tools=("T20 driver",),
             opens=(
-                Opened(what="Air meter connector", kind="connector"),
-                Opened(what="Air meter screws", kind="fastener set", count=2),
+                OpenedItem(what="Air meter connector", kind="connector"),
+                OpenedItem(what="Air meter screws", kind="fastener set", count=2),
             ),
         ),
         Operation(
@@ -260,8 +260,8 @@ FAMILY_A = EngineFamily(
             needs=("ignition_off",),
             tools=("7 mm nut driver",),
             opens=(
-                Opened(what="Intake tube clamps", kind="clamp", count=2),
-                Opened(what="Breather hose", kind="hose"),
+                OpenedItem(what="Intake tube clamps", kind="clamp", count=2),
+                OpenedItem(what="Breather hose", kind="hose"),
             ),
         ),
         Operation(
@@ -284,8 +284,8 @@ FAMILY_A = EngineFamily(
             tools=("10 mm socket",),
             consumes=("throttle_seal",),
             opens=(
-                Opened(what="Throttle connector", kind="connector"),
-                Opened(what="Throttle bolts", kind="fastener set", count=4),
+                OpenedItem(what="Throttle connector", kind="connector"),
+                OpenedItem(what="Throttle bolts", kind="fastener set", count=4),
             ),
         ),
         Operation(
@@ -305,10 +305,10 @@ FAMILY_A = EngineFamily(
             consumes=("throttle_seal",),
             wait_minutes=40,
             opens=(
-                Opened(what="Throttle connector", kind="connector"),
-                Opened(what="Throttle bolts", kind="fastener set", count=4),
-                Opened(what="Throttle coolant hoses", kind="hose", count=2),
-                Opened(what="Coolant topped up", kind="coolant low"),
+                OpenedItem(what="Throttle connector", kind="connector"),
+                OpenedItem(what="Throttle bolts", kind="fastener set", count=4),
+                OpenedItem(what="Throttle coolant hoses", kind="hose", count=2),
+                OpenedItem(what="Coolant topped up", kind="coolant low"),
             ),
             cautions=("hot_coolant",),
         ),
@@ -328,8 +328,8 @@ FAMILY_A = EngineFamily(
             tools=("T20 driver",),
             consumes=("map_o_ring",),
             opens=(
-                Opened(what="Manifold pressure connector", kind="connector"),
-                Opened(what="Manifold pressure screw", kind="fastener set"),
+                OpenedItem(what="Manifold pressure connector", kind="connector"),
+                OpenedItem(what="Manifold pressure screw", kind="fastener set"),
             ),
         ),
         Operation(
@@ -346,7 +346,7 @@ FAMILY_A = EngineFamily(
             tools=("12 mm socket", "lint-free caps"),
             consumes=("manifold_gaskets",),
             wait_minutes=40,
-            opens=(Opened(what="Manifold nuts", kind="fastener set", count=8),),
+            opens=(OpenedItem(what="Manifold nuts", kind="fastener set", count=8),),
         ),
         Operation(
             id="oxygen_upstream_out",
@@ -361,8 +361,8 @@ FAMILY_A = EngineFamily(
             cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                Opened(what="Upstream oxygen connector", kind="connector"),
-                Opened(what="Upstream oxygen sensor", kind="fastener set"),
+                OpenedItem(what="Upstream oxygen connector", kind="connector"),
+                OpenedItem(what="Upstream oxygen sensor", kind="fastener set"),
             ),
         ),
         Operation(
@@ -378,8 +378,8 @@ FAMILY_A = EngineFamily(
             cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                Opened(what="Downstream oxygen connector", kind="connector"),
-                Opened(what="Downstream oxygen sensor", kind="fastener set"),
+                OpenedItem(what="Downstream oxygen connector", kind="connector"),
+                OpenedItem(what="Downstream oxygen sensor", kind="fastener set"),
             ),
         ),
     ),

@@ -1,11 +1,11 @@
 """Family B: a 2.9 litre petrol V6 with port injection, cable throttle and recirculation. Invented,
 with plausible figures."""
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     SparePart,
@@ -246,7 +246,7 @@ FAMILY_B = EngineFamily(
             part="intake_manifold",
             minutes_off=1,
             minutes_on=1,
-            opens=(Opened(what="Engine cover", kind="cover", before="handover"),),
+            opens=(OpenedItem(what="Engine cover", kind="cover", before="handover"),),
             own=(
                 held(
                     "intake_manifold",
@@ -267,7 +267,7 @@ FAMILY_B = EngineFamily(
             minutes_on=2,
             reaches=("air_filter",),
             undoes=("air_filter",),
-            opens=(Opened(what="Air box lid clips", kind="fastener set", count=5),),
+            opens=(OpenedItem(what="Air box lid clips", kind="fastener set", count=5),),
             tools=("lamp",),
         ),
         Operation(
@@ -296,7 +296,10 @@ FAMILY_B = EngineFamily(
             reaches=("intake_tube", "throttle_body"),
             needs=("ignition_off",),
             tools=("7 mm nut driver",),
-            opens=(Opened(what="Intake tube clamps", kind="clamp", count=4), hose("Idle air hose")),
+            opens=(
+                OpenedItem(what="Intake tube clamps", kind="clamp", count=4),
+                hose("Idle air hose"),
+            ),
         ),
         Operation(
             id="idle_valve_off",
@@ -326,7 +329,7 @@ FAMILY_B = EngineFamily(
             tools=("10 mm socket",),
             consumes=("throttle_gasket",),
             wait_minutes=40,
-            opens=(Opened(what="Throttle cable", kind="hose"), bolts("Throttle", 4, "nuts")),
+            opens=(OpenedItem(what="Throttle cable", kind="hose"), bolts("Throttle", 4, "nuts")),
         ),
         Operation(
             id="breather_out",
@@ -429,7 +432,10 @@ FAMILY_B = EngineFamily(
             wait_minutes=60,
             cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
-            opens=(plug("Right oxygen"), Opened(what="Right oxygen sensor", kind="fastener set")),
+            opens=(
+                plug("Right oxygen"),
+                OpenedItem(what="Right oxygen sensor", kind="fastener set"),
+            ),
         ),
         Operation(
             id="oxygen_left_out",
@@ -444,7 +450,7 @@ FAMILY_B = EngineFamily(
             wait_minutes=60,
             cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
-            opens=(plug("Left oxygen"), Opened(what="Left oxygen sensor", kind="fastener set")),
+            opens=(plug("Left oxygen"), OpenedItem(what="Left oxygen sensor", kind="fastener set")),
         ),
     ),
     bands={

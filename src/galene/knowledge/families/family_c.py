@@ -1,11 +1,11 @@
 """Family C: a 2.0 litre petrol turbo with direct injection and tumble flaps. Invented, with
 plausible figures."""
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     SparePart,
@@ -227,9 +227,9 @@ FAMILY_C = EngineFamily(
             minutes_on=5,
             needs=("ignition_off",),
             opens=(
-                Opened(what="Engine cover", kind="cover", before="handover"),
+                OpenedItem(what="Engine cover", kind="cover", before="handover"),
                 plug("Air meter"),
-                Opened(what="Box outlet clamp", kind="clamp"),
+                OpenedItem(what="Box outlet clamp", kind="clamp"),
             ),
             tools=("7 mm nut driver",),
             own=(
@@ -262,7 +262,7 @@ FAMILY_C = EngineFamily(
             reaches=("air_filter",),
             undoes=("air_filter",),
             tools=("T25 driver",),
-            opens=(Opened(what="Air box lid screws", kind="fastener set", count=8),),
+            opens=(OpenedItem(what="Air box lid screws", kind="fastener set", count=8),),
         ),
         Operation(
             id="meter_out",
@@ -289,7 +289,7 @@ FAMILY_C = EngineFamily(
             after=("engine_cover",),
             reaches=("intake_tube", "breather_valve"),
             tools=("7 mm nut driver",),
-            opens=(hose("Breather hose"), Opened(what="Inlet tube clamp", kind="clamp")),
+            opens=(hose("Breather hose"), OpenedItem(what="Inlet tube clamp", kind="clamp")),
             own=(
                 held(
                     "intake_tube",
@@ -310,7 +310,7 @@ FAMILY_C = EngineFamily(
             minutes_off=6,
             minutes_on=7,
             tools=("T25 driver", "lift"),
-            opens=(Opened(what="Undertray", kind="cover", before="road test"),),
+            opens=(OpenedItem(what="Undertray", kind="cover", before="road test"),),
             own=(
                 held(
                     "charge_air_pipe",
@@ -336,7 +336,7 @@ FAMILY_C = EngineFamily(
             tools=("hook", "drain tray"),
             consumes=("charge_seals",),
             opens=(
-                Opened(what="Charge pipe clips", kind="clamp", count=2),
+                OpenedItem(what="Charge pipe clips", kind="clamp", count=2),
                 plug("Charge temperature"),
             ),
         ),
@@ -387,7 +387,7 @@ FAMILY_C = EngineFamily(
             opens=(
                 plug("Flap motor"),
                 bolts("Flap motor", 3, "screws"),
-                Opened(what="Flap lever, off its ball", kind="clamp"),
+                OpenedItem(what="Flap lever, off its ball", kind="clamp"),
             ),
         ),
         Operation(
@@ -402,7 +402,7 @@ FAMILY_C = EngineFamily(
             wait_minutes=45,
             tools=("line caps",),
             cautions=("fire",),
-            opens=(Opened(what="Low-pressure fuel line", kind="fuel line open"),),
+            opens=(OpenedItem(what="Low-pressure fuel line", kind="fuel line open"),),
             own=(
                 held(
                     "intake_manifold",
@@ -451,7 +451,7 @@ FAMILY_C = EngineFamily(
             tools=("22 mm slotted socket",),
             opens=(
                 plug("Upstream oxygen"),
-                Opened(what="Upstream oxygen sensor", kind="fastener set"),
+                OpenedItem(what="Upstream oxygen sensor", kind="fastener set"),
             ),
         ),
         Operation(
@@ -469,7 +469,7 @@ FAMILY_C = EngineFamily(
             tools=("22 mm slotted socket",),
             opens=(
                 plug("Downstream oxygen"),
-                Opened(what="Downstream oxygen sensor", kind="fastener set"),
+                OpenedItem(what="Downstream oxygen sensor", kind="fastener set"),
             ),
         ),
     ),

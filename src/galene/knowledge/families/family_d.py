@@ -1,11 +1,11 @@
 """Family D: a 2.2 litre light diesel with cooled recirculation and swirl flaps. Invented, with
 plausible figures."""
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     SparePart,
@@ -249,7 +249,7 @@ FAMILY_D = EngineFamily(
             part="intake_manifold",
             minutes_off=1,
             minutes_on=1,
-            opens=(Opened(what="Engine cover", kind="cover", before="handover"),),
+            opens=(OpenedItem(what="Engine cover", kind="cover", before="handover"),),
             own=(
                 held(
                     "intake_manifold",
@@ -271,7 +271,7 @@ FAMILY_D = EngineFamily(
             reaches=("air_filter",),
             undoes=("air_filter",),
             tools=("T25 driver",),
-            opens=(Opened(what="Air box lid screws", kind="fastener set", count=6),),
+            opens=(OpenedItem(what="Air box lid screws", kind="fastener set", count=6),),
         ),
         Operation(
             id="meter_out",
@@ -297,7 +297,10 @@ FAMILY_D = EngineFamily(
             after=("engine_cover",),
             reaches=("intake_tube", "breather_valve"),
             tools=("7 mm nut driver",),
-            opens=(hose("Breather hose"), Opened(what="Inlet tube clamps", kind="clamp", count=2)),
+            opens=(
+                hose("Breather hose"),
+                OpenedItem(what="Inlet tube clamps", kind="clamp", count=2),
+            ),
             own=(
                 held(
                     "intake_tube",
@@ -318,7 +321,7 @@ FAMILY_D = EngineFamily(
             minutes_off=6,
             minutes_on=7,
             tools=("T25 driver", "lift"),
-            opens=(Opened(what="Undertray", kind="cover", before="road test"),),
+            opens=(OpenedItem(what="Undertray", kind="cover", before="road test"),),
             own=(
                 held(
                     "charge_air_pipe",
@@ -352,7 +355,7 @@ FAMILY_D = EngineFamily(
             needs=("ignition_off",),
             tools=("hook", "drain tray"),
             consumes=("charge_seal",),
-            opens=(Opened(what="Charge pipe clip", kind="clamp"),),
+            opens=(OpenedItem(what="Charge pipe clip", kind="clamp"),),
             own=(
                 held(
                     "charge_air_pipe",
@@ -390,7 +393,7 @@ FAMILY_D = EngineFamily(
             wait_minutes=60,
             tools=("drain tray", "funnel"),
             cautions=("hot_coolant",),
-            opens=(Opened(what="Coolant topped up", kind="coolant low"),),
+            opens=(OpenedItem(what="Coolant topped up", kind="coolant low"),),
         ),
         Operation(
             id="gas_temperature_out",
@@ -406,7 +409,7 @@ FAMILY_D = EngineFamily(
             wait_minutes=60,
             opens=(
                 plug("Gas temperature"),
-                Opened(what="Gas temperature sensor", kind="fastener set"),
+                OpenedItem(what="Gas temperature sensor", kind="fastener set"),
             ),
         ),
         Operation(
@@ -446,10 +449,10 @@ FAMILY_D = EngineFamily(
             consumes=("cooler_gaskets", "cooler_rings"),
             opens=(
                 bolts("Cooler", 5),
-                Opened(what="V-clamps", kind="clamp", count=2),
+                OpenedItem(what="V-clamps", kind="clamp", count=2),
                 hose("Cooler coolant hoses", 2),
-                Opened(what="Plug in the coolant inlet stub", kind="cover"),
-                Opened(what="Plug in the coolant outlet stub", kind="cover"),
+                OpenedItem(what="Plug in the coolant inlet stub", kind="cover"),
+                OpenedItem(what="Plug in the coolant outlet stub", kind="cover"),
             ),
         ),
         Operation(
@@ -466,7 +469,7 @@ FAMILY_D = EngineFamily(
             opens=(
                 plug("Flap motor"),
                 bolts("Flap motor", 3, "screws"),
-                Opened(what="Flap lever, off its ball", kind="clamp"),
+                OpenedItem(what="Flap lever, off its ball", kind="clamp"),
             ),
         ),
         Operation(

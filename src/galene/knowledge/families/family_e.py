@@ -1,10 +1,10 @@
 """Family E: a 7.8 litre heavy diesel under a tilting cab. Invented, with plausible figures."""
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     SparePart,
@@ -300,7 +300,7 @@ FAMILY_E = EngineFamily(
             minutes_on=6,
             tools=("wheel chocks", "tilt bar"),
             needs=("ignition_off",),
-            opens=(Opened(what="Cab tilted", kind="cab tilted"),),
+            opens=(OpenedItem(what="Cab tilted", kind="cab tilted"),),
         ),
         Operation(
             id="filter_open",
@@ -310,7 +310,7 @@ FAMILY_E = EngineFamily(
             minutes_off=4,
             minutes_on=4,
             reaches=("air_filter",),
-            opens=(Opened(what="Canister lid clips", kind="fastener set", count=4),),
+            opens=(OpenedItem(what="Canister lid clips", kind="fastener set", count=4),),
             tools=("lamp",),
             own=(
                 held(
@@ -367,7 +367,7 @@ FAMILY_E = EngineFamily(
             needs=("ignition_off",),
             tools=("11 mm socket",),
             opens=(
-                Opened(what="Charge hose clamps", kind="clamp", count=4),
+                OpenedItem(what="Charge hose clamps", kind="clamp", count=4),
                 plug("Charge temperature"),
             ),
             own=(
@@ -417,7 +417,7 @@ FAMILY_E = EngineFamily(
             tools=("27 mm spanner",),
             opens=(
                 plug("Exhaust pressure"),
-                Opened(what="Exhaust pressure sensor", kind="fastener set"),
+                OpenedItem(what="Exhaust pressure sensor", kind="fastener set"),
             ),
         ),
         Operation(
@@ -459,7 +459,7 @@ FAMILY_E = EngineFamily(
             wait_minutes=90,
             tools=("drain tray", "funnel"),
             cautions=("hot_coolant",),
-            opens=(Opened(what="Coolant topped up", kind="coolant low"),),
+            opens=(OpenedItem(what="Coolant topped up", kind="coolant low"),),
         ),
         Operation(
             id="mixer_off",
@@ -523,8 +523,8 @@ FAMILY_E = EngineFamily(
             opens=(
                 bolts("Cooler", 10),
                 hose("Cooler coolant hoses", 2),
-                Opened(what="Plug in the coolant inlet stub", kind="cover"),
-                Opened(what="Plug in the coolant outlet stub", kind="cover"),
+                OpenedItem(what="Plug in the coolant inlet stub", kind="cover"),
+                OpenedItem(what="Plug in the coolant outlet stub", kind="cover"),
             ),
         ),
         Operation(
@@ -558,7 +558,7 @@ FAMILY_E = EngineFamily(
             opens=(
                 plug("Doser"),
                 bolts("Doser", 3),
-                Opened(what="Doser fuel line", kind="fuel line open"),
+                OpenedItem(what="Doser fuel line", kind="fuel line open"),
                 hose("Doser coolant lines", 2),
             ),
         ),

@@ -1,11 +1,11 @@
 """Family F: a 0.25 litre fuel-injected two-stroke single, read by its crankcase pressure. Invented,
 with plausible figures."""
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     SparePart,
@@ -143,7 +143,7 @@ FAMILY_F = EngineFamily(
             part="air_filter",
             minutes_off=1,
             minutes_on=1,
-            opens=(Opened(what="Seat", kind="cover", before="road test"),),
+            opens=(OpenedItem(what="Seat", kind="cover", before="road test"),),
             own=(
                 held(
                     "air_filter",
@@ -165,7 +165,7 @@ FAMILY_F = EngineFamily(
             after=("seat_off",),
             reaches=("air_filter", "iat_sensor"),
             undoes=("air_filter",),
-            opens=(Opened(what="Filter wing nut", kind="fastener set"),),
+            opens=(OpenedItem(what="Filter wing nut", kind="fastener set"),),
         ),
         Operation(
             id="boot_off",
@@ -177,7 +177,7 @@ FAMILY_F = EngineFamily(
             after=("filter_out",),
             reaches=("intake_tube", "throttle_body"),
             tools=("flat driver",),
-            opens=(Opened(what="Boot clamps", kind="clamp", count=2),),
+            opens=(OpenedItem(what="Boot clamps", kind="clamp", count=2),),
         ),
         Operation(
             id="tank_up",

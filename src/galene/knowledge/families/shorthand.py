@@ -2,22 +2,22 @@
 
 import itertools
 
-from galene.core.airpath import Fastener, Opened, Operation, Pipe
+from galene.core.airpath.family import Fastener, OpenedItem, Operation, Pipe
 
 
-def plug(name: str) -> Opened:
+def plug(name: str) -> OpenedItem:
     """A connector that is pulled."""
-    return Opened(what=f"{name} connector", kind="connector")
+    return OpenedItem(what=f"{name} connector", kind="connector")
 
 
-def bolts(name: str, count: int = 1, word: str = "bolts") -> Opened:
+def bolts(name: str, count: int = 1, word: str = "bolts") -> OpenedItem:
     """A set of fasteners that is undone."""
-    return Opened(what=f"{name} {word}", kind="fastener set", count=count)
+    return OpenedItem(what=f"{name} {word}", kind="fastener set", count=count)
 
 
-def hose(name: str, count: int = 1) -> Opened:
+def hose(name: str, count: int = 1) -> OpenedItem:
     """A hose that is pulled."""
-    return Opened(what=name, kind="hose", count=count)
+    return OpenedItem(what=name, kind="hose", count=count)
 
 
 def chain(circuit: str, *parts: str) -> tuple[Pipe, ...]:

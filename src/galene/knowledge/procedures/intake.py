@@ -1,7 +1,7 @@
 """Procedures of the intake: filter, meters, tube, throttle, pipe, manifold, flaps, ports,
 breather."""
 
-from galene.core.airpath import Opened
+from galene.core.airpath.family import OpenedItem
 from galene.core.planning.procedure import PartProcedure, StepTemplate, Wait
 from galene.knowledge.procedures.words import (
     BEFORE,
@@ -307,7 +307,7 @@ THROTTLE = PartProcedure(
             place="first",
             tools=("soft wedge on a handle", "helper or scan tool"),
             cautions=("fingers",),
-            opens=(Opened(what="Soft wedge at the plate", kind="tool inside", dangerous=True),),
+            opens=(OpenedItem(what="Soft wedge at the plate", kind="tool inside", dangerous=True),),
             needs=("battery_on",),
         ),
         StepTemplate(
@@ -316,7 +316,7 @@ THROTTLE = PartProcedure(
             minutes=1,
             when=("on_engine", "electronic"),
             why="The motor must not fight the hand.",
-            opens=(Opened(what="Throttle connector", kind="connector"),),
+            opens=(OpenedItem(what="Throttle connector", kind="connector"),),
             needs=("battery_off",),
         ),
         look(
@@ -335,7 +335,7 @@ THROTTLE = PartProcedure(
             why=COUNTED,
             tools=("cloth",),
             cautions=("objects",),
-            opens=(Opened(what="Cloth behind the plate", kind="rag inside", dangerous=True),),
+            opens=(OpenedItem(what="Cloth behind the plate", kind="rag inside", dangerous=True),),
         ),
         SEAL_NEW,
         SEAL_OLD,
@@ -407,7 +407,7 @@ THROTTLE = PartProcedure(
             when=("direct",),
             treats=True,
             brings=("plate_open",),
-            reckon="clearance",
+            computation="clearance",
             tools=("soft brush", "lint-free cloth"),
             cautions=("eyes", "fire", "objects"),
             agent="throttle_cleaner",
@@ -722,7 +722,7 @@ ACTUATOR = PartProcedure(
             works=("clean", "inspect"),
             why="A spring hooked wrong pulls the flaps the wrong way.",
             tools=("marker",),
-            opens=(Opened(what="Actuator lever and spring", kind="clamp"),),
+            opens=(OpenedItem(what="Actuator lever and spring", kind="clamp"),),
             needs=("battery_off",),
         ),
         StepTemplate(
@@ -732,7 +732,7 @@ ACTUATOR = PartProcedure(
             works=("clean", "inspect"),
             why="Nothing is seen of magnet, sensor and gear before it is open.",
             tools=("small driver",),
-            opens=(Opened(what="Actuator cover screws", kind="fastener set"),),
+            opens=(OpenedItem(what="Actuator cover screws", kind="fastener set"),),
             needs=("battery_off",),
             brings=("electronics_removed",),
         ),
@@ -853,7 +853,9 @@ PORTS = PartProcedure(
             agent="blast_walnut",
             agent_ml=3000,
             way="blast",
-            opens=(Opened(what="Blast media in the port", kind="media inside", dangerous=True),),
+            opens=(
+                OpenedItem(what="Blast media in the port", kind="media inside", dangerous=True),
+            ),
         ),
         StepTemplate(
             key="clean",
@@ -862,7 +864,7 @@ PORTS = PartProcedure(
             why="Never loosened above an open valve.",
             each="cylinder",
             when=("soak",),
-            reckon="clearance",
+            computation="clearance",
             brings=("port_shut", "removed"),
             tools=("plastic scraper", "vacuum with fine filter"),
             cautions=("eyes", "fire", "objects"),

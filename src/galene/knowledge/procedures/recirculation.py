@@ -1,7 +1,7 @@
 """Procedures of recirculation and exhaust: valve, passage, pipe, cooler, ports, tube, secondary
 air, doser."""
 
-from galene.core.airpath import Opened
+from galene.core.airpath.family import OpenedItem
 from galene.core.planning.procedure import PartProcedure, StepTemplate, Wait
 from galene.core.planning.records import Consequence, Record
 from galene.knowledge.procedures.words import LAMP, PALE, after, asked, check, dries, look
@@ -24,11 +24,11 @@ COMMANDED: tuple[StepTemplate, ...] = (
         works=("clean", "replace"),
         when=("by_jumper",),
         place="walk",
-        reckon="drive",
+        computation="drive",
         needs=("ignition_off",),
         tools=("fused jumper", "meter"),
         cautions=("jumper",),
-        opens=(Opened(what="Valve connector, off for the jumper", kind="connector"),),
+        opens=(OpenedItem(what="Valve connector, off for the jumper", kind="connector"),),
     ),
     StepTemplate(
         key="jumper",
@@ -38,7 +38,7 @@ COMMANDED: tuple[StepTemplate, ...] = (
         works=("clean", "replace"),
         when=("by_jumper",),
         place="walk",
-        reckon="drive",
+        computation="drive",
         needs=("ignition_off",),
         cautions=("jumper",),
         records=(
@@ -96,8 +96,8 @@ VALVE = PartProcedure(
             tools=("small driver", "dish"),
             brings=("electronics_removed",),
             opens=(
-                Opened(what="Valve drive screws", kind="fastener set"),
-                Opened(what="Valve drive plug and ring", kind="connector"),
+                OpenedItem(what="Valve drive screws", kind="fastener set"),
+                OpenedItem(what="Valve drive plug and ring", kind="connector"),
             ),
         ),
         StepTemplate(

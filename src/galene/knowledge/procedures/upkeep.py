@@ -1,13 +1,13 @@
 """Upkeep with nothing taken off: agents into the running engine, additive into the tank."""
 
-from galene.core.airpath import Opened
+from galene.core.airpath.family import OpenedItem
 from galene.core.planning.procedure import PartProcedure, StepTemplate, Wait
 from galene.core.planning.words import Work
 from galene.knowledge.procedures.recirculation import COMMANDED
 from galene.knowledge.procedures.words import asked
 
 GO: tuple[Work, ...] = ("clean", "upkeep")
-TUBE_ITEM = Opened(what="Way in for the spray tube", kind="hose", while_running=True)
+TUBE_ITEM = OpenedItem(what="Way in for the spray tube", kind="hose", while_running=True)
 FIT = asked(
     "fit",
     "No misfire or catalyst code stored, oil and coolant at their marks",
@@ -89,7 +89,7 @@ AEROSOL = PartProcedure(
             why="Liquid does not compress: a whole gulp bends a rod.",
             works=GO,
             place="running",
-            reckon="aerosol",
+            computation="aerosol",
             needs=("engine_warm",),
             does=("engine_warm_running",),
             cautions=("exhaust", "eyes", "lock", "rotating"),
@@ -194,7 +194,7 @@ FLUSH = PartProcedure(
             ),
             works=GO,
             place="running",
-            reckon="flush",
+            computation="flush",
             needs=("engine_warm",),
             does=("engine_warm_running",),
             cautions=("exhaust", "eyes", "lock", "rotating"),
@@ -353,7 +353,7 @@ VACUUM_LINE = PartProcedure(
             why="Drawn in at once it knocks, washes the walls and lets the catalyst glow.",
             works=GO,
             place="running",
-            reckon="goes",
+            computation="goes",
             needs=("engine_warm",),
             does=("engine_warm_running",),
             cautions=("exhaust", "eyes", "lock", "rotating"),

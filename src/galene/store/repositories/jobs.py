@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
-from galene.core.job_records import Handover
-from galene.store.models import CheckResult, Job, JobCode, ReadingSet, Trace
+from galene.core.jobcard.job_records import Handover
+from galene.store.models import AuditEntry, CheckResult, Job, JobCode, ReadingSet
 
 NUMBERS_LOCK = 8042
 """Advisory lock under which the next job's number is found."""
@@ -146,7 +146,12 @@ def check_results(db: Session, job_id: int, check_id: str) -> list[CheckResult]:
     )
 
 
-def trace(db: Session, job_id: int, limit: int) -> Sequence[Trace]:
+def trace(db: Session, job_id: int, limit: int) -> Sequence[AuditEntry]:
     """Who did what on a job, the newest first."""
-    asked = select(Trace).where(Trace.job_id == job_id).order_by(Trace.id.desc()).limit(limit)
+    asked = (
+        select(AuditEntry)
+        .where(AuditEntry.job_id == job_id)
+        .order_by(AuditEntry.id.desc())
+        .limit(limit)
+    )
     return db.scalars(asked).unique().all()

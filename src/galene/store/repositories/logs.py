@@ -7,7 +7,7 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from galene.core.logs import ColumnMapping
+from galene.core.logs.series import ColumnMapping
 from galene.store.models import LogFile, LogMapping, LogValues
 
 

@@ -5,7 +5,7 @@ from datetime import datetime
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from galene.store.models import Person, Trace, WebSession, Workshop
+from galene.store.models import AuditEntry, Person, WebSession, Workshop
 
 THE_WORKSHOP = 1
 """Id of the one row."""
@@ -67,7 +67,12 @@ def workshop_locked(db: Session) -> Workshop:
     return db.execute(asked).scalar_one()
 
 
-def last_trace(db: Session, action: str) -> Trace | None:
+def last_trace(db: Session, action: str) -> AuditEntry | None:
     """The newest record of an action."""
-    asked = select(Trace).where(Trace.action == action).order_by(Trace.id.desc()).limit(1)
+    asked = (
+        select(AuditEntry)
+        .where(AuditEntry.action == action)
+        .order_by(AuditEntry.id.desc())
+        .limit(1)
+    )
     return db.scalar(asked)

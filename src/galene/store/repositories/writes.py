@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from galene.store.models import Section, WriteOnce
 
 
-def claim_token(db: Session, token: str, person_id: int, *, at: datetime, location: str) -> bool:
+def claim_key(db: Session, token: str, person_id: int, *, at: datetime, location: str) -> bool:
     """Whether the token is new; a twin that is still in its transaction is waited for."""
     claimed = db.execute(
         insert(WriteOnce)

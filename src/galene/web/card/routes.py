@@ -229,7 +229,7 @@ def enter(visit: Signed, number: str, kind: str, *, form: Sent) -> Response:
         visit.person,
         visit.now,
         number=number,
-        entry=Entry(id=form.token, kind=kind, at=visit.now, data=data),
+        entry=Entry(id=form.idempotency_key, kind=kind, at=visit.now, data=data),
     )
     if taken.outcome == "refused":
         visit.db.refresh(visit.session)

@@ -9,8 +9,9 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.calculations.catalogue import CALCULATIONS
 from galene.core.diagnosis.assess import is_heard
 from galene.core.diagnosis.inference import HEATED_C
+from galene.core.diagnosis.measured import outside_pressure_kpa
 from galene.core.errors import InputError
-from galene.core.measured import outside_pressure_kpa
+from galene.core.planning.policy_keys import ISOLATION
 from galene.jobs import checks, diagnosis, evidence, logs
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Missing
@@ -18,7 +19,6 @@ from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
-from galene.knowledge.check_words import NEEDS_AND_SHOWS
 from galene.store.models import Job
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
@@ -44,14 +44,13 @@ def page(
     shown = form or (
         opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None
     )
-    steps = opened_for(check_id, family, diagnosis.opened_of(job))
-    needs, shows = NEEDS_AND_SHOWS[check_id]
+    steps = opened_for(check, family, diagnosis.opened_of(job))
     looked_at = [p for p in family.parts if p.component in check.components]
     return visit.page(
         "check.html",
         status,
-        needs=needs,
-        shows=shows,
+        needs=check.needs,
+        shows=check.shows,
         looked_at=looked_at,
         picture=picture_of(family, job, lit=[p.id for p in looked_at]),
         job=job,
@@ -63,7 +62,7 @@ def page(
         form=shown,
         kept=kept,
         to_open=steps,
-        to_list=items_of(check_id, family, diagnosis.opened_of(job)),
+        to_list=items_of(check, family, diagnosis.opened_of(job)),
         listed=checks.listed_for(job, check_id),
         yields=[
             e
@@ -75,7 +74,7 @@ def page(
         states={o.evidence: o.state for o in job.observations},
         seen_schools=revision(job, "schools"),
         jumper=checks.jumper_allowed(visit.db, job),
-        isolates=policy_of(job, visit.shop).get("Q") == "timed",
+        isolates=policy_of(job, visit.shop).get(ISOLATION) == "timed",
         entered=form,
         line_fields=LINE_FIELDS,
         feeding=logs.feeding(visit.db, job, check_id),

@@ -8,11 +8,11 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.calculations.bore_restriction import BoreInput, BoreResult, bore_restriction
 from galene.core.errors import InputError
-from galene.core.job_records import KeptBore
+from galene.core.jobcard.job_records import KeptBore
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs import evidence
 from galene.jobs.act import Act, family_of, revision
-from galene.store.models import Job, Look
+from galene.store.models import Inspection, Job
 from galene.web.evidence import gauge
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -140,12 +140,12 @@ def _context(
     }
 
 
-def _look(job: Job, part: str, phase: str) -> Look | None:
+def _look(job: Job, part: str, phase: str) -> Inspection | None:
     return next((k for k in job.looks if k.part == part and k.phase == phase), None)
 
 
 def _start(
-    job: Job, part_id: str, look: Look | None, *, before: Look | None, cylinders: int
+    job: Job, part_id: str, look: Inspection | None, *, before: Inspection | None, cylinders: int
 ) -> list[evidence.MeasuredBore]:
     """What the gauge opens with: what is kept, else the earlier bores clean, else clean bores of
     the family."""

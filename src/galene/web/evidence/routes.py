@@ -7,9 +7,14 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 from pydantic import Field
 
-from galene.core.airpath import EngineFamily
-from galene.core.job_records import SetConditions
-from galene.core.measured import bank_trims_of, key_on_of, outside_pressure_kpa, trim_split_of
+from galene.core.airpath.family import EngineFamily
+from galene.core.diagnosis.measured import (
+    bank_trims_of,
+    key_on_of,
+    outside_pressure_kpa,
+    trim_split_of,
+)
+from galene.core.jobcard.job_records import SetConditions
 from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
 from galene.jobs.act import Act, family_of, revision
@@ -246,7 +251,7 @@ def key_on(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/looks")
 def look(visit: Signed, number: str, form: Sent) -> Response:
     def write(act: Act) -> None:
-        evidence.save_look(
+        evidence.save_inspection(
             act,
             number,
             "before",

@@ -8,19 +8,19 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.airpath import (
+from galene.core.airpath.family import (
     CIRCUITS,
     Band,
     EngineFamily,
     Fastener,
-    Opened,
+    OpenedItem,
     Operation,
     Part,
     Pipe,
 )
+from galene.core.airpath.faults import STATES
 from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
-from galene.core.family_faults import STATES
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.exchange.families import faults_of
 from galene.jobs import families, family_edits
@@ -29,8 +29,8 @@ from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.family_edits import Change
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.relearns import RELEARNS
-from galene.knowledge.schools import SCHOOLS
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
@@ -136,7 +136,7 @@ def page(
         cautions=CAUTIONS,
         metrics=METRICS,
         relearns=RELEARNS,
-        schools=SCHOOLS,
+        schools=POLICY_QUESTIONS,
         published=families.versions_of(visit.db, family_id)[:1],
         tapped_on=next((t.on or "" for t in family.taps if part and t.sensor == part.id), None),
         **chosen,
@@ -314,7 +314,7 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
     )
     inside = set(form.texts("dangerous"))
     opens = tuple(
-        Opened(
+        OpenedItem(
             what=r["opens"],
             kind=r["opens_kind"],
             count=_whole(
@@ -416,7 +416,9 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
         else {}
     )
     notes = tuple(n.strip() for n in form.text("notes").splitlines() if n.strip())
-    maker = {s.letter: choice for s in SCHOOLS if (choice := form.text(f"maker.{s.letter}"))}
+    maker = {
+        s.letter: choice for s in POLICY_QUESTIONS if (choice := form.text(f"maker.{s.letter}"))
+    }
 
     def change(family: EngineFamily) -> EngineFamily:
         return replace(

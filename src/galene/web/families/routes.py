@@ -6,7 +6,7 @@ import re
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.airpath import Band
+from galene.core.airpath.family import Band
 from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
 from galene.exchange.families import from_file, to_file

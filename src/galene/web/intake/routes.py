@@ -7,8 +7,8 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 from pydantic import Field
 
-from galene.core.codes import read_codes
 from galene.core.diagnosis.assess import is_heard
+from galene.core.diagnosis.codes import read_codes
 from galene.jobs import intake, maker_codes
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Missing

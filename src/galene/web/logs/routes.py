@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
-from galene.core.logs import ColumnMapping, ColumnPlace, outline
+from galene.core.logs.series import ColumnMapping, ColumnPlace, downsample_minmax
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.exchange.logs import TIME_UNITS
 from galene.jobs import evidence, logs
@@ -222,7 +222,7 @@ def strip(
         return JSONResponse({"error": "The log has no such channel"}, 404)
     quantity = QUANTITIES[CHANNELS[channel_id].quantity if channel_id in CHANNELS else "share"]
     unit = in_system(quantity, visit.shop.system)
-    times, values = outline(
+    times, values = downsample_minmax(
         trace.time_s, trace.channels[channel_id], start, end_s=end, points=PLOT_POINTS
     )
     return JSONResponse(

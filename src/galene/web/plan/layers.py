@@ -4,8 +4,8 @@ off before it."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from galene.core.access import layers
-from galene.core.airpath import EngineFamily, Operation
+from galene.core.airpath.access import layers
+from galene.core.airpath.family import EngineFamily, Operation
 from galene.web.shared.airpath_layout import wrap
 
 SHEET_W, GAP_X, GAP_Y, LINE, TYPE = 232.0, 46.0, 14.0, 16.5, 13.5

@@ -27,7 +27,7 @@ from galene.jobs.stages import lacks
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.plan_document import works_offered
-from galene.knowledge.schools import BY_LETTER
+from galene.knowledge.policy import BY_LETTER
 from galene.store.models import Job
 from galene.web.plan.layers import stack_of
 from galene.web.shared.airpath import picture_of

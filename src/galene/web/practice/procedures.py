@@ -11,10 +11,10 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
 from galene.core.jobcard.must_go_back import BEFORE, INSIDE, KINDS
-from galene.core.planning.procedure import DOES, MOVES, NEEDS, PLACES, RECKONS, PartProcedure
+from galene.core.planning.procedure import COMPUTATIONS, DOES, MOVES, NEEDS, PLACES, PartProcedure
 from galene.core.planning.records import Record
 from galene.core.planning.words import CONSEQUENCES, WORKS
-from galene.core.relearn import RelearnTemplate
+from galene.core.proof.relearn import RelearnTemplate
 from galene.core.units import QUANTITIES
 from galene.exchange.documents import plain
 from galene.exchange.templates import SHIPPED, document_of
@@ -39,7 +39,7 @@ PLACE_WORDS = {
     "walk": "all closed, power back",
     "drive": "on the road, after the first start",
 }
-RECKON_WORDS = {
+COMPUTATION_WORDS = {
     "": "nothing",
     "clearance": "liquid that one cylinder bears",
     "aerosol": "bursts of an aerosol",
@@ -88,7 +88,7 @@ BLANK_STEP: dict[str, Any] = {
     "moves": [],
     "consumes": [],
     "place": "clean",
-    "reckon": "",
+    "computation": "",
     "each": "",
     "treats": False,
 }
@@ -134,7 +134,7 @@ def page(
         place="reference",
         tags={t: TAG_WORDS[t] for t in (tags_for(template_id) if kind == "procedure" else [])},
         places=PLACE_WORDS,
-        reckons={r: RECKON_WORDS[r] for r in RECKONS},
+        computations={r: COMPUTATION_WORDS[r] for r in COMPUTATIONS},
         agents=AGENTS,
         kinds=KINDS,
         befores=BEFORE,
@@ -349,7 +349,7 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
         ),
         "needs": form.texts(f"{i}.needs"),
         "place": text("place"),
-        "reckon": text("reckon"),
+        "computation": text("computation"),
         "each": text("each"),
         "way": text("way") if has_agent else "",
         "works": form.texts(f"{i}.works"),

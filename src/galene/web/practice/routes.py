@@ -8,10 +8,10 @@ from fastapi.responses import HTMLResponse, Response
 from galene.jobs import families
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Missing, NotAllowed
-from galene.jobs.learning import how_right
+from galene.jobs.learning import shop_calibration
 from galene.jobs.people import WorkshopForm, save_workshop
 from galene.knowledge.components import COMPONENTS
-from galene.knowledge.schools import SCHOOLS
+from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.sources import KIND_WORDS, facts_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -26,7 +26,7 @@ def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
         status,
         versions=[(v, family_in(v)) for v in families.versions_in_force(visit.db)],
         drafts=[(d, families.family_in_draft(d)) for d in families.drafts(visit.db)],
-        schools=SCHOOLS,
+        schools=POLICY_QUESTIONS,
         place="reference",
         **extra,
     )
@@ -42,7 +42,7 @@ def learning(visit: Signed) -> HTMLResponse:
     """How often the rankings were right; a foreman's page."""
     if visit.person.role != "foreman":
         raise NotAllowed
-    return visit.page("learning.html", found=how_right(visit.db), place="reference")
+    return visit.page("learning.html", found=shop_calibration(visit.db), place="reference")
 
 
 @router.get("/reference/facts")
@@ -79,7 +79,7 @@ def _settings(form: Form) -> WorkshopForm:
         altitude_m=given.altitude,
         bay_temperature_c=given.temperature,
         bay_humidity=given.humidity / 100,
-        policy={s.letter: form.text(f"school_{s.letter}") for s in SCHOOLS},
+        policy={s.letter: form.text(f"school_{s.letter}") for s in POLICY_QUESTIONS},
     )
 
 

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.before_after import METRICS, BeforeAfterResult, MetricChange
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs.prove import samples_by_metric

@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.calculations.before_after import METRICS
 from galene.core.jobcard.transition import PLACE_OF_ACT
-from galene.core.relearn import seconds_left
+from galene.core.proof.relearn import seconds_left
 from galene.jobs import evidence, gates, prove
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left

@@ -4,9 +4,12 @@ open."""
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import count
+from threading import Lock
 from typing import Any
 
-from galene.core.airpath import EngineFamily, Part
+from cachetools import LRUCache, cached
+
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.diagnosis.records import Evidence
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import GROUPS, code_meaning
@@ -17,7 +20,6 @@ STRAINED_BELOW = 80.0
 """Open area in percent below which flow lines crowd and break, as at grade 3 and above."""
 LOW = 560.0
 """Drawings lower than this stand above the words of a page, higher ones below them."""
-_LAYOUTS: dict[int, tuple[EngineFamily, Layout, Layout, int]] = {}
 _SERIAL = count(1)
 
 
@@ -64,20 +66,17 @@ class Picture:
         return self.wide.height < LOW
 
 
+@cached(LRUCache(maxsize=64), key=id, lock=Lock())
+def _kept_layouts(family: EngineFamily) -> tuple[EngineFamily, Layout, Layout, int]:
+    # The family is held beside its layouts, so that its identity stays its own.
+    return family, lay_out(family, WIDE), lay_out(family, NARROW), next(_SERIAL)
+
+
 def layouts_of(family: EngineFamily) -> tuple[Layout, Layout, int]:
     """Both foldings of a family, kept as long as the family's record is the same one, and a number
     that no other pair has."""
-    kept = _LAYOUTS.get(id(family))
-    if kept is None or kept[0] is not family:
-        if len(_LAYOUTS) >= 64:
-            _LAYOUTS.clear()
-        kept = _LAYOUTS[id(family)] = (
-            family,
-            lay_out(family, WIDE),
-            lay_out(family, NARROW),
-            next(_SERIAL),
-        )
-    return kept[1:]
+    _, wide, narrow, serial = _kept_layouts(family)
+    return wide, narrow, serial
 
 
 def part_of_code(family: EngineFamily, code: str) -> Part | None:

@@ -11,7 +11,7 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
-from galene.core.airpath import CIRCUITS, EngineFamily, Pipe, spine
+from galene.core.airpath.family import CIRCUITS, EngineFamily, Pipe, spine
 
 BODY_W, BODY_H, HEAD = 92.0, 84.0, 32.0
 STALK, GUTTER, TRACK, LEVEL = 40.0, 26.0, 13.0, 29.0

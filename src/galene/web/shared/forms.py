@@ -44,7 +44,7 @@ class Form:
         return [v for k, v in self.pairs if k == name]
 
     @property
-    def token(self) -> str:
+    def idempotency_key(self) -> str:
         """The form's token, by which a second sending is known."""
         token = self.text("once")
         if not 8 <= len(token) <= 80:

@@ -4,13 +4,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
+from cachetools import LRUCache, cached
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from galene.core.chemistry.judge import PROPERTIES
-from galene.core.codes import read_codes
+from galene.core.diagnosis.codes import read_codes
 from galene.core.jobcard.must_go_back import KINDS, WORST_FIRST
 from galene.core.units import QUANTITIES, in_system, shown
 from galene.jobs.act import family_of, revision
@@ -24,7 +26,7 @@ from galene.knowledge.codes import GROUPS, code_meaning
 from galene.knowledge.components import DEPOSIT_KINDS, GRADES
 from galene.knowledge.hazards import WORKSHEET_HAZARDS, cautions_of_check, cautions_of_phase
 from galene.knowledge.variants import SCHOOL_WORDS
-from galene.store.models import Job, MustGoBack, WaitRow
+from galene.store.models import ItemRow, Job, WaitRow
 from galene.web.shared.texts import say
 
 WEB = Path(__file__).parent.parent
@@ -99,7 +101,7 @@ class Frame:
     """What stands round every page of a job."""
 
     rail: tuple[RailStop, ...]
-    items: tuple[MustGoBack, ...]
+    items: tuple[ItemRow, ...]
     waits: tuple[WaitRow, ...]
     dangers: tuple[str, ...]
     stage: str
@@ -159,18 +161,11 @@ def unit_options(quantity: str) -> tuple[str, ...]:
     return tuple(u.id for u in QUANTITIES[quantity].units)
 
 
-_REMEMBERED: dict[Any, Markup] = {}
-
-
+@cached(LRUCache(maxsize=400), key=lambda key, macro, *args: key, lock=Lock())
 def remembered(key: Any, macro: Callable[..., Any], *args: Any) -> Markup:
     """What a macro gave for the same key before; a key must hold everything that its arguments
     decide."""
-    found = _REMEMBERED.get(key)
-    if found is None:
-        if len(_REMEMBERED) >= 400:
-            _REMEMBERED.clear()
-        found = _REMEMBERED[key] = Markup(macro(*args))  # noqa: S704
-    return found
+    return Markup(macro(*args))  # noqa: S704
 
 
 def chance_text(probability: float) -> str:

@@ -105,7 +105,7 @@ class Visit:
         it raises."""
         act = Act(db=self.db, person=self.person, now=self.now)
         try:
-            act.once(form.token, location)
+            act.claim_key(form.idempotency_key, location)
             yield act
             self.db.commit()
         except Exception:
@@ -135,7 +135,7 @@ class Visit:
             with self.writing(form, to) as act:
                 found = write(act)
                 if found:
-                    act.leads_to(form.token, found)
+                    act.leads_to(form.idempotency_key, found)
         except Invalid as fault:
             if shown is None:
                 raise

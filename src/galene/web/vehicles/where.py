@@ -5,8 +5,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from galene.core.codes import read_codes
-from galene.core.whereabouts import find_parts, whereabouts
+from galene.core.airpath.whereabouts import find_parts, whereabouts
+from galene.core.diagnosis.codes import read_codes
 from galene.jobs.act import family_in, family_of
 from galene.jobs.diagnosis import opened_of
 from galene.jobs.errors import Missing

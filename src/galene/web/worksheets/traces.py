@@ -5,14 +5,14 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from galene.core.airpath import EngineFamily
+from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.blast_positions import BlastInput
 from galene.core.calculations.egr_flow_test import TRACE_COLUMNS, TRACE_MORE
 from galene.core.calculations.oxygen_response import MIDDLE
 from galene.core.calculations.runner_sweep import up_and_down
+from galene.core.logs.rows import read_columns
 from galene.core.planning.chain import crank_positions
 from galene.core.planning.records import Step
-from galene.core.trace_rows import read_columns
 from galene.web.proof.comparison import around
 
 LEFT, RIGHT, TOP, BOTTOM = 56.0, 548.0, 18.0, 232.0

@@ -392,7 +392,7 @@ function begin() {
   };
   const again = async (id) => {
     const picture = queue.pictures.find((one) => one.id === id);
-    if (picture) { await queue.keepPicture({ ...picture, refused: "" }); develop(); } else if (await queue.again(id)) flush();
+    if (picture) { await queue.keepPicture({ ...picture, refused: "" }); uploadPictures(); } else if (await queue.again(id)) flush();
     shown();
   };
 
@@ -439,11 +439,11 @@ function begin() {
   };
   // The answer is read before anything is let go: what the server did not take stays here until a person has decided.
   const told = async (answer) => ((await answer.json().catch(() => ({}))).lines || []).join(" ") || String(answer.status);
-  let shooting = false;
-  const develop = async () => {
+  let uploading = false;
+  const uploadPictures = async () => {
     await opened;
-    if (shooting) return;
-    shooting = true;
+    if (uploading) return;
+    uploading = true;
     try {
       await alone("galene-pictures", async () => {
         for (;;) {
@@ -454,23 +454,23 @@ function begin() {
           if (found === "sign-in" || found === "later" || found === "other") throw new Error(found);
           if (found === "taken") {
             await queue.dropPicture(one.id);
-            document.querySelectorAll("[data-shot]").forEach((n) => { n.textContent = "✓"; });
+            document.querySelectorAll("[data-uploaded]").forEach((n) => { n.textContent = "✓"; });
           } else await queue.keepPicture({ ...one, refused: await told(answer) });
         }
       });
-    } catch { window.setTimeout(develop, 3000); }
-    shooting = false;
+    } catch { window.setTimeout(uploadPictures, 3000); }
+    uploading = false;
     state();
   };
   document.addEventListener("change", async (event) => {
-    const field = event.target.closest("[data-shoot]"), file = field?.files[0];
+    const field = event.target.closest("[data-take-picture]"), file = field?.files[0];
     if (!file) return;
     await opened;
     const id = crypto.randomUUID ? crypto.randomUUID() : `p-${Date.now()}-${Math.random().toString(16).slice(2)}`;
-    const one = { id, job: numberHere(), me, who: line.dataset.name, part: field.dataset.shootPart, phase: field.dataset.shoot, note: "", name: file.name, at: new Date(now()).toISOString(), file };
-    const note = field.closest("form").querySelector("[data-shot]");
+    const one = { id, job: numberHere(), me, who: line.dataset.name, part: field.dataset.takePicturePart, phase: field.dataset.takePicture, note: "", name: file.name, at: new Date(now()).toISOString(), file };
+    const note = field.closest("form").querySelector("[data-uploaded]");
     if (note) note.textContent = "…";
-    if (await queue.keepPicture(one)) { field.value = ""; develop(); return; }
+    if (await queue.keepPicture(one)) { field.value = ""; uploadPictures(); return; }
     // It can not be kept here: it goes at once, or stands in the field with the word that it is not kept.
     try {
       const answer = await post(one);
@@ -556,5 +556,5 @@ function begin() {
   window.addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); });
   window.addEventListener("online", () => flush());
   window.addEventListener("offline", () => { lost = true; shown(); });
-  opened.then(() => { shown(); flush(); develop(); });
+  opened.then(() => { shown(); flush(); uploadPictures(); });
 }

@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 from galene.core.calculations.ingestion_limit import IngestionInput, ingestion_limit
-from galene.core.errors import within
+from galene.core.errors import require_range
 
 HELD_RPM = 2000.0
 """Speed that a helper holds while an agent is drawn in (usual on labels of intake aerosols)."""
@@ -28,8 +28,8 @@ def held_airflow(
     Without load the manifold stands near its idle pressure, so that the air goes with the speed.
     Both bands are carried whole: the least air at the highest idle, the most at the lowest.
     """
-    within("rpm_low", rpm_low, 200, high=5000, unit="rpm")
-    within("rpm_high", rpm_high, rpm_low, high=5000, unit="rpm")
+    require_range("rpm_low", rpm_low, 200, high=5000, unit="rpm")
+    require_range("rpm_high", rpm_high, rpm_low, high=5000, unit="rpm")
     return idle_low_g_s * held_rpm / rpm_high, idle_high_g_s * held_rpm / rpm_low
 
 
@@ -128,10 +128,10 @@ def vacuum_goes(
     in, half a minute out is the usual practice of such products (project default; the label
     decides).
     """
-    within("airflow_g_s", airflow_g_s, 0.2, high=1000, unit="g/s")
-    within("amount_ml", amount_ml, 1, high=5000, unit="ml")
-    within("go_s", go_s, 5, high=300, unit="s")
-    within("pause_s", pause_s, 5, high=300, unit="s")
+    require_range("airflow_g_s", airflow_g_s, 0.2, high=1000, unit="g/s")
+    require_range("amount_ml", amount_ml, 1, high=5000, unit="ml")
+    require_range("go_s", go_s, 5, high=300, unit="s")
+    require_range("pause_s", pause_s, 5, high=300, unit="s")
     solvent = IngestionInput  # its defaults: solvent of 0.74 g/ml, a quarter of the fuel taken back
     sustained = solvent.trim_authority * airflow_g_s / solvent.stoichiometric_ratio
     most = sustained * (go_s + pause_s) / solvent.density_g_ml

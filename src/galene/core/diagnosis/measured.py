@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from galene.core.bank_trims import BankTrims, bank_trims
 from galene.core.calculations.key_on_agreement import (
     KeyOnInput,
     KeyOnResult,
@@ -16,9 +15,10 @@ from galene.core.calculations.trim_split import (
     TrimSplitResult,
     trim_split,
 )
+from galene.core.diagnosis.bank_trims import BankTrims, bank_trims
 from galene.core.errors import InputError
 from galene.core.flow import standard_pressure_kpa
-from galene.core.job_records import SetConditions
+from galene.core.jobcard.job_records import SetConditions
 from galene.core.statistics import mean
 
 BAROMETER = "barometer"

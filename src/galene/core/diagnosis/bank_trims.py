@@ -4,7 +4,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 BANKS_APART_PERCENT = 6.0
 """Trims of two banks this far apart are no scatter (project default: twice what one bank
@@ -46,10 +46,10 @@ def bank_trims(pairs: tuple[tuple[float, float], ...]) -> BankTrims:
     One meter counts the air of both banks, so what is wrong with it moves both alike; a leak, an
     injector or an oxygen sensor belongs to one bank (physics of the shared meter).
     """
-    need(len(pairs) >= 1, "pairs", len(pairs), allowed="at least one point")
+    require(len(pairs) >= 1, "pairs", len(pairs), allowed="at least one point")
     for i, pair in enumerate(pairs):
         for bank, trim in enumerate(pair, start=1):
-            within(f"pairs[{i}].bank_{bank}_percent", trim, -60, high=100, unit="%")
+            require_range(f"pairs[{i}].bank_{bank}_percent", trim, -60, high=100, unit="%")
     one, two = (sum(p[b] for p in pairs) / len(pairs) for b in (0, 1))
     apart = one - two
     if abs(apart) >= BANKS_APART_PERCENT and max(one, two) >= LEAN_TRIM_PERCENT:

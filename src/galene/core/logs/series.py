@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from galene.core.errors import InputError, need
+from galene.core.errors import InputError, require
 
 Values = NDArray[np.float64]
 GRID_S, LONGEST_GAP_S, MOST_POINTS = 0.25, 3.0, 24_000
@@ -52,8 +52,8 @@ def run_forward(time_s: Values) -> Forward:
     """
     rows = np.flatnonzero(np.isfinite(time_s))
     times = time_s[rows].astype(np.float64)
-    need(len(times) >= 2, "time", len(times), allowed="two rows and more with a time")
-    need(
+    require(len(times) >= 2, "time", len(times), allowed="two rows and more with a time")
+    require(
         bool((times != times[0]).any()), "time", "stands still", allowed="a time that runs forward"
     )
     same = np.concatenate([[False], times[1:] == times[:-1]])
@@ -63,7 +63,7 @@ def run_forward(time_s: Values) -> Forward:
     else:
         rows, times = rows[~same], times[~same]
     steps = np.diff(times)
-    need(bool((steps > 0).any()), "time", "runs backward", allowed="a time that runs forward")
+    require(bool((steps > 0).any()), "time", "runs backward", allowed="a time that runs forward")
     step = float(np.median(steps[steps > 0]))
     restarts = 0
     while True:
@@ -145,7 +145,7 @@ class Segment:
 
 
 @dataclass(frozen=True)
-class Trace:
+class TimeSeries:
     """Channels of a log over one time (s, forward); NaN where a channel has no value in a row."""
 
     time_s: Values
@@ -219,7 +219,7 @@ IDLE_LEAST_S, IDLE_MOST_S, SETTLE_S, WARM_C = 8.0, 60.0, 2.0, 70.0
 what counts as warm."""
 
 
-def find_idle(trace: Trace, highest_rpm: float) -> Segment | None:
+def find_idle(trace: TimeSeries, highest_rpm: float) -> Segment | None:
     """The longest stretch of untouched, warm idle.
 
     Parameters
@@ -287,7 +287,7 @@ STEADY_S, APART = 5.0, 1.35
 least."""
 
 
-def find_trim_points(trace: Trace, most: int = 5) -> list[Segment]:
+def find_trim_points(trace: TimeSeries, most: int = 5) -> list[Segment]:
     """Steady stretches at airflows that lie apart, the longest of each, least air first.
 
     Parameters
@@ -336,7 +336,7 @@ def find_trim_points(trace: Trace, most: int = 5) -> list[Segment]:
     ]
 
 
-def find_plateaus(trace: Trace) -> tuple[Segment, Segment]:
+def find_plateaus(trace: TimeSeries) -> tuple[Segment, Segment]:
     """The stretch before a valve was opened, and the first one after it, in a trace at a held idle.
 
     Parameters
@@ -357,7 +357,7 @@ def find_plateaus(trace: Trace) -> tuple[Segment, Segment]:
     """
     grid = trace.grid()
     pressure = trace.on(grid, "map_kpa")
-    need(
+    require(
         pressure is not None and len(grid) >= 8,
         "csv",
         len(trace.time_s),
@@ -465,7 +465,7 @@ def thinned(
     return [tuple(float(x) for x in row) for row in rows[np.isfinite(rows).all(axis=1)]]
 
 
-def outline(
+def downsample_minmax(
     time_s: Values, values: Values, start_s: float, *, end_s: float, points: int
 ) -> tuple[list[float], list[float | None]]:
     """A channel for a plot of `points` columns: the least and the largest of each slice of time, so

@@ -5,7 +5,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from galene.core.errors import need, within
+from galene.core.errors import require, require_range
 
 BINS: tuple[float, ...] = (0.0, 0.1, 0.25, 0.5, 0.75, 0.9, 1.0)
 """Ends of the groups of stated probabilities: finer where a ranking decides something."""
@@ -92,13 +92,13 @@ def calibration(jobs: Sequence[Confirmed]) -> Calibration:
     InputError
         No job, or a probability that is none.
     """
-    need(bool(jobs), "jobs", [], allowed="at least one finished job with a ranking")
+    require(bool(jobs), "jobs", [], allowed="at least one finished job with a ranking")
     statements: list[tuple[float, bool]] = []
     records: dict[str, list[int]] = {}
     first = second = 0
     for i, job in enumerate(jobs):
         for cause, chance in job.ranking:
-            within(f"jobs[{i}].ranking.{cause}", chance, 0, high=1)
+            require_range(f"jobs[{i}].ranking.{cause}", chance, 0, high=1)
             statements.append((chance, cause == job.cause))
         leading = [c for c, _ in job.ranking[:2]]
         first += leading[:1] == [job.cause]

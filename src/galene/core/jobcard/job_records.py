@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from galene.core.next_visit import Visit
-from galene.core.relearn import Restart
+from galene.core.proof.next_visit import Visit
+from galene.core.proof.relearn import Restart
 
 
 @dataclass(frozen=True, kw_only=True)

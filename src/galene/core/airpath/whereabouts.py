@@ -5,8 +5,8 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from galene.core.access import minutes_of, operations_for
-from galene.core.airpath import EngineFamily, Fastener, Operation, Part
+from galene.core.airpath.access import minutes_of, operations_for
+from galene.core.airpath.family import EngineFamily, Fastener, Operation, Part
 
 COMMON = frozenset({"sensor", "intake", "upstream", "downstream", "left", "right", "body"})
 """Words that many parts share and that mix nobody up."""

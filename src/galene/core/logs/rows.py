@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
-from galene.core.errors import InputError, need
+from galene.core.errors import InputError, require
 from galene.core.units import parse_number
 
 
@@ -23,7 +23,7 @@ def read_columns(
         Naming line and column of what is no number.
     """
     lines = [line for line in csv.replace("\r", "").split("\n") if line.strip()]
-    need(bool(lines), "csv", "", allowed="rows of " + ", ".join(columns))
+    require(bool(lines), "csv", "", allowed="rows of " + ", ".join(columns))
     sign = "\t" if "\t" in lines[0] else ";" if ";" in lines[0] else ","
     rows: list[tuple[float, ...]] = []
     for number, line in enumerate(lines, 1):
@@ -39,7 +39,7 @@ def read_columns(
         width = (
             len(rows[0]) if rows else min(max(len(values), len(columns)), len(columns) + len(more))
         )
-        need(
+        require(
             len(values) == width,
             f"csv line {number}",
             len(values),
@@ -52,7 +52,7 @@ def read_columns(
 def _rows(
     csv: str | None, typed: Sequence[Any], columns: Sequence[str], *, name: str, least: int
 ) -> list[tuple[float, ...]]:
-    need(
+    require(
         (csv is None) != (not typed),
         "csv",
         "both" if csv is not None else "neither",
@@ -63,7 +63,7 @@ def _rows(
         if csv is not None
         else [tuple(float(getattr(p, c)) for c in columns) for p in typed]
     )
-    need(
+    require(
         len(rows) >= least,
         "csv" if csv is not None else name,
         len(rows),
@@ -75,7 +75,7 @@ def _rows(
 def in_time(rows: Sequence[tuple[float, ...]], where: str) -> None:
     """Raise `InputError` where the first column, the time, does not run forward."""
     for i, (a, b) in enumerate(pairwise(rows)):
-        need(
+        require(
             b[0] > a[0],
             f"{where}[{i + 1}].time_s",
             b[0],

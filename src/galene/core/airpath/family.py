@@ -3,8 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-import networkx as nx
-
+from galene.core.airpath.graph import Graph, circle, graph_of, longest_way, reached
 from galene.core.errors import InputError
 
 CIRCUITS: tuple[str, ...] = (
@@ -74,7 +73,7 @@ class Fastener:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Opened:
+class OpenedItem:
     """Something that must go back. `kind` as in the must-go-back list; `before`: start or
     handover."""
 
@@ -108,7 +107,7 @@ class Operation:
     after: tuple[str, ...] = ()
     reaches: tuple[str, ...] = ()
     removes: str = ""
-    opens: tuple[Opened, ...] = ()
+    opens: tuple[OpenedItem, ...] = ()
     consumes: tuple[str, ...] = ()
     tools: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
@@ -227,31 +226,23 @@ def spine(family: EngineFamily) -> tuple[tuple[str, ...], tuple[str, ...]]:
     order = {p.id: i for i, p in enumerate(family.parts)}
 
     def longest(circuit: str, start: str | None) -> tuple[str, ...]:
-        way: nx.DiGraph[str] = nx.DiGraph()
-        way.add_edges_from(
+        way = graph_of(
             (p.source, p.target)
             for p in sorted(family.pipes, key=lambda p: order[p.source])
             if p.circuit == circuit
         )
         if start is not None:
-            way = (
-                way.subgraph({start, *nx.descendants(way, start)}) if start in way else nx.DiGraph()
-            )
-        if not way or not nx.is_directed_acyclic_graph(way):
-            return ()
-        return tuple(nx.dag_longest_path(way))
+            wanted = {start, *reached(way, start)} if start in way else set()
+            way = {node: after for node, after in way.items() if node in wanted}
+        return () if circle(way) else longest_way(way)
 
     intake = longest("main", None)
     exhaust = longest("exhaust", intake[-1]) if intake else ()
     return intake, tuple(p for p in exhaust if p not in intake)
 
 
-def graph(family: EngineFamily) -> "nx.DiGraph[str]":
-    """The path as a directed graph of part ids; edges carry `circuit`. Sensors are not nodes of
-    it."""
-    path: nx.DiGraph[str] = nx.DiGraph()
+def joined(family: EngineFamily) -> Graph:
+    """How the parts are joined by pipes of all circuits. Sensors are not nodes of it."""
     sensors = {t.sensor for t in family.taps}
-    path.add_nodes_from(p.id for p in family.parts if p.id not in sensors)
-    for pipe in family.pipes:
-        path.add_edge(pipe.source, pipe.target, circuit=pipe.circuit)
-    return path
+    nodes = (p.id for p in family.parts if p.id not in sensors)
+    return graph_of(((p.source, p.target) for p in family.pipes), nodes)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from galene.core.calculations.before_after import Conditions, MetricValue
-from galene.core.measured import MeasuredSet
+from galene.core.diagnosis.measured import MeasuredSet
 from galene.core.statistics import mean
 
 IDLE_METRICS: tuple[str, ...] = (

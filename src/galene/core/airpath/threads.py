@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from galene.core.airpath import Fastener
+from galene.core.airpath.family import Fastener
 
 
 @dataclass(frozen=True, kw_only=True)

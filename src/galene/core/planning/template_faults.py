@@ -10,19 +10,19 @@ from galene.core.chemistry.judge import WAYS
 from galene.core.errors import Fault
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.planning.procedure import (
+    COMPUTATIONS,
     DOES,
     EACH,
     MOVES,
     NEEDS,
     PLACES,
-    RECKONS,
     STAGES,
     PartProcedure,
     StepTemplate,
 )
 from galene.core.planning.records import Record
 from galene.core.planning.words import CONSEQUENCES, WORKS, Work
-from galene.core.relearn import RelearnTemplate
+from galene.core.proof.relearn import RelearnTemplate
 from galene.core.units import QUANTITIES
 
 RECORDS: tuple[str, ...] = ("grade", "yes_no", "reading", "words")
@@ -121,7 +121,7 @@ def _words(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]
         yield Fault(f"{at}.works", "at least one kind of work in which it stands")
     for name, one, choices in (
         ("place", step.place, STAGES),
-        ("reckon", step.reckon, RECKONS),
+        ("computation", step.computation, COMPUTATIONS),
         ("each", step.each, EACH),
     ):
         if one not in choices:

@@ -4,7 +4,7 @@ import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from galene.core.airpath import EngineFamily, Operation
+from galene.core.airpath.family import EngineFamily, Operation
 from galene.core.errors import InputError
 
 NEAR_FREE_MINUTES = 6.0

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
-from galene.core.errors import InputError, need
+from galene.core.errors import InputError, require
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ def begin(template: RelearnTemplate, confirmed: Mapping[str, bool], now: datetim
         Naming the first condition that is not.
     """
     for condition, text in template.conditions:
-        need(
+        require(
             bool(confirmed.get(condition)),
             condition,
             confirmed.get(condition, False),
@@ -106,7 +106,7 @@ def guard_broken(
 ) -> RelearnState:
     """The hold begins again, and the break is kept."""
     phase = template.phases[state.phase]
-    need(
+    require(
         guard_id in {g.id for g in phase.guards},
         "guard",
         guard_id,
@@ -125,7 +125,7 @@ def advance(template: RelearnTemplate, state: RelearnState, now: datetime) -> Re
     InputError
         The hold is not over, or the relearn has ended.
     """
-    need(state.outcome == "running", "outcome", state.outcome, allowed="a relearn that runs")
+    require(state.outcome == "running", "outcome", state.outcome, allowed="a relearn that runs")
     left = seconds_left(template, state, now)
     if left > 0:
         raise InputError("hold", f"{left:.0f} s left", "the whole hold, undisturbed")
@@ -136,7 +136,7 @@ def advance(template: RelearnTemplate, state: RelearnState, now: datetime) -> Re
 
 def finish(state: RelearnState, learned: bool) -> RelearnState:
     """Close with the success test's answer."""
-    need(
+    require(
         state.outcome == "testing",
         "outcome",
         state.outcome,

@@ -4,11 +4,31 @@ for it, and what each risks."""
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from galene.core.airpath import EngineFamily, Part
+from galene.core.airpath.family import EngineFamily, Part
+from galene.core.planning.policy_keys import (
+    AGENT_INTO_THROTTLE,
+    CLEARING,
+    CODED_METER,
+    COMMANDED_TEST,
+    DIRECT_PORTS,
+    DRYING,
+    ELECTRONIC_PLATE,
+    HEALTHY_SENSOR,
+    HEAVY_MANIFOLD,
+    ISOLATION,
+    LIGHT_DEPOSIT,
+    MAKING_SAFE,
+    MANIFOLD_BATH,
+    METER_AGENT,
+    OXYGEN_SENSOR,
+    PRESSURE_SENSOR_AGENT,
+    SEALS,
+    THROTTLE_PLACE,
+)
 
 
 @dataclass(frozen=True, kw_only=True)
-class School:
+class PolicyQuestion:
     """One question that practitioners answer differently. `risks` says what speaks against a
     choice."""
 
@@ -23,9 +43,9 @@ class School:
         return dict(self.choices).get(choice, self.choices[0][1])
 
 
-SCHOOLS: tuple[School, ...] = (
-    School(
-        letter="A",
+POLICY_QUESTIONS: tuple[PolicyQuestion, ...] = (
+    PolicyQuestion(
+        letter=METER_AGENT,
         question="Agent for hot-film meters",
         choices=(
             ("made_for_them", "only a residue-free agent made for them"),
@@ -34,8 +54,8 @@ SCHOOLS: tuple[School, ...] = (
         why="A can is cheap against a meter; strong solvents are refused under either.",
         risks={"plastic_safe": "A label may promise more than the can holds."},
     ),
-    School(
-        letter="B",
+    PolicyQuestion(
+        letter=CODED_METER,
         question="Meter with a stored code",
         choices=(("clean_once", "clean once, retest, then decide"), ("replace", "replace at once")),
         why=(
@@ -44,8 +64,8 @@ SCHOOLS: tuple[School, ...] = (
         ),
         risks={"replace": "The owner pays for a meter that a minute's spray might have saved."},
     ),
-    School(
-        letter="C",
+    PolicyQuestion(
+        letter=DRYING,
         question="Drying",
         choices=(
             ("label_factor", "label minutes times temperature factor"),
@@ -58,8 +78,8 @@ SCHOOLS: tuple[School, ...] = (
             "short_with_check": "What is wet under a cap is not seen.",
         },
     ),
-    School(
-        letter="D",
+    PolicyQuestion(
+        letter=ELECTRONIC_PLATE,
         question="Electronic plate by hand",
         choices=(
             ("gentle", "gently, power off, connector off, relearn afterwards"),
@@ -73,8 +93,8 @@ SCHOOLS: tuple[School, ...] = (
             "free": "Electronic plates are opened gently all the same.",
         },
     ),
-    School(
-        letter="E",
+    PolicyQuestion(
+        letter=AGENT_INTO_THROTTLE,
         question="Agent into the throttle",
         choices=(
             ("on_cloth", "on cloth or brush"),
@@ -83,8 +103,8 @@ SCHOOLS: tuple[School, ...] = (
         why="Liquids creep along the shaft and run into cylinders.",
         risks={"direct": "What pools behind the plate goes into one cylinder."},
     ),
-    School(
-        letter="F",
+    PolicyQuestion(
+        letter=THROTTLE_PLACE,
         question="Throttle on or off the engine",
         choices=(
             ("by_grade", "by grade: up to 2 on, 3 and over or facing down off"),
@@ -97,15 +117,15 @@ SCHOOLS: tuple[School, ...] = (
             "always_on": "The back of the plate is cleaned by feel.",
         },
     ),
-    School(
-        letter="G",
+    PolicyQuestion(
+        letter=SEALS,
         question="Gaskets and O-rings",
         choices=(("new", "new"), ("reuse", "reuse after inspection, cleaned, noted")),
         why="A new seal costs less than a comeback; reuse is for when none can be had.",
         risks={"reuse": "A set seal leaks unmetered air: recorded as a follow-up."},
     ),
-    School(
-        letter="H",
+    PolicyQuestion(
+        letter=MAKING_SAFE,
         question="Making safe",
         choices=(
             ("by_part", "battery off before motors, ignition off for a single sensor"),
@@ -118,8 +138,8 @@ SCHOOLS: tuple[School, ...] = (
             "ignition_only": "A plug pulled from a live motor can short.",
         },
     ),
-    School(
-        letter="I",
+    PolicyQuestion(
+        letter=CLEARING,
         question="Clearing and adapting",
         choices=(
             ("guided", "the family's own relearn, guided"),
@@ -128,8 +148,8 @@ SCHOOLS: tuple[School, ...] = (
         why="Guided leaves evidence.",
         risks={"battery_reset": "It also erases monitors and presets, and no stop is taught."},
     ),
-    School(
-        letter="J",
+    PolicyQuestion(
+        letter=PRESSURE_SENSOR_AGENT,
         question="Pressure sensors",
         choices=(
             ("residue_free", "residue-free agent"),
@@ -142,8 +162,8 @@ SCHOOLS: tuple[School, ...] = (
             )
         },
     ),
-    School(
-        letter="K",
+    PolicyQuestion(
+        letter=LIGHT_DEPOSIT,
         question="Recirculation and intake, light deposit",
         choices=(
             ("in_place", "in-place flush as upkeep"),
@@ -157,8 +177,8 @@ SCHOOLS: tuple[School, ...] = (
             "leave": "It grows until the next visit.",
         },
     ),
-    School(
-        letter="L",
+    PolicyQuestion(
+        letter=HEAVY_MANIFOLD,
         question="Heavy deposit in the manifold",
         choices=(
             ("dismantle", "dismantle, tools and bath"),
@@ -171,8 +191,8 @@ SCHOOLS: tuple[School, ...] = (
             "send_out": "Days without the part.",
         },
     ),
-    School(
-        letter="M",
+    PolicyQuestion(
+        letter=DIRECT_PORTS,
         question="Ports of direct-injection engines",
         choices=(
             ("blast_by_grade", "blast when grade 3 and over, aerosol upkeep at oil changes below"),
@@ -185,8 +205,8 @@ SCHOOLS: tuple[School, ...] = (
             "aerosol_only": "Hard carbon stays.",
         },
     ),
-    School(
-        letter="N",
+    PolicyQuestion(
+        letter=COMMANDED_TEST,
         question="Commanded valve test",
         choices=(
             ("scan_tool", "scan tool actuation"),
@@ -199,15 +219,15 @@ SCHOOLS: tuple[School, ...] = (
             "both": "Twice the time; the jumper's risk stays.",
         },
     ),
-    School(
-        letter="O",
+    PolicyQuestion(
+        letter=HEALTHY_SENSOR,
         question="Healthy sensor met with the access open",
         choices=(("clean_keep", "clean and keep"), ("replace", "replace on distance while there")),
         why="The owner decides with the price beside it.",
         risks={"replace": "A good sensor is thrown away; a new one may be the worse."},
     ),
-    School(
-        letter="P",
+    PolicyQuestion(
+        letter=OXYGEN_SENSOR,
         question="Upstream oxygen sensor",
         choices=(
             ("test", "test, upkeep product if slow, else replace"),
@@ -222,8 +242,8 @@ SCHOOLS: tuple[School, ...] = (
             "replace": "The owner pays for a sensor that still answers.",
         },
     ),
-    School(
-        letter="Q",
+    PolicyQuestion(
+        letter=ISOLATION,
         question="Isolation by unplugging a sensor",
         choices=(
             ("not_used", "not used"),
@@ -232,8 +252,8 @@ SCHOOLS: tuple[School, ...] = (
         why="Some engines stop; leaving it is tampering.",
         risks={"timed": "A plug forgotten is a fault of the work, and against the law."},
     ),
-    School(
-        letter="R",
+    PolicyQuestion(
+        letter=MANIFOLD_BATH,
         question="Manifold bath",
         choices=(
             ("send_out", "send out"),
@@ -248,8 +268,8 @@ SCHOOLS: tuple[School, ...] = (
         },
     ),
 )
-BY_LETTER: dict[str, School] = {s.letter: s for s in SCHOOLS}
-DEFAULT_POLICY: dict[str, str] = {s.letter: s.choices[0][0] for s in SCHOOLS}
+BY_LETTER: dict[str, PolicyQuestion] = {s.letter: s for s in POLICY_QUESTIONS}
+DEFAULT_POLICY: dict[str, str] = {s.letter: s.choices[0][0] for s in POLICY_QUESTIONS}
 BLAST_FROM_KM = 120_000.0
 REPLACE_FROM_KM = 150_000.0
 """Distance from which schools O and P put in new sensors (project default)."""
@@ -293,16 +313,18 @@ def tags_of(
     }
     # A motor has two directions and its own driver: a jumper is for a solenoid.
     motor = "electronic" in part.features
-    tests = frozenset(commanded["scan_tool" if motor else policy.get("N", "scan_tool")])
+    tests = frozenset(commanded["scan_tool" if motor else policy.get(COMMANDED_TEST, "scan_tool")])
     if part.component == "throttle_body":
         electronic = "electronic" in part.features
         moved = {
             "never": "service_mode" if electronic else "gentle",
             "free": "gentle" if electronic else "free",
-        }.get(policy.get("D", ""), "gentle")
+        }.get(policy.get(ELECTRONIC_PLATE, ""), "gentle")
         return frozenset(
             {
-                "direct" if policy.get("E") == "direct" and not electronic else "on_cloth",
+                "direct"
+                if policy.get(AGENT_INTO_THROTTLE) == "direct" and not electronic
+                else "on_cloth",
                 moved,
                 "moved_by_hand" if moved != "service_mode" else moved,
             }
@@ -316,9 +338,9 @@ def tags_of(
         and not opened
         and not heavy
         and deposit != "hard_carbon"
-        and policy.get("K") != "dismantle"
+        and policy.get(LIGHT_DEPOSIT) != "dismantle"
     ):
-        way = "leave" if policy.get("K") == "leave" else "in_place"
+        way = "leave" if policy.get(LIGHT_DEPOSIT) == "leave" else "in_place"
         return frozenset(
             {way, *(tests if part.component == "egr_valve" and way == "in_place" else ())}
         )
@@ -331,16 +353,20 @@ def tags_of(
             return frozenset({"opened", "soak"})
         blast = (
             (distance_km or 0) >= BLAST_FROM_KM
-            if policy.get("M") == "blast_on_distance"
-            else heavy and policy.get("M") != "aerosol_only"
+            if policy.get(DIRECT_PORTS) == "blast_on_distance"
+            else heavy and policy.get(DIRECT_PORTS) != "aerosol_only"
         )
         if not blast and not opened:
             return frozenset({"upkeep"})
         return frozenset({"opened", "blast" if blast else "soak"})
     if part.component == "intake_manifold":
-        if not heavy or policy.get("L") == "on_vehicle":
+        if not heavy or policy.get(HEAVY_MANIFOLD) == "on_vehicle":
             return frozenset({"hand"})
-        bath = "send_out" if policy.get("L") == "send_out" else policy.get("R", "send_out")
+        bath = (
+            "send_out"
+            if policy.get(HEAVY_MANIFOLD) == "send_out"
+            else policy.get(MANIFOLD_BATH, "send_out")
+        )
         return frozenset(
             {{"send_out": "bath_out", "own_bath": "bath_own", "by_hand": "hand"}[bath]}
         )
@@ -351,7 +377,9 @@ def drawn_through_a_line(family: EngineFamily, part: Part, policy: Mapping[str, 
     """Whether school P draws the product in through a vacuum line: a throttled engine, a sensor
     before the catalyst."""
     throttled = family.fuel == "petrol" and family.cycle == "four_stroke"
-    return policy.get("P") == "ingestion" and throttled and "downstream" not in part.features
+    return (
+        policy.get(OXYGEN_SENSOR) == "ingestion" and throttled and "downstream" not in part.features
+    )
 
 
 def way_in_place(tags: Iterable[str]) -> str:

@@ -5,13 +5,19 @@ import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-import networkx as nx
-
-from galene.core.airpath import CIRCUITS, EngineFamily, Fastener, Opened, Operation, graph
+from galene.core.airpath.family import (
+    CIRCUITS,
+    EngineFamily,
+    Fastener,
+    OpenedItem,
+    Operation,
+    joined,
+)
+from galene.core.airpath.graph import Graph, both_ways, circle, graph_of, reached, reversed_of
+from galene.core.airpath.threads import most_torque_nm
 from galene.core.calculations.blast_positions import BlastInput, blast_positions
 from galene.core.errors import Fault, InputError
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
-from galene.core.threads import most_torque_nm
 
 STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running")
 """States of the engine that an operation may ask for."""
@@ -256,7 +262,7 @@ def _facts_of_operation(place: str, operation: Operation) -> Iterator[Fault]:
             )
 
 
-def _opened(place: str, opened: Opened) -> Iterator[Fault]:
+def _opened(place: str, opened: OpenedItem) -> Iterator[Fault]:
     if opened.kind not in KINDS:
         yield Fault(f"{place}.kind", f"{opened.kind!r} is none of {', '.join(KINDS)}")
     if opened.before not in BEFORE:
@@ -309,66 +315,64 @@ def _sensors(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
             yield Fault(f"parts[{i}]", f"{part.label}: say on which part it sits")
 
 
-def _main(family: EngineFamily) -> "nx.DiGraph[str]":
-    main: nx.DiGraph[str] = nx.DiGraph()
-    main.add_edges_from((p.source, p.target) for p in family.pipes if p.circuit == "main")
-    return main
+def _circuit(family: EngineFamily, circuit: str) -> Graph:
+    return graph_of((p.source, p.target) for p in family.pipes if p.circuit == circuit)
 
 
 def _air(family: EngineFamily) -> Iterator[Fault]:
     """The main path leads from the filter to the ports, and nothing hangs loose."""
-    path, main = graph(family), _main(family)
+    path, main = joined(family), _circuit(family, "main")
     if not main:
         yield Fault("pipes", "the main path is not joined yet")
         return
-    if not nx.is_directed_acyclic_graph(main):
-        loop = [a for a, _ in nx.find_cycle(main)]
+    loop = circle(main)
+    if loop:
         yield Fault("pipes", "the main path runs in a circle: " + " → ".join([*loop, loop[0]]))
         return
     places = {p.id: f"parts[{i}]" for i, p in enumerate(family.parts)}
     filters = [p.id for p in family.parts if p.component == "air_filter"]
     ends = [p.id for p in family.parts if p.component == "intake_ports"] or [
-        n for n in main if main.out_degree(n) == 0
+        n for n in main if not main[n]
     ][-1:]
     if not filters:
         yield Fault("parts", "there is no air filter: the main path begins there")
     for end in ends:
         if filters and not any(
-            f in main and end in main and nx.has_path(main, f, end) for f in filters
+            f in main and end in main and end in {f, *reached(main, f)} for f in filters
         ):
             yield Fault(places[end], f"no air reaches {end.replace('_', ' ')} from the filter")
-    whole = path.to_undirected()
-    joined = nx.node_connected_component(whole, next(iter(main)))
+    begin = next(iter(main))
+    together = {begin, *reached(both_ways(path), begin)}
     for node in path:
-        if node not in joined:
+        if node not in together:
             yield Fault(places[node], f"{node.replace('_', ' ')} is not joined to the path")
 
 
 def _returns(family: EngineFamily) -> Iterator[Fault]:
     """Recirculation leaves the exhaust side and comes back into the main path; the breather too
     comes back there."""
-    main = _main(family)
+    main = _circuit(family, "main")
     exhaust = {e for p in family.pipes if p.circuit == "exhaust" for e in (p.source, p.target)}
-    hot = exhaust | {n for n in main if main.out_degree(n) == 0}
-    cold = {n for n in main if main.out_degree(n) > 0}
+    hot = exhaust | {n for n in main if not main[n]}
+    cold = {n for n in main if main[n]}
     places = {p.id: f"parts[{i}]" for i, p in enumerate(family.parts)}
     for circuit, sources in (("recirculation", hot), ("breather", None)):
-        loop: nx.DiGraph[str] = nx.DiGraph()
-        loop.add_edges_from((p.source, p.target) for p in family.pipes if p.circuit == circuit)
+        loop = _circuit(family, circuit)
+        back = reversed_of(loop)
         for node in sorted(loop):
             if node in cold or (sources and node in sources):
                 continue
             # Only the parts of the loop itself: its ends are on the main path and on the exhaust
             # side.
-            if not any(n in cold for n in nx.descendants(loop, node)):
+            if not any(n in cold for n in reached(loop, node)):
                 yield Fault(
                     places[node],
                     f"the {circuit} does not come back into the intake behind"
                     f" {node.replace('_', ' ')}",
                 )
-            if sources is not None and not any(n in sources for n in nx.ancestors(loop, node)):
+            if sources is not None and not any(n in sources for n in reached(back, node)):
                 yield Fault(places[node], f"no exhaust gas reaches {node.replace('_', ' ')}")
-        for source, target in loop.edges:
+        for source, target in ((a, b) for a, after in loop.items() for b in after):
             if circuit == "recirculation" and source in cold and source not in hot:
                 yield Fault(
                     "pipes",
@@ -377,12 +381,10 @@ def _returns(family: EngineFamily) -> Iterator[Fault]:
 
 
 def _order(family: EngineFamily) -> Iterator[Fault]:
-    order: nx.DiGraph[str] = nx.DiGraph()
-    order.add_nodes_from(o.id for o in family.operations)
-    order.add_edges_from((need, o.id) for o in family.operations for need in o.after)
-    if nx.is_directed_acyclic_graph(order):
+    edges = ((need, o.id) for o in family.operations for need in o.after)
+    loop = circle(graph_of(edges, (o.id for o in family.operations)))
+    if not loop:
         return
-    loop = [a for a, _ in nx.find_cycle(order)]
     place = next(i for i, o in enumerate(family.operations) if o.id == loop[0])
     yield Fault(
         f"operations[{place}].after",

@@ -1,0 +1,1 @@
+"""The engine family: its air path, access, threads; faults of its document."""

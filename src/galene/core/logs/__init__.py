@@ -1,0 +1,1 @@
+"""Logs over time: channels, plateaus, rows of a text."""

@@ -1,0 +1,1 @@
+"""What proves the gain: metrics of both sides, relearns, the next visit."""
