@@ -9,7 +9,6 @@ import signal
 import socket
 import subprocess
 import sys
-import threading
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -204,17 +203,9 @@ def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
     for name, role, password in SIGN_INS:
         print(f"    {role:<11} {name:<7} {password}")
     print("  Ctrl-C stops everything.\n", flush=True)
-    # Units and printing are slow to import: have them ready before the first page needs them.
-    threading.Timer(2.0, _warm).start()
     tune_gc()
     server.run()
     engine.dispose()
-
-
-def _warm() -> None:
-    from galene.core.units import QUANTITIES, convert
-
-    convert(QUANTITIES["pressure"], 1.0, "kPa", target="inHg")
 
 
 @cli.command()
@@ -269,6 +260,38 @@ def demo(
             raise fail(str(fault)) from fault
         except OSError as fault:
             raise fail(f"{fault.filename or home}: {fault.strerror}") from fault
+        finally:
+            cluster.stop()
+
+
+@cli.command()
+def dev() -> None:
+    """The demo for those who work on it: the server starts anew when a source file changes."""
+    import uvicorn
+
+    from galene.settings import Settings
+    from galene.store.cluster import Cluster
+
+    settings = Settings()
+    home = settings.home.expanduser().resolve()
+    _port_free(settings.port)
+    with _only_one(home):
+        cluster = Cluster(home)
+        try:
+            cluster.start()
+            _prepare(cluster.url())
+            os.environ["GALENE_DATABASE_URL"] = cluster.url()
+            print(f"\n  Galene, reloading, is at http://127.0.0.1:{settings.port}\n", flush=True)
+            uvicorn.run(
+                "galene.web.dev:app",
+                factory=True,
+                host="127.0.0.1",
+                port=settings.port,
+                reload=True,
+                reload_dirs=[str(ROOT / "src")],
+                log_level="info",
+                timeout_graceful_shutdown=1,
+            )
         finally:
             cluster.stop()
 

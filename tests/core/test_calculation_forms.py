@@ -6,8 +6,8 @@ from typing import Any
 import pytest
 
 from galene.core.calculations.catalogue import CALCULATIONS
-from galene.core.calculations.declaring import Asked, Calculation, FormEntry, InputForm, asked_of
-from galene.core.calculations.forms import form_of, value_of
+from galene.core.calculations.declaring import Asked, Calculation, FormEntry, asked_of
+from galene.core.calculations.forms import example_of, form_of, value_of
 from galene.core.errors import InputError
 from galene.core.units import QUANTITIES
 from galene.exchange.cases import calculate
@@ -16,26 +16,9 @@ FORMS = {name: form_of(c) for name, c in CALCULATIONS.items()}
 WITH_FORM = [name for name, form in FORMS.items() if form.entries or form.table]
 
 
-def opened(form: InputForm) -> dict[str, Any]:
-    """The form as it opens, sent as it is."""
-    given: dict[str, Any] = {
-        e.name: value_of(e, e.name, e.asked.start) for e in form.entries if e.asked.start
-    }
-    if form.table:
-        given[form.table] = [
-            {
-                c.name: value_of(c, c.name, cell)
-                for c, cell in zip(form.columns, row, strict=True)
-                if cell
-            }
-            for row in form.rows
-        ]
-    return form.shape(given)
-
-
 @pytest.mark.parametrize("name", WITH_FORM)
 def test_a_form_opens_with_an_example_that_computes(name: str) -> None:
-    result = calculate(name, opened(FORMS[name]))
+    result = calculate(name, example_of(CALCULATIONS[name]))
     assert result["verdict"] and result["sentence"]
 
 
@@ -73,7 +56,7 @@ def test_a_figure_out_of_its_declared_range_is_named(name: str, field: str, how:
     assert how.low is not None and how.high is not None and how.low < how.high
     for wrong in (how.low - 1, how.high + 1):
         with pytest.raises(InputError) as fault:
-            calculate(name, {**opened(FORMS[name]), field: wrong})
+            calculate(name, {**example_of(CALCULATIONS[name]), field: wrong})
         assert fault.value.field == field
         assert f"{how.low:g} to {how.high:g}" in fault.value.allowed
 
@@ -85,7 +68,7 @@ def test_rows_are_held_against_their_columns_ranges() -> None:
         ("repair-sequence", "actions", "success", 1.1),
         ("fuel-economy-change", "after", "km", 0),
     ):
-        given = opened(FORMS[name])
+        given = example_of(CALCULATIONS[name])
         given[field][1][column] = wrong
         with pytest.raises(InputError) as fault:
             calculate(name, given)

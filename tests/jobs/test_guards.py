@@ -36,17 +36,17 @@ def form(job_number: str, db: Session, **change: object) -> intake.IntakeForm:
 
 
 def test_a_form_sent_twice_is_written_once(odd: Act) -> None:
-    odd.once("token-0001", "/there")
+    odd.claim_key("token-0001", "/there")
     odd.db.commit()
     with pytest.raises(AlreadyDone) as again:
-        odd.once("token-0001", "/elsewhere")
+        odd.claim_key("token-0001", "/elsewhere")
     assert again.value.location == "/there"
 
 
 def test_a_failed_write_gives_its_token_back(odd: Act) -> None:
-    odd.once("token-0002", "/there")
+    odd.claim_key("token-0002", "/there")
     odd.db.rollback()
-    odd.once("token-0002", "/there")
+    odd.claim_key("token-0002", "/there")
 
 
 def test_twins_in_flight_wait_for_each_other(engine: Engine) -> None:

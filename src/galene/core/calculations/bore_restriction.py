@@ -20,8 +20,14 @@ class BoreInput:
     """A bore (mm) and its deposit's thickness (mm) at equally spaced points, clockwise from 12 as
     seen along the flow."""
 
-    bore_mm: float = field(metadata=asked(low=2, high=400, unit="mm"))
-    thickness_mm: list[float]
+    bore_mm: float = field(
+        metadata=asked(label="Bore", quantity="length", start="52", low=2, high=400, unit="mm")
+    )
+    thickness_mm: list[float] = field(
+        metadata=asked(
+            label="Thickness round the clock, mm", start="0.4 0.6 1.1 1.6 1.9 1.2 0.7 0.5"
+        )
+    )
     tolerance_mm: float = 0.0
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
 

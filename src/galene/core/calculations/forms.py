@@ -72,6 +72,24 @@ def form_of(calculation: Calculation) -> InputForm:
     )
 
 
+def example_of(calculation: Calculation) -> dict[str, Any]:
+    """An input that computes: the form as it opens, in the contract's shape."""
+    form = form_of(calculation)
+    given: dict[str, Any] = {
+        e.name: value_of(e, e.name, e.asked.start) for e in form.entries if e.asked.start
+    }
+    if form.table:
+        given[form.table] = [
+            {
+                c.name: value_of(c, c.name, cell)
+                for c, cell in zip(form.columns, row, strict=True)
+                if cell
+            }
+            for row in form.rows
+        ]
+    return form.shape(given)
+
+
 def _may_be_empty(one: "dataclasses.Field[Any]", how: Asked) -> bool:
     """Whether a field may be left empty: what opens with an example is asked for all the same,
     where the contract has a figure in its place."""

@@ -5,27 +5,23 @@ from typing import Any
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
-from galene.core.errors import InputError
-from galene.exchange.cases import assess_case
+from galene.exchange.cases import CaseFile, assess_case
 from galene.jobs.families import families
+from galene.web.api.answers import answered
+from galene.web.api.bodies import body_of
 
-router = APIRouter(prefix="/api/v1/assessments")
+router = APIRouter(prefix="/api/v1/assessments", tags=["Assessments"])
+EXAMPLE: dict[str, Any] = {
+    "engine": {"family": "A"},
+    "evidence": {"rough_idle": "present", "learned_opening_high": "present"},
+    "codes": ["P0507"],
+    "distance_km": 140000,
+}
 
 
-@router.post("")
+@router.post("", openapi_extra=body_of(CaseFile, EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The ranking of a case."""
-    try:
-        with request.app.state.sessions() as db:
-            known = families(db)
-        return JSONResponse(assess_case(given, known))
-    except InputError as fault:
-        return JSONResponse(
-            {
-                "error": str(fault),
-                "field": fault.field,
-                "value": str(fault.value),
-                "allowed": fault.allowed,
-            },
-            422,
-        )
+    with request.app.state.sessions() as db:
+        known = families(db)
+    return answered(lambda: assess_case(given, known))

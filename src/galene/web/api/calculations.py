@@ -1,15 +1,19 @@
-"""POST /api/v1/calculations/NAME."""
+"""POST /api/v1/calculations/NAME, one route a calculation."""
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter, Body
 from fastapi.responses import JSONResponse
 
-from galene.core.calculations.catalogue import CALCULATIONS
-from galene.core.errors import InputError
+from galene.core.calculations.catalogue import CALCULATIONS, as_plain
+from galene.core.calculations.declaring import Calculation
+from galene.core.calculations.forms import example_of
 from galene.exchange.cases import calculate
+from galene.web.api.answers import answered
+from galene.web.api.bodies import body_of
 
-router = APIRouter(prefix="/api/v1/calculations")
+router = APIRouter(prefix="/api/v1/calculations", tags=["Calculations"])
 
 
 @router.get("")
@@ -20,22 +24,27 @@ def names() -> list[dict[str, str]]:
     ]
 
 
-@router.post("/{name}")
-def run(name: str, given: Any = Body()) -> JSONResponse:
-    """The result of a calculation."""
-    if name not in CALCULATIONS:
-        return JSONResponse(
-            {"error": f"unknown calculation {name!r}", "allowed": list(CALCULATIONS)}, 404
-        )
-    try:
-        return JSONResponse(calculate(name, given))
-    except InputError as fault:
-        return JSONResponse(
-            {
-                "error": str(fault),
-                "field": fault.field,
-                "value": str(fault.value),
-                "allowed": fault.allowed,
-            },
-            422,
-        )
+def _route(calculation: Calculation) -> Callable[..., JSONResponse]:
+    def run(given: Any = Body()) -> JSONResponse:
+        return answered(lambda: calculate(calculation.name, given))
+
+    return run
+
+
+for one in CALCULATIONS.values():
+    router.add_api_route(
+        f"/{one.name}",
+        _route(one),
+        methods=["POST"],
+        name=one.name,
+        summary=one.title,
+        description=one.question,
+        openapi_extra=body_of(one.takes, as_plain(example_of(one))),
+    )
+
+
+@router.post("/{name}", include_in_schema=False)
+def unknown(name: str) -> JSONResponse:
+    return JSONResponse(
+        {"error": f"unknown calculation {name!r}", "allowed": list(CALCULATIONS)}, 404
+    )

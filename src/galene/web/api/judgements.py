@@ -5,28 +5,24 @@ from typing import Any
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
-from galene.core.errors import InputError
-from galene.exchange.cases import judgement_of
+from galene.exchange.cases import JudgementFile, judgement_of
 from galene.jobs.families import families
 from galene.jobs.shelf import agents_on_shelf
+from galene.web.api.answers import answered
+from galene.web.api.bodies import body_of
 
-router = APIRouter(prefix="/api/v1/judgements")
+router = APIRouter(prefix="/api/v1/judgements", tags=["Judgements"])
+EXAMPLE: dict[str, Any] = {
+    "class": "throttle_cleaner",
+    "application": "direct_spray",
+    "component": "maf_sensor",
+    "features": ["hot_element"],
+}
 
 
-@router.post("")
+@router.post("", openapi_extra=body_of(JudgementFile, EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The judgement of a situation; a product of the shelf may stand for a class."""
-    try:
-        with request.app.state.sessions() as db:
-            known, named = agents_on_shelf(db), families(db)
-        return JSONResponse(judgement_of(given, known, named))
-    except InputError as fault:
-        return JSONResponse(
-            {
-                "error": str(fault),
-                "field": fault.field,
-                "value": str(fault.value),
-                "allowed": fault.allowed,
-            },
-            422,
-        )
+    with request.app.state.sessions() as db:
+        known, named = agents_on_shelf(db), families(db)
+    return answered(lambda: judgement_of(given, known, named))

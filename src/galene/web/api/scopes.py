@@ -5,27 +5,18 @@ from typing import Any
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
-from galene.core.errors import InputError
-from galene.exchange.cases import scope_of
+from galene.exchange.cases import ScopeFile, scope_of
 from galene.jobs.families import families
+from galene.web.api.answers import answered
+from galene.web.api.bodies import body_of
 
-router = APIRouter(prefix="/api/v1/scopes")
+router = APIRouter(prefix="/api/v1/scopes", tags=["Scopes"])
+EXAMPLE: dict[str, Any] = {"family": "A", "components": ["throttle_body", "maf_sensor"]}
 
 
-@router.post("")
+@router.post("", openapi_extra=body_of(ScopeFile, EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """Operations, minutes, marginal minutes and suggestions of a scope."""
-    try:
-        with request.app.state.sessions() as db:
-            known = families(db)
-        return JSONResponse(scope_of(given, known))
-    except InputError as fault:
-        return JSONResponse(
-            {
-                "error": str(fault),
-                "field": fault.field,
-                "value": str(fault.value),
-                "allowed": fault.allowed,
-            },
-            422,
-        )
+    with request.app.state.sessions() as db:
+        known = families(db)
+    return answered(lambda: scope_of(given, known))

@@ -1,0 +1,127 @@
+"""The page of the open API: what each route takes, an example that is answered, its answer."""
+
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from fastapi import APIRouter, FastAPI, Request
+from fastapi.responses import HTMLResponse
+
+from galene.exchange.cases import assess_case, calculate, judgement_of, scope_of
+from galene.exchange.plans import plan_of
+from galene.web.api.bodies import inlined
+from galene.web.shared.templating import TEMPLATES
+
+router = APIRouter(include_in_schema=False)
+PATH = "/api/v1/"
+LONGEST_ANSWER = 1500
+
+
+@dataclass(frozen=True, kw_only=True)
+class DescribedField:
+    """A field of a body: its name, type, range and words."""
+
+    name: str
+    kind: str
+    needed: bool
+    allowed: str
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class DescribedRoute:
+    """A route as the page shows it; example and answer are JSON, a long answer is `cut`."""
+
+    path: str
+    title: str
+    words: str
+    fields: tuple[DescribedField, ...]
+    example: str
+    answer: str
+    cut: bool
+
+
+@lru_cache(maxsize=2)
+def described(app: FastAPI) -> Mapping[str, tuple[DescribedRoute, ...]]:
+    """Every route that takes a body, by its tag, out of the API's own description."""
+    found: dict[str, list[DescribedRoute]] = {}
+    known = app.openapi()["components"]["schemas"]
+    for path, methods in app.openapi()["paths"].items():
+        route = methods.get("post")
+        if route is None:
+            continue
+        body = route["requestBody"]["content"]["application/json"]
+        answer = json.dumps(_answer(path, body["example"]), indent=2, ensure_ascii=False)
+        found.setdefault(route["tags"][0], []).append(
+            DescribedRoute(
+                path=path,
+                title=route["summary"],
+                words=route.get("description", ""),
+                fields=tuple(_fields(inlined(body["schema"], known))),
+                example=json.dumps(body["example"], indent=2, ensure_ascii=False),
+                answer=answer[:LONGEST_ANSWER],
+                cut=len(answer) > LONGEST_ANSWER,
+            )
+        )
+    return {tag: tuple(routes) for tag, routes in found.items()}
+
+
+def _answer(path: str, example: Any) -> Any:
+    """What a route answers to its example, by the shipped families."""
+    kind, _, name = path.removeprefix(PATH).partition("/")
+    if kind == "calculations":
+        return calculate(name, example)
+    runs: dict[str, Callable[[Any], Any]] = {
+        "scopes": scope_of,
+        "assessments": assess_case,
+        "judgements": judgement_of,
+        "plans": plan_of,
+    }
+    return runs[kind](example)
+
+
+def _fields(schema: Mapping[str, Any], before: str = "") -> list[DescribedField]:
+    found = []
+    for name, node in schema.get("properties", {}).items():
+        plain = next((n for n in node.get("anyOf", ()) if n.get("type") != "null"), node)
+        node = {**plain, **{k: v for k, v in node.items() if k != "anyOf"}}
+        words = ". ".join(w for w in (_title(node), node.get("description", "")) if w)
+        found.append(
+            DescribedField(
+                name=before + name,
+                kind=node.get("type", "object"),
+                needed=name in schema.get("required", ()),
+                allowed=_allowed(node),
+                words=words,
+            )
+        )
+        inner = node.get("items", node)
+        if inner.get("properties"):
+            mark = "[]." if "items" in node else "."
+            found += _fields(inner, f"{before}{name}{mark}")
+    return found
+
+
+def _title(node: Mapping[str, Any]) -> str:
+    """The words of a field; a name that was made of the field's own says nothing."""
+    title = str(node.get("title", ""))
+    return "" if title.istitle() and "_" not in title and " " not in title else title
+
+
+def _allowed(node: Mapping[str, Any]) -> str:
+    if node.get("enum"):
+        return ", ".join(str(e) for e in node["enum"])
+    if "minimum" in node and "maximum" in node:
+        return f"{node['minimum']:g} to {node['maximum']:g}"
+    if "minimum" in node:
+        return f"from {node['minimum']:g}"
+    return ""
+
+
+@router.get("/api/docs")
+def show(request: Request) -> HTMLResponse:
+    """The page, for anybody: the routes that it tells of hold no jobs."""
+    page = TEMPLATES.get_template("docs.html")
+    return HTMLResponse(page.render(routes=described(request.app)))

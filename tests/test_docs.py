@@ -1,0 +1,37 @@
+"""What the documents say is where they say."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "galene"
+DOCUMENTS = [
+    *sorted((ROOT / "docs").glob("*.md")),
+    ROOT / "README.md",
+    ROOT / "CONTRIBUTING.md",
+]
+PATHS = re.compile(r"`((?:[\w.-]+/)+[\w.*<>-]*|[\w-]+\.(?:py|md|html|js|toml))`")
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=[d.name for d in DOCUMENTS])
+def test_every_path_that_is_named_exists(document: Path) -> None:
+    missing = []
+    for path in PATHS.findall(document.read_text()):
+        pattern = path.replace("<feature>", "*").rstrip("/")
+        if path.startswith((".venv", "~", "api/")) or "<" in pattern:
+            continue
+        # A module is named without its ending.
+        named = [pattern, f"{pattern}.py"]
+        found = (list(place.glob(n)) for n in named for place in (ROOT, SOURCE))
+        if not any(found) and not any(SOURCE.rglob(n) for n in named if "/" not in n):
+            missing.append(path)
+    assert not missing, f"{document.name} names what is not there"
+
+
+def test_links_between_documents_lead_somewhere() -> None:
+    for document in DOCUMENTS:
+        for target in re.findall(r"\]\(([^)#]+)", document.read_text()):
+            if not target.startswith("http"):
+                assert (document.parent / target).exists(), f"{document.name}: {target}"
