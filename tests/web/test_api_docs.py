@@ -1,4 +1,4 @@
-"""The open API describes itself: real bodies, examples that are answered, a page that shows them."""
+"""The open API describes itself: real bodies, answered examples, a page that shows them."""
 
 from typing import Any
 

@@ -19,7 +19,7 @@ EXAMPLE: dict[str, Any] = {
 }
 
 
-@router.post("", openapi_extra=body_of(CaseFile, EXAMPLE))
+@router.post("", summary="Ranking of causes", openapi_extra=body_of(CaseFile, EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The ranking of a case."""
     with request.app.state.sessions() as db:

@@ -1,7 +1,7 @@
 """Bodies of the open routes for the API's description: schemas with words and ranges, examples."""
 
 import dataclasses
-from typing import Any
+from typing import Any, get_args, get_type_hints
 
 from pydantic import TypeAdapter
 
@@ -28,7 +28,8 @@ def body_of(kind: Any, example: Any) -> Schema:
 
 
 def inlined(node: Any, definitions: Schema) -> Any:
-    """A schema without references: every route's body is read by itself."""
+    """A schema without references, so that every route's body is read by itself, and without the
+    titles that are only a field's name again."""
     if isinstance(node, list):
         return [inlined(one, definitions) for one in node]
     if not isinstance(node, dict):
@@ -38,17 +39,28 @@ def inlined(node: Any, definitions: Schema) -> Any:
         rest = {k: v for k, v in node.items() if k != "$ref"}
         whole: Schema = {**inlined(found, definitions), **rest}
         return whole
-    return {k: inlined(v, definitions) for k, v in node.items() if k != "$defs"}
+    made = {k: inlined(v, definitions) for k, v in node.items() if k != "$defs"}
+    for name, field in made.get("properties", {}).items():
+        if isinstance(field, dict) and field.get("title") == name.replace("_", " ").title():
+            del field["title"]
+    return made
 
 
 def _declare(schema: Schema, kind: Any) -> None:
+    """Words and ranges of a record's fields, and of the records in them."""
+    hints = get_type_hints(kind)
     for one in dataclasses.fields(kind):
-        how, place = asked_of(one), schema.get("properties", {}).get(one.name.rstrip("_"))
-        if how is not None and place is not None:
+        place = schema.get("properties", {}).get(one.name.rstrip("_"))
+        if place is None:
+            continue
+        how = asked_of(one)
+        if how is not None:
             place |= _words(how)
-            inner = one.type if isinstance(one.type, type) else None
-            if inner is not None and dataclasses.is_dataclass(inner):
-                _declare(place, inner)
+        for inner in (hints[one.name], *get_args(hints[one.name])):
+            if isinstance(inner, type) and dataclasses.is_dataclass(inner):
+                shapes = (place, place.get("items", {}), *place.get("anyOf", ()))
+                for shape in (s for s in shapes if s.get("properties")):
+                    _declare(shape, inner)
 
 
 def _words(how: Asked) -> Schema:
@@ -57,9 +69,10 @@ def _words(how: Asked) -> Schema:
         found["title"] = how.label
     if how.low is not None and how.high is not None:
         found |= {"minimum": how.low, "maximum": how.high}
-    words = [w for w in (how.unit and f"in {how.unit}", how.hint) if w]
-    if words:
-        found["description"] = "; ".join(words)
+    if how.unit:
+        found["x-unit"] = how.unit
+    if how.hint:
+        found["description"] = how.hint
     if how.choices and how.choices[0][0] not in ("yes", "no"):
         found["enum"] = [value for value, _ in how.choices]
     return found

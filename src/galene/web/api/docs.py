@@ -53,19 +53,32 @@ def described(app: FastAPI) -> Mapping[str, tuple[DescribedRoute, ...]]:
         if route is None:
             continue
         body = route["requestBody"]["content"]["application/json"]
-        answer = json.dumps(_answer(path, body["example"]), indent=2, ensure_ascii=False)
+        answer = _lines(_answer(path, body["example"]))
         found.setdefault(route["tags"][0], []).append(
             DescribedRoute(
                 path=path,
                 title=route["summary"],
                 words=route.get("description", ""),
                 fields=tuple(_fields(inlined(body["schema"], known))),
-                example=json.dumps(body["example"], indent=2, ensure_ascii=False),
+                example=_lines(body["example"]),
                 answer=answer[:LONGEST_ANSWER],
                 cut=len(answer) > LONGEST_ANSWER,
             )
         )
     return {tag: tuple(routes) for tag, routes in found.items()}
+
+
+def _lines(document: Mapping[str, Any]) -> str:
+    """A document as JSON with a line a field, and a line an element of a list of records."""
+
+    def shown(value: Any) -> str:
+        if isinstance(value, list) and value and isinstance(value[0], dict):
+            rows = ",\n".join(f"    {json.dumps(row, ensure_ascii=False)}" for row in value)
+            return f"[\n{rows}\n  ]"
+        return json.dumps(value, ensure_ascii=False)
+
+    fields = ",\n".join(f'  "{name}": {shown(value)}' for name, value in document.items())
+    return f"{{\n{fields}\n}}"
 
 
 def _answer(path: str, example: Any) -> Any:
@@ -87,7 +100,7 @@ def _fields(schema: Mapping[str, Any], before: str = "") -> list[DescribedField]
     for name, node in schema.get("properties", {}).items():
         plain = next((n for n in node.get("anyOf", ()) if n.get("type") != "null"), node)
         node = {**plain, **{k: v for k, v in node.items() if k != "anyOf"}}
-        words = ". ".join(w for w in (_title(node), node.get("description", "")) if w)
+        words = ", ".join(w for w in (node.get("title", ""), node.get("description", "")) if w)
         found.append(
             DescribedField(
                 name=before + name,
@@ -104,17 +117,11 @@ def _fields(schema: Mapping[str, Any], before: str = "") -> list[DescribedField]
     return found
 
 
-def _title(node: Mapping[str, Any]) -> str:
-    """The words of a field; a name that was made of the field's own says nothing."""
-    title = str(node.get("title", ""))
-    return "" if title.istitle() and "_" not in title and " " not in title else title
-
-
 def _allowed(node: Mapping[str, Any]) -> str:
     if node.get("enum"):
         return ", ".join(str(e) for e in node["enum"])
     if "minimum" in node and "maximum" in node:
-        return f"{node['minimum']:g} to {node['maximum']:g}"
+        return f"{node['minimum']:g} to {node['maximum']:g} {node.get('x-unit', '')}".strip()
     if "minimum" in node:
         return f"from {node['minimum']:g}"
     return ""

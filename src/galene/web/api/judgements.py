@@ -20,7 +20,9 @@ EXAMPLE: dict[str, Any] = {
 }
 
 
-@router.post("", openapi_extra=body_of(JudgementFile, EXAMPLE))
+@router.post(
+    "", summary="Whether an agent may touch a part", openapi_extra=body_of(JudgementFile, EXAMPLE)
+)
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The judgement of a situation; a product of the shelf may stand for a class."""
     with request.app.state.sessions() as db:

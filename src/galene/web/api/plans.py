@@ -13,6 +13,7 @@ EXAMPLE = {"family": "A", "parts": [{"part": "throttle_body", "work": "clean", "
 
 @router.post(
     "",
+    summary="A proven plan",
     response_model=PlanAnswer,
     responses={422: {"model": ErrorAnswer}},
     openapi_extra={"requestBody": {"content": {"application/json": {"example": EXAMPLE}}}},

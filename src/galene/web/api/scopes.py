@@ -14,7 +14,7 @@ router = APIRouter(prefix="/api/v1/scopes", tags=["Scopes"])
 EXAMPLE: dict[str, Any] = {"family": "A", "components": ["throttle_body", "maf_sensor"]}
 
 
-@router.post("", openapi_extra=body_of(ScopeFile, EXAMPLE))
+@router.post("", summary="Access to parts", openapi_extra=body_of(ScopeFile, EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """Operations, minutes, marginal minutes and suggestions of a scope."""
     with request.app.state.sessions() as db:
