@@ -1,0 +1,100 @@
+"""Every picture in docs/screenshots, made anew from the demo's data. The demo must run."""
+
+import os
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parent.parent
+TARGET = ROOT / "docs" / "screenshots"
+BASE = f"http://127.0.0.1:{os.environ.get('GALENE_PORT', '8042')}"
+WIDE, BAY = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+SETTLE_MS = 600
+
+
+@dataclass(frozen=True, kw_only=True)
+class Picture:
+    """A view: its file, its address, and how it is looked at."""
+
+    name: str
+    path: str
+    bay: bool = False
+
+
+PICTURES: tuple[Picture, ...] = (
+    Picture(name="today", path="/"),
+    Picture(name="intake", path="/jobs/26-0009/intake"),
+    Picture(name="evidence", path="/jobs/26-0001/evidence"),
+    Picture(name="log", path="/jobs/26-0005/logs/1"),
+    Picture(name="bore-gauge", path="/worksheets/bore-restriction"),
+    Picture(name="diagnosis", path="/jobs/26-0007/diagnosis"),
+    Picture(name="check", path="/jobs/26-0005/checks/egr_flow_test"),
+    Picture(name="plan", path="/jobs/26-0004/plan"),
+    Picture(name="matrix", path="/shelf/matrix"),
+    Picture(name="work", path="/jobs/26-0003/work"),
+    Picture(name="work-bay", path="/jobs/26-0008/work", bay=True),
+    Picture(name="held", path="/jobs/26-0006/work"),
+    Picture(name="prove", path="/jobs/26-0002/prove"),
+    Picture(name="handover", path="finished"),
+    Picture(name="vehicle", path="/vehicles/QN114"),
+    Picture(name="where", path="/vehicles/QN501/where?q=heat"),
+    Picture(name="reference", path="/reference"),
+    Picture(name="family", path="/reference/families/D"),
+    Picture(name="family-editor", path="draft"),
+)
+
+
+def sign_in(page: Page, name: str) -> None:
+    """Sign in with the demo's password."""
+    page.goto(f"{BASE}/sign-in")
+    page.fill("[name=name]", name)
+    page.fill("[name=password]", f"slipway-{name}")
+    page.keyboard.press("Enter")
+    page.wait_for_url(f"{BASE}/")
+
+
+def finished_job(page: Page) -> str:
+    """The handover of a job that is signed."""
+    page.goto(f"{BASE}/vehicles")
+    plates = dict.fromkeys(re.findall(r"/vehicles/(\w+)", page.content()))
+    for plate in plates:
+        text = page.request.get(f"{BASE}/vehicles/{plate}").text()
+        for number in re.findall(r"/jobs/([\d-]+)", text):
+            handover = page.request.get(f"{BASE}/jobs/{number}/handover").text()
+            if "report.pdf" in handover and "Sign and finish" not in handover:
+                return f"/jobs/{number}/handover"
+    raise SystemExit("the demo holds no signed job")
+
+
+def draft(page: Page) -> str:
+    """The editor of a family, with a part that fasteners hold; a draft is begun where none is."""
+    page.goto(f"{BASE}/reference/families/B/edit")
+    if "/edit" not in page.url:
+        page.goto(f"{BASE}/reference/families/B")
+        page.locator("form[action$='/edit/begin'] button").first.click()
+        page.wait_for_url("**/edit**")
+    return "/reference/families/B/edit?part=throttle_body"
+
+
+def main() -> None:
+    """Make them all."""
+    with sync_playwright() as p:
+        browser = p.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--headless"]
+        )
+        for one in PICTURES:
+            size = BAY if one.bay else WIDE
+            page = browser.new_context(viewport=size).new_page()  # type: ignore[arg-type]
+            sign_in(page, "odd" if one.bay else "maren")
+            special = {"finished": finished_job, "draft": draft}.get(one.path)
+            page.goto(BASE + (special(page) if special else one.path))
+            page.wait_for_timeout(SETTLE_MS)
+            page.screenshot(path=TARGET / f"{one.name}.png")
+            print(one.name, page.evaluate("document.documentElement.scrollWidth"))
+            page.context.close()
+
+
+if __name__ == "__main__":
+    main()
