@@ -18,5 +18,9 @@ for (const [from, to] of [
   [`${mono}/files/atkinson-hyperlegible-mono-latin-wght-normal.woff2`, "atkinson-mono.woff2"],
   [`${mono}/LICENSE`, "atkinson-mono.LICENSE.txt"],
 ]) cpSync(from, `${target}/${to}`);
+const card = "src/galene/web/card/static/vendor";
+mkdirSync(card, { recursive: true });
+cpSync("node_modules/idb/build/index.js", `${card}/idb.js`);
+cpSync("node_modules/idb/LICENSE", `${card}/idb.LICENSE.txt`);
 const alpine = JSON.parse(readFileSync("node_modules/@alpinejs/csp/package.json", "utf8"));
 writeFileSync(`${target}/alpine-csp.LICENSE.txt`, `@alpinejs/csp ${alpine.version}, ${alpine.license} licence, by its authors and contributors.\n`);

@@ -22,6 +22,17 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 COUNT = itertools.count()
 
 
+MARKERS = ("core", "store", "jobs", "demo", "web", "browser")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Each test bears the marker of its folder; doctests of the core are the core's."""
+    for item in items:
+        for marker in MARKERS:
+            if f"/tests/{marker}/" in str(item.path) or f"/galene/{marker}/" in str(item.path):
+                item.add_marker(marker)
+
+
 @pytest.fixture(scope="session")
 def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
     """A PostgreSQL of our own, not durable: nothing here outlives the run."""

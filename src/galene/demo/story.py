@@ -23,7 +23,7 @@ from galene.jobs import (
     stages,
     work,
 )
-from galene.jobs.act import Act, family_of, find_job
+from galene.jobs.act import Act, family_of
 from galene.knowledge import reading_channels
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job, Person, StepRow, Vehicle
@@ -54,9 +54,7 @@ class Story:
     @property
     def job(self) -> Job:
         """The job as it stands."""
-        self.act.db.flush()
-        self.act.db.expire_all()
-        return find_job(self.act.db, self.number)
+        return self.act.job(self.number, finished=True)
 
     def later(self, minutes: float) -> "Story":
         """Let time pass."""

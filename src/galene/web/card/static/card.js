@@ -331,8 +331,7 @@ function begin() {
   const waits = () => {
     const c = card();
     if (!c) return [];
-    let found = [];
-    try { found = JSON.parse(c.dataset.waits || "[]").map((w) => ({ ...w, begins: Date.parse(w.begins), ends: Date.parse(w.ends) })); } catch { found = []; }
+    const found = JSON.parse(c.dataset.waits || "[]").map((w) => ({ ...w, begins: Date.parse(w.begins), ends: Date.parse(w.ends) }));
     const mine = [...waitingHere().map(waitOf), ...started.values()];
     for (const wait of mine) if (wait && !found.some((w) => w.name === wait.name)) found.push(wait);
     return found;

@@ -1,27 +1,37 @@
 // What the server does not have yet, kept in this browser's own store: entries, what was refused, pictures.
 // One queue for all tabs: each has a copy in memory, which the others' changes bring up to date.
 
+import { openDB } from "./vendor/idb.js";
+
 const NAME = "galene", VERSION = 2, OLD_QUEUE = "galene:queue", OLD_REFUSED = "galene:refused";
 
-const openStore = () => new Promise((done, failed) => {
-  const open = indexedDB.open(NAME, VERSION);
-  open.onupgradeneeded = () => {
-    const db = open.result, names = db.objectStoreNames;
+/** @typedef {import("./vendor/idb.js").IDBPDatabase} Store */
+
+/** @returns {Promise<Store>} */
+const openStore = () => openDB(NAME, VERSION, {
+  upgrade(db) {
+    const names = db.objectStoreNames;
     if (!names.contains("pictures")) db.createObjectStore("pictures", { keyPath: "id" });
     if (!names.contains("entries")) db.createObjectStore("entries", { keyPath: "seq", autoIncrement: true });
     if (!names.contains("refused")) db.createObjectStore("refused", { keyPath: "id" });
-  };
-  open.onsuccess = () => { open.result.onversionchange = () => open.result.close(); done(open.result); };
-  open.onerror = () => failed(open.error);
-  open.onblocked = () => failed(new Error("blocked"));
+  },
+  blocking(_now, _next, event) { /** @type {IDBDatabase} */ (event.target).close(); },
 });
 
+/** A list out of a text, empty where it is none. @param {string | null} text @returns {object[]} */
+const parsed = (text) => { try { return JSON.parse(text ?? "[]") ?? []; } catch { return []; } };
+
 export class Queue {
+  /** @type {Store | null} */
   #db = null;
+  /** @type {BroadcastChannel | null} */
   #channel = null;
   #changed;
+  /** @type {any[]} */
   entries = [];
+  /** @type {any[]} */
   refused = [];
+  /** @type {any[]} */
   pictures = [];
 
   constructor(changed = () => {}) { this.#changed = changed; }
@@ -41,21 +51,17 @@ export class Queue {
 
   get keeps() { return this.#db !== null; }
 
-  #ask(name, mode, use) {
-    return new Promise((done, failed) => {
-      if (!this.#db) { failed(new Error("no store")); return; }
-      const transaction = this.#db.transaction(name, mode, { durability: "strict" });
-      const asked = use(transaction.objectStore(name));
-      // Only a finished transaction is kept; a request that went well may still be taken back.
-      transaction.oncomplete = () => done(asked?.result);
-      transaction.onabort = transaction.onerror = () => failed(transaction.error || asked?.error);
-    });
+  async #ask(name, mode, use) {
+    if (!this.#db) throw new Error("no store");
+    const transaction = this.#db.transaction(name, mode, { durability: "strict" });
+    // Only a finished transaction is kept; a request that went well may still be taken back.
+    const [found] = await Promise.all([use(transaction.store), transaction.done]);
+    return found;
   }
 
   async #carryOver() {
     for (const [old, store] of [[OLD_QUEUE, "entries"], [OLD_REFUSED, "refused"]]) {
-      let list = [];
-      try { list = JSON.parse(localStorage.getItem(old)) || []; } catch { list = []; }
+      const list = parsed(localStorage.getItem(old));
       for (const one of list) await this.#ask(store, "readwrite", (s) => s.put(one));
       localStorage.removeItem(old);
     }
@@ -82,7 +88,7 @@ export class Queue {
 
   remove(ids) {
     const gone = this.entries.filter((e) => ids.includes(e.id)).map((e) => e.seq);
-    return this.#write("entries", (s) => gone.map((seq) => s.delete(seq)).at(-1));
+    return this.#write("entries", (s) => Promise.all(gone.map((seq) => s.delete(seq))));
   }
 
   /** Set an entry aside with what it held and why the server did not take it: a person decides. */
@@ -94,7 +100,7 @@ export class Queue {
   async again(id) {
     const entry = this.refused.find((r) => r.id === id);
     if (!entry || !entry.kind) return false;
-    const { text, seq, ...plain } = entry;
+    const { text: _text, seq: _seq, ...plain } = entry;
     const kept = await this.add({ ...plain, id: crypto.randomUUID?.() || `e-${Date.now()}` });
     return kept && this.dismiss(id);
   }
