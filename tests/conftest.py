@@ -31,6 +31,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         for marker in MARKERS:
             if f"/tests/{marker}/" in str(item.path) or f"/galene/{marker}/" in str(item.path):
                 item.add_marker(marker)
+    # The browser's are the longest and wait the most: begun first, others fill their pauses.
+    items.sort(key=lambda item: item.get_closest_marker("browser") is None)
 
 
 @pytest.fixture(scope="session")

@@ -147,20 +147,23 @@ def servers(home: Path) -> list[int]:
     return found
 
 
-@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
-def test_nothing_is_left_running_however_it_ends(home: Path, how: signal.Signals) -> None:
-    port = free_port()
-    process = start(home, port)
-    assert until(lambda: healthy(port)), process.communicate(timeout=60)
-    assert servers(home), "the database runs as a child of ours"
-    second = start(home, free_port())
-    assert second.wait(120) == 2 and "runs already" in (
-        second.stderr.read() if second.stderr else ""
-    )
-    process.send_signal(how)
-    process.wait(120)
-    assert until(lambda: not servers(home), 120), "the database outlived its launcher"
-    assert not healthy(port)
+def test_a_restart_keeps_the_data_and_nothing_is_left_running_however_it_ends(home: Path) -> None:
+    port, loaded = free_port(), True
+    for how in (signal.SIGINT, signal.SIGTERM, signal.SIGKILL):
+        process = start(home, port)
+        assert until(lambda: healthy(port)), process.communicate(timeout=60)
+        assert servers(home), "the database runs as a child of ours"
+        second = start(home, free_port())
+        assert second.wait(120) == 2 and "runs already" in (
+            second.stderr.read() if second.stderr else ""
+        )
+        process.send_signal(how)
+        out, _ = process.communicate(timeout=120)
+        assert ("demo loaded" in out) == loaded, "the demo is loaded into an empty database only"
+        assert f"http://127.0.0.1:{port}" in out
+        assert until(lambda: not servers(home), 120), f"the database outlived its launcher: {how}"
+        assert not healthy(port)
+        loaded = False
 
 
 def test_a_busy_port_is_one_line(home: Path) -> None:
@@ -180,17 +183,3 @@ def test_a_data_folder_that_can_not_be_used_is_one_line(tmp_path: Path) -> None:
     assert process.wait(120) == 2
     said = process.stderr.read() if process.stderr else ""
     assert "can not be used" in said and len(said.strip().splitlines()) == 1
-
-
-def test_a_restart_keeps_the_data(home: Path) -> None:
-    port = free_port()
-    first = start(home, port)
-    assert until(lambda: healthy(port))
-    first.send_signal(signal.SIGINT)
-    out, _ = first.communicate(timeout=120)
-    assert "demo loaded" in out
-    again = start(home, port)
-    assert until(lambda: healthy(port))
-    again.send_signal(signal.SIGINT)
-    out, _ = again.communicate(timeout=120)
-    assert "demo loaded" not in out and f"http://127.0.0.1:{port}" in out
