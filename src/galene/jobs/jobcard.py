@@ -194,7 +194,7 @@ def tick(
 
 def _turns(job: Job, done: CardStep) -> str:
     works = (*job.card.works, *job.card.joined)
-    return why_plan_turns(done.step, done.answers, works=works, trade=trade_of_card(job))
+    return why_plan_turns(done.step, done.answers, works=works, trade=lambda: trade_of_card(job))
 
 
 def _looks_of(act: Act, job: Job, done: CardStep) -> None:

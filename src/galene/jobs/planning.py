@@ -1,9 +1,13 @@
 """The planner for a job: its case from what is stored, its plan verified, its document for the
 page."""
 
-from collections.abc import Mapping, Sequence
+import json
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from threading import Lock
 from types import MappingProxyType
+
+from cachetools import LRUCache, cached
 
 from galene.core.errors import InputError
 from galene.core.planning.case import Case, Trade
@@ -123,6 +127,26 @@ def _said(violation: Violation) -> str:
     return f"rule {violation.rule}, {violation.step}: {violation.text}"
 
 
+def _same_plan(job: Job, case: Case, trade: Trade, *, templates: TemplateSet) -> Hashable:
+    """All that decides a plan from the beginning."""
+    now = circumstances_of(job, case.policy)
+    return (
+        job.family_version.digest if job.family_version else "",
+        case.works,
+        tuple(sorted(case.policy.items())),
+        case.air,
+        (now.distance_km, tuple(now.codes)),
+        json.dumps(templates.own, sort_keys=True, default=str),
+    )
+
+
+@cached(LRUCache(maxsize=128), key=_same_plan, lock=Lock())
+def _planned_before(job: Job, case: Case, trade: Trade, *, templates: TemplateSet) -> Plan:
+    """The plan of a case, made once while nothing of it changes: a plan's page is looked at again
+    and again."""
+    return proven(case, trade)
+
+
 def planned(
     job: Job,
     works: Sequence[PartWork],
@@ -151,7 +175,7 @@ def planned(
         start=FINISHED,
     )
     trade = trade_of(job, policy, templates)
-    plan = proven(case, trade)
+    plan = _planned_before(job, case, trade, templates=templates)
     document = document_for(
         job,
         case,

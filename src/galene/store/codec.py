@@ -1,16 +1,24 @@
 """Records of the core as JSON columns and back: one reader and writer, older forms brought up to
 date."""
 
+import json
 from collections.abc import Callable
+from threading import Lock
 from typing import Any, Generic, TypeVar
 
+from cachetools import LRUCache
 from pydantic import TypeAdapter
+from sqlalchemy import ColumnElement, Text, cast, type_coerce
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine import Dialect
 from sqlalchemy.types import TypeDecorator
 
 R = TypeVar("R")
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
+
+
+MOST_REMEMBERED = 6000
+"""Documents of each kind that are remembered: a few hundred cards."""
 
 
 class Recorded(TypeDecorator[R], Generic[R]):
@@ -30,6 +38,9 @@ class Recorded(TypeDecorator[R], Generic[R]):
         self.kind, self.upgrade = kind, upgrade
         self._adapter: TypeAdapter[R] = TypeAdapter(kind)
 
+    def _record(self, document: Any) -> R:
+        return self._adapter.validate_python(self.upgrade(document) if self.upgrade else document)
+
     def process_bind_param(self, value: R | None, dialect: Dialect) -> Any:
         """The record as plain data, what stands at its default left out."""
         if value is None:
@@ -40,7 +51,35 @@ class Recorded(TypeDecorator[R], Generic[R]):
         """The record, from whatever form was kept."""
         if value is None:
             return None
-        return self._adapter.validate_python(self.upgrade(value) if self.upgrade else value)
+        return self._record(value)
+
+
+class Remembered(Recorded[R]):
+    """A record that is read again and again, such as a step of a card: it comes as text, and the
+    same text gives the same record, which is frozen."""
+
+    cache_ok = True
+
+    def __init__(self, kind: type[R], upgrade: Upgrade | None = None) -> None:
+        super().__init__(kind, upgrade)
+        self._known: LRUCache[str, R] = LRUCache(MOST_REMEMBERED)
+        self._lock = Lock()
+
+    def column_expression(self, column: ColumnElement[R]) -> ColumnElement[R]:
+        """The document as text."""
+        return type_coerce(cast(column, Text), self)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> R | None:
+        """The record of a text, read once."""
+        if value is None:
+            return None
+        with self._lock:
+            known = self._known.get(value)
+        if known is None:
+            known = self._record(json.loads(value))
+            with self._lock:
+                self._known[value] = known
+        return known
 
 
 STEP_KEPT = (

@@ -35,7 +35,13 @@ from galene.core.jobcard.job_records import (
 from galene.core.logs.series import ColumnMapping, ColumnSummary, Segment
 from galene.core.planning.document import CardState, PlanDocument, StepAnswers
 from galene.core.planning.records import Step
-from galene.store.codec import Recorded, answers_upgraded, plan_upgraded, step_upgraded
+from galene.store.codec import (
+    Recorded,
+    Remembered,
+    answers_upgraded,
+    plan_upgraded,
+    step_upgraded,
+)
 
 Stamp = DateTime(timezone=True)
 OWNED = "all, delete-orphan"
@@ -386,7 +392,7 @@ class Plan(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
     version: Mapped[int]
-    document: Mapped[PlanDocument] = mapped_column(Recorded(PlanDocument, plan_upgraded))
+    document: Mapped[PlanDocument] = mapped_column(Remembered(PlanDocument, plan_upgraded))
     made_at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     approved_at: Mapped[datetime | None]
@@ -402,8 +408,8 @@ class StepRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
     position: Mapped[int]
-    document: Mapped[Step] = mapped_column(Recorded(Step, step_upgraded))
-    records: Mapped[StepAnswers] = mapped_column(Recorded(StepAnswers, answers_upgraded))
+    document: Mapped[Step] = mapped_column(Remembered(Step, step_upgraded))
+    records: Mapped[StepAnswers] = mapped_column(Remembered(StepAnswers, answers_upgraded))
     early_reason: Mapped[str] = mapped_column(default="")
     done_at: Mapped[datetime | None]
     done_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))

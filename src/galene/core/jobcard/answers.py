@@ -1,6 +1,6 @@
 """The answers of a tick: read, checked against what the step asks, and what they turn."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from galene.core.errors import InputError
@@ -80,14 +80,14 @@ def _reading(record: Record, said: str, unit: str) -> Given | str:
 
 
 def why_plan_turns(
-    step: Step, answers: StepAnswers, *, works: Iterable[PartWork], trade: Trade
+    step: Step, answers: StepAnswers, *, works: Iterable[PartWork], trade: Callable[[], Trade]
 ) -> str:
     """Why the plan changes by the answers of a step, empty where it does not.
 
     Parameters
     ----------
     works : the round's scope
-    trade : what the trade says for it
+    trade : gives what the trade says for it; asked only where a grade was found
     """
     by_part = {w.part: w for w in works}
     for record in step.records:
@@ -102,15 +102,18 @@ def why_plan_turns(
     return ""
 
 
-def _other_method(step: Step, given: Given, works: Mapping[str, PartWork], *, trade: Trade) -> bool:
+def _other_method(
+    step: Step, given: Given, works: Mapping[str, PartWork], *, trade: Callable[[], Trade]
+) -> bool:
     """Whether the grade that was found asks for other steps than those planned."""
     for part in step.treats or (step.part,):
         work = works.get(part)
         if work is None or work.work != "clean":
             continue
         found = replace(work, grade=int(given.answer), kind=given.deposit)
-        now = trade.treat(work, off=False, opened=True)
-        then = trade.treat(found, off=False, opened=True)
+        says = trade()
+        now = says.treat(work, off=False, opened=True)
+        then = says.treat(found, off=False, opened=True)
         if now.off != then.off or steps_of(now) != steps_of(then):
             return True
     return False

@@ -3,10 +3,10 @@
 from collections.abc import Sequence
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, lazyload, load_only, selectinload, undefer
 
 from galene.core.jobcard.job_records import Handover
-from galene.store.models import AuditEntry, CheckResult, Job, JobCode, ReadingSet
+from galene.store.models import AuditEntry, CheckResult, Job, JobCode, ReadingSet, StepRow
 
 NUMBERS_LOCK = 8042
 """Advisory lock under which the next job's number is found."""
@@ -35,18 +35,36 @@ def last_number(db: Session, prefix: str) -> str | None:
 
 
 def open_by_due(db: Session, limit: int) -> Sequence[Job]:
-    """Open jobs with what the board shows of them, the first due first."""
+    """Open jobs with what the board shows of them, the first due first.
+
+    Of the steps only their place and whether they are done is read, and the document of the first
+    that is left: a card's documents are most of a job.
+    """
     asked = (
         select(Job)
         .where(Job.state == "open")
         .options(
             *(selectinload(x) for x in (Job.items, Job.waits)),
             selectinload(Job.sets).lazyload(ReadingSet.readings),
+            selectinload(Job.steps).options(
+                load_only(StepRow.job_id, StepRow.position, StepRow.done_at),
+                lazyload(StepRow.done_by),
+            ),
         )
         .order_by(Job.due_at.nulls_last(), Job.id)
         .limit(limit)
     )
-    return db.scalars(asked).unique().all()
+    found = db.scalars(asked).unique().all()
+    first_left = [
+        next((s.id for s in job.steps if s.done_at is None and s.position >= job.card.first), None)
+        for job in found
+        if job.stage == "work"
+    ]
+    wanted = [step for step in first_left if step is not None]
+    if wanted:
+        whole = select(StepRow).where(StepRow.id.in_(wanted)).options(undefer(StepRow.document))
+        db.scalars(whole).unique().all()
+    return found
 
 
 def count_open(db: Session) -> int:

@@ -13,9 +13,10 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from galene.core.chemistry.judge import WAYS
 from galene.core.jobcard.checks import checks_of
+from galene.core.jobcard.gates import gate_blockers
 from galene.core.jobcard.must_go_back import COUNTED, KINDS
 from galene.core.jobcard.transition import PLACE_OF_ACT
-from galene.jobs import gates, jobcard, spares, waits, work
+from galene.jobs import diagnosis, gates, jobcard, spares, waits, work
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import card_of, waits_for_approval
 from galene.jobs.checks import drive_said
@@ -50,7 +51,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         (s for s in job.steps if s.done_at), key=lambda s: (s.done_at, s.position), default=None
     )
     drives = any(s.document.worksheet == "actuator-drive-check" for s in left)
-    state = card_of(job)
+    state = card_of(job, dangers=diagnosis.dangers_of(job))
     picking = bool(left) and state.to_pick and not state.done
     held = (
         spares.against_stock(visit.db, job, plan.document.bill.spares) if plan and picking else []
@@ -70,7 +71,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "cranks": {s.id: crank_of(family, s.document) for s in left},
         "drive": drive_said(visit.db, job) if drives else "",
         "running": waits.running_waits(job, visit.now),
-        "blockers": gates.gate_blockers(job, "start", visit.now) if job.work_began_at else (),
+        "blockers": gate_blockers(state, "start", visit.now) if job.work_began_at else (),
         "seen": revision(job, "work"),
         "lacks": lacks(job, "work"),
         "agents": AGENTS,
