@@ -1,8 +1,8 @@
 """Measure and print; nothing here is asserted. Run: .venv/bin/python -m bench.run
 
-Server time of every main view on the demo data and again with 5,000 generated jobs, the step tick
-with the database's durable settings on, throughput of the job card against a bare route with as
-many queries, a long log, start-up, memory.
+Server time of every main view on the demo data and again with generated jobs, beside a bare route
+that asks the same queries, in one run; the step tick with the database's durable settings on,
+throughput of the job card, a long log, start-up, memory.
 """
 
 import io
@@ -42,6 +42,7 @@ from galene.core.airpath.access import scope
 from galene.core.airpath.family import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
+from galene.core.planning.document import StepAnswers
 from galene.demo.world import load
 from galene.jobs import jobcard
 from galene.jobs.act import Act
@@ -60,13 +61,14 @@ SIGN_IN = {"name": "odd", "password": "slipway-odd", "back": "/"}
 ROUNDS = 60
 
 
+def p95(times: list[float]) -> float:
+    """The 95th percentile."""
+    return sorted(times)[int(len(times) * 0.95) - 1]
+
+
 def spread(times: list[float]) -> str:
     """Median and 95th percentile in milliseconds."""
-    ordered = sorted(times)
-    return (
-        f"median {statistics.median(ordered) * 1e3:6.1f} ms   95th"
-        f" {ordered[int(len(ordered) * 0.95) - 1] * 1e3:6.1f} ms"
-    )
+    return f"median {statistics.median(times) * 1e3:6.1f} ms   95th {p95(times) * 1e3:6.1f} ms"
 
 
 class Stopwatch:
@@ -128,8 +130,43 @@ def timed(call: Callable[[], httpx.Response], rounds: int = ROUNDS) -> list[floa
     return found
 
 
-def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
-    """Every main view, one request at a time over loopback."""
+class Bare:
+    """A route that asks the database what a page has asked it, and makes nothing of it.
+
+    The statements of one visit are kept with their parameters and asked again as they were, so that
+    what stands between the two is the page's own work.
+    """
+
+    def __init__(self, app: FastAPI, engine: Engine) -> None:
+        self.engine, self.asked = engine, list[tuple[str, Any]]()
+        self.listens = False
+        line = Template("<p>{{ rows }}</p>")
+        event.listen(engine, "before_cursor_execute", self._keep)
+
+        @app.get("/bare")
+        def bare() -> HTMLResponse:
+            rows = 0
+            with engine.connect() as connection:
+                for statement, parameters in self.asked:
+                    rows += len(connection.exec_driver_sql(statement, parameters).all())
+            return HTMLResponse(line.render(rows=rows))
+
+    def _keep(self, _c: Any, _k: Any, statement: str, parameters: Any, *_: Any) -> None:
+        if self.listens and statement.lstrip().upper().startswith("SELECT"):
+            self.asked.append((statement, parameters))
+
+    def of(self, call: Callable[[], httpx.Response]) -> None:
+        """Keep what a page asks."""
+        call()
+        self.asked.clear()
+        self.listens = True
+        call()
+        self.listens = False
+
+
+def pages(client: httpx.Client, numbers: dict[str, str], bare: Bare) -> None:
+    """Every main view, one request at a time over loopback, each beside the bare route with the
+    same queries."""
     views = {
         "today": "/",
         "vehicles": "/vehicles",
@@ -158,7 +195,17 @@ def pages(client: httpx.Client, numbers: dict[str, str]) -> None:
     )
     views |= {f"job: {b}": f"/jobs/{numbers[a]}/{b}" for a, b in places}
     for name, path in views.items():
-        print(f"  {name:<16} {spread(timed(lambda path=path: client.get(path)))}")
+
+        def visit(path: str = path) -> httpx.Response:
+            return client.get(path)
+
+        bare.of(visit)
+        own, empty = timed(visit), timed(lambda: client.get("/bare"))
+        share = p95(own) / p95(empty)
+        print(
+            f"  {name:<16} {spread(own)}   bare {spread(empty)}   {len(bare.asked)} queries,"
+            f" {share:.1f} times the bare"
+        )
 
 
 def interactions(client: httpx.Client, numbers: dict[str, str]) -> None:
@@ -341,7 +388,11 @@ def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> Non
     )
 
 
-def generate(engine: Engine, count: int) -> None:
+SIZES = tuple(int(n) for n in os.environ.get("BENCH_JOBS", "5000").split(","))
+"""Generated jobs in the database, one size after another; `BENCH_JOBS=5000,100000` for more."""
+
+
+def generate(engine: Engine, count: int, *, first: int = 0) -> None:
     """Finished jobs of invented vehicles, with codes and observations, some still open."""
     now = datetime.now(UTC)
     with Session(engine) as db:
@@ -355,21 +406,21 @@ def generate(engine: Engine, count: int) -> None:
         steps = [s.document for s in pattern.steps]
         vehicles = [
             {
-                "plate": f"GX-{i:04d}",
-                "plate_key": f"GX{i:04d}",
+                "plate": f"GX-{i:05d}",
+                "plate_key": f"GX{i:05d}",
                 "maker": "Brinewell",
                 "model": "Bench",
                 "family_id": "A",
                 "keeper": "",
                 "hazards": [],
             }
-            for i in range(count // 4)
+            for i in range(first // 4, (first + count) // 4)
         ]
         ids = list(db.scalars(insert(Vehicle).returning(Vehicle.id), vehicles))
         jobs = [
             {
                 **row,
-                "number": f"10-{i:05d}",
+                "number": f"10-{first + i:06d}",
                 "vehicle_id": ids[i % len(ids)],
                 "opened_at": now - timedelta(days=i % 900),
                 **({"state": "open", "stage": "evidence"} if i % 100 == 0 else {}),
@@ -402,7 +453,13 @@ def generate(engine: Engine, count: int) -> None:
         db.execute(
             insert(StepRow),
             [
-                {"job_id": j, "position": k, "document": d, "records": {}, "done_at": now}
+                {
+                    "job_id": j,
+                    "position": k,
+                    "document": d,
+                    "records": StepAnswers(),
+                    "done_at": now,
+                }
                 for j in made
                 for k, d in enumerate(steps[:12])
             ],
@@ -425,17 +482,6 @@ def throughput(address: str, client: httpx.Client, path: str, *, seconds: float 
 
     with ThreadPoolExecutor(4) as pool:
         return sum(pool.map(hammer, range(4))) / seconds
-
-
-def bare_route(app: FastAPI, engine: Engine, queries: int) -> None:
-    """A route with as many queries as the card makes, and a one-line template."""
-    line = Template("<p>{{ rows }}</p>")
-
-    @app.get("/bare")
-    def bare() -> HTMLResponse:
-        with Session(engine) as db:
-            rows = [db.execute(text("select id, name from person")).all() for _ in range(queries)]
-        return HTMLResponse(line.render(rows=len(rows)))
 
 
 def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
@@ -635,30 +681,29 @@ def main() -> None:
             }
         app = create_app(engine)
         tune_gc()  # as the server does
-        count = [0]
-        event.listen(engine, "before_cursor_execute", lambda *_: count.__setitem__(0, count[0] + 1))
+        bare = Bare(app, engine)
         with serving(app) as address:
             client = signed_in(address)
             print("Pages, demo data")
-            pages(client, numbers)
+            pages(client, numbers, bare)
             print("Interactions")
             interactions(client, numbers)
             ticks(client, engine, numbers)
             twenty_cards(address, client, engine)
             replay(client, engine, numbers)
-            generate(engine, 5000)
-            print("Pages, with 5,000 generated jobs")
-            pages(client, numbers)
+            there = 0
+            for count in SIZES:
+                generate(engine, count - there, first=there)
+                there = count
+                print(f"Pages, with {count:,} generated jobs")
+                pages(client, numbers, bare)
             ticks(client, engine, numbers)
             card = f"/jobs/{numbers['work']}/work"
-            count[0] = 0
-            client.get(card)
-            queries = count[0]
-            bare_route(app, engine, queries)
-            whole, bare = throughput(address, client, card), throughput(address, client, "/bare")
+            bare.of(lambda: client.get(card))
+            whole, empty = throughput(address, client, card), throughput(address, client, "/bare")
             print(
-                f"Throughput, four clients: card {whole:.0f}/s, bare route with the same {queries}"
-                f" queries {bare:.0f}/s, share {whole / bare:.2f}"
+                f"Throughput, four clients: card {whole:.0f}/s, bare route with the same"
+                f" {len(bare.asked)} queries {empty:.0f}/s, share {whole / empty:.2f}"
             )
         engine.dispose()
     finally:

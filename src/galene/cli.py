@@ -358,12 +358,9 @@ CHECKS: tuple[tuple[str, list[str]], ...] = (
 )
 
 
-WHOLE_RUN = (
-    ("-n", "auto", "--dist", "worksteal", "--ignore", "tests/browser"),
-    ("tests/browser",),
-)
-"""A worker for each core, each with a database server and an application of its own; then the
-browser's tests alone, as a browser fills a machine."""
+WHOLE_RUN = ("-n", str((os.cpu_count() or 1) + 1), "--dist", "worksteal")
+"""A worker for each core, each with a database server and an application of its own, and one more:
+the browser's tests wait more than they work."""
 
 
 @cli.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
@@ -385,11 +382,11 @@ def test(context: typer.Context) -> None:
         if subprocess.run(["node", "--test", reporter, *files], cwd=ROOT, check=False).returncode:
             failed.append("scripts")
     print("== tests", flush=True)
-    for arguments in [context.args] if context.args else WHOLE_RUN:
-        if subprocess.run(
-            [sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False
-        ).returncode:
-            failed.append("tests")
+    arguments = context.args or list(WHOLE_RUN)
+    if subprocess.run(
+        [sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False
+    ).returncode:
+        failed.append("tests")
     if failed:
         raise fail("failed: " + ", ".join(failed))
 

@@ -19,6 +19,7 @@ MOST = {
     "/worksheets/idle-gap": 1,
     "/shelf": 3,
     "/shelf/matrix": 2,
+    "/shelf/3": 5,
     "/reference": 3,
     "/reference/families/E": 5,
     "intake": 10,
@@ -67,7 +68,9 @@ def test_a_page_asks_no_more_than_it_did(
     assert len(asked) <= MOST[page], "\n".join(s.split("FROM")[-1][:90] for s in asked)
 
 
-@pytest.mark.parametrize("address", ["/", "/vehicles", "/shelf", "/reference"])
+@pytest.mark.parametrize(
+    "address", ["/", "/vehicles", "/shelf", "/shelf?component=maf_sensor", "/reference"]
+)
 def test_a_list_asks_as_much_for_many_as_for_few(
     web: Browser, db: Session, odd: Act, asked: list[str], address: str
 ) -> None:

@@ -53,6 +53,13 @@ def orifice_area_mm2(
 
     `up_c` is the upstream temperature in degrees C. The pressures must differ (``down_kpa <
     up_kpa``).
+
+    Parameters
+    ----------
+    mass_g_s : flow, g/s
+    up_kpa, down_kpa : pressures before and behind, kPa absolute
+    up_c : temperature before it, degrees C
+    discharge_coefficient : 0.3 to 1
     """
     speed = math.sqrt(R_AIR * (up_c + KELVIN))
     area: float = (
@@ -74,13 +81,28 @@ def charge_flow_g_s(
     strokes: int = 4,
 ) -> float:
     """Gas that the cylinders take in, g/s (speed-density: VE p V N / (c 60 R T), c = 2 four-stroke,
-    1 two-stroke)."""
+    1 two-stroke).
+
+    Parameters
+    ----------
+    displacement_l : litres
+    rpm : engine speed, 1/min
+    map_kpa : manifold pressure, kPa absolute
+    charge_c : of the charge at the ports, degrees C
+    volumetric_efficiency : a share
+    strokes : 2 or 4
+    """
     turns_per_charge = 2 if strokes == 4 else 1
     volume_m3_s = displacement_l * 1e-3 * rpm / (60 * turns_per_charge)
     return volumetric_efficiency * map_kpa * 1e3 * volume_m3_s / (R_AIR * (charge_c + KELVIN)) * 1e3
 
 
 def standard_pressure_kpa(altitude_m: float) -> float:
-    """Pressure of the standard atmosphere in kPa at `altitude_m` metres (ISO 2533, troposphere)."""
+    """Pressure of the standard atmosphere in kPa at `altitude_m` metres (ISO 2533, troposphere).
+
+    Parameters
+    ----------
+    altitude_m : height above the sea, -430 to 11000 m
+    """
     pressure: float = STANDARD_KPA * (1 - 2.25577e-5 * altitude_m) ** 5.25588
     return pressure

@@ -141,7 +141,12 @@ class Line:
 
 
 def fit_line(x: Sequence[float], y: Sequence[float]) -> Line:
-    """Ordinary least squares through two or more points with at least two different `x`."""
+    """Ordinary least squares through two or more points with at least two different `x`.
+
+    Parameters
+    ----------
+    x, y : two or more values each, in one unit each
+    """
     n = len(x)
     x0, y0 = mean(x), mean(y)
     sxx = math.fsum((v - x0) ** 2 for v in x)

@@ -132,6 +132,11 @@ FIELD_SUFFIXES = {
 def convert(quantity: Quantity, value: float, source: str, *, target: str) -> float:
     """`value` of `quantity` from unit id `source` to unit id `target`.
 
+    Parameters
+    ----------
+    value : in the unit ``source``
+    source, target : ids of units of the quantity
+
     Raises
     ------
     InputError

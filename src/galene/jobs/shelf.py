@@ -406,7 +406,21 @@ def override(
 
 def overrides_of(db: Session, product_id: int) -> dict[tuple[str, str], Override]:
     """Overrides of a product by component and way."""
-    return {(o.component, o.way): o for o in rows.overrides(db, product_id)}
+    return overrides_by_product(db, [product_id]).get(product_id, {})
+
+
+Overrides = Mapping[tuple[str, str], Override]
+"""Overrides of one product by component and way."""
+
+
+def overrides_by_product(
+    db: Session, product_ids: Sequence[int]
+) -> dict[int, dict[tuple[str, str], Override]]:
+    """Overrides of each product, asked for together."""
+    found: dict[int, dict[tuple[str, str], Override]] = {}
+    for one in rows.overrides(db, product_ids):
+        found.setdefault(one.product_id, {})[one.component, one.way] = one
+    return found
 
 
 def with_override(found: Judgement, row: Override | None) -> Judgement:
@@ -436,10 +450,20 @@ def _judged(
 
 
 def touching(
-    db: Session, product: Product, component: str, *, features: Sequence[str], state: Sequence[str]
+    product: Product,
+    component: str,
+    *,
+    given: Overrides,
+    features: Sequence[str],
+    state: Sequence[str],
 ) -> list[tuple[str, Judgement]]:
-    """What a product may do to a part, by each way that it is made for, the freest first."""
-    agent, given = agent_of(product), overrides_of(db, product.id)
+    """What a product may do to a part, by each way that it is made for, the freest first.
+
+    Parameters
+    ----------
+    given : what foremen judged otherwise of the product
+    """
+    agent = agent_of(product)
     found = [
         (
             way,

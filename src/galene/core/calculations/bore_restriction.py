@@ -56,6 +56,11 @@ def open_area_mm2(bore_mm: float, thickness_mm: Sequence[float]) -> float:
 
     >>> round(open_area_mm2(50, [5, 5, 5, 5]), 1)
     1256.6
+
+    Parameters
+    ----------
+    bore_mm : clean diameter, mm, above 0
+    thickness_mm : deposit at points equally spaced round the clock, mm, three or more
     """
     open_radius = [bore_mm / 2 - t for t in thickness_mm]
     step = 2 * math.pi / len(open_radius)
@@ -64,7 +69,12 @@ def open_area_mm2(bore_mm: float, thickness_mm: Sequence[float]) -> float:
 
 
 def grade_of(open_percent: float) -> int:
-    """Deposit grade that an open area (percent of the clean bore) stands for."""
+    """Deposit grade that an open area (percent of the clean bore) stands for.
+
+    Parameters
+    ----------
+    open_percent : open area against the clean bore's, 0 to 100 %
+    """
     return next((grade for grade, least in enumerate(GRADE_AT_PERCENT) if open_percent >= least), 4)
 
 

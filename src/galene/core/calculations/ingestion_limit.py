@@ -19,7 +19,14 @@ default)."""
 
 def clearance_ml(displacement_l: float, cylinders: int, compression_ratio: float) -> float:
     """One cylinder's clearance volume V / (n (cr - 1)) in ml: what liquid must never come near, as
-    it does not compress."""
+    it does not compress.
+
+    Parameters
+    ----------
+    displacement_l : of the whole engine, litres
+    cylinders : how many
+    compression_ratio : 4 to 30
+    """
     return displacement_l * 1000 / (cylinders * (compression_ratio - 1))
 
 

@@ -117,6 +117,13 @@ def chance_over_cost(
     before are done.
 
     What one action has opened costs the next one nothing.
+
+    Parameters
+    ----------
+    actions : what can be done, ids once each
+    posterior : cause to its chance, 0 to 1
+    access_minutes : operation to its minutes, off and on
+    hourly_rate : money an hour, 0 and more
     """
     left, opened, rest, order = dict(posterior), set[str](), list(actions), []
 

@@ -80,7 +80,12 @@ def _between(points: Sequence[tuple[float, ...]], command: float) -> float | Non
 def up_and_down(
     rows: Sequence[tuple[float, ...]],
 ) -> tuple[Sequence[tuple[float, ...]], Sequence[tuple[float, ...]]]:
-    """A sweep parted at its largest command, which stands in both halves."""
+    """A sweep parted at its largest command, which stands in both halves.
+
+    Parameters
+    ----------
+    rows : command and position, percent, in the order of time
+    """
     turn = max(range(len(rows)), key=lambda i: rows[i][0])
     return rows[: turn + 1], rows[turn:]
 

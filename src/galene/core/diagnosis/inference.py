@@ -112,6 +112,11 @@ def inferred(
 def margin_confidence(value: float, limit: float, step: float) -> float:
     """0.6 at the band's edge to 0.97 two steps off: a reading near its limit says little.
 
+    Parameters
+    ----------
+    value, limit : a reading and its band's edge, in one unit
+    step : the distance at which a reading is hardly in doubt, in that unit
+
     Examples
     --------
     >>> margin_confidence(3.0, 3.0, 0.8), margin_confidence(9.0, 3.0, 0.8)

@@ -49,7 +49,14 @@ def bank_trims_of(trims: MeasuredSet | None) -> BankTrims | None:
 
 def trim_split_of(trims: MeasuredSet | None, barometer_kpa: float) -> TrimSplitResult | None:
     """What splits the trims, None where it can not be made: nothing was read, or one bank alone
-    runs lean, which the meter that both share can not do."""
+    runs lean, which the meter that both share can not do.
+
+    Parameters
+    ----------
+    trims : rows of ``airflow_g_s``, ``trim_percent`` and where read ``trim_bank_2_percent``,
+        ``map_kpa``
+    barometer_kpa : the air outside, kPa
+    """
     banks = bank_trims_of(trims)
     if trims is None or (banks and banks.one_is_lean):
         return None
@@ -73,7 +80,13 @@ def trim_split_of(trims: MeasuredSet | None, barometer_kpa: float) -> TrimSplitR
 
 def key_on_of(key_on: MeasuredSet | None, altitude_m: float | None) -> KeyOnResult | None:
     """Agreement of the absolute sensors with the engine off; the altitude stands in for a missing
-    barometer."""
+    barometer.
+
+    Parameters
+    ----------
+    key_on : kPa by sensor, the barometer among them where it was read
+    altitude_m : height above the sea, m
+    """
     read = {c: v for row in (key_on.rows if key_on else ()) for c, v in row.items()}
     barometer = read.pop(BAROMETER, None)
     if not read:

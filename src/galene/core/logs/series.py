@@ -446,7 +446,15 @@ def thinned(
     time_s: Values, values: Sequence[Values], start_s: float, *, end_s: float, most: int
 ) -> list[tuple[float, ...]]:
     """Rows of a stretch for a worksheet: each the mean of its slice of time, at most `most`; rows
-    with a gap are left out."""
+    with a gap are left out.
+
+    Parameters
+    ----------
+    time_s : seconds, rising, shape (n,)
+    values : channels over them, each of shape (n,)
+    start_s, end_s : what is kept of them, s
+    most : samples that may stay
+    """
     a, b = np.searchsorted(time_s, [start_s, np.nextafter(end_s, np.inf)])
     times = time_s[a:b]
     if len(times) == 0:
@@ -470,6 +478,12 @@ def downsample_minmax(
 ) -> tuple[list[float], list[float | None]]:
     """A channel for a plot of `points` columns: the least and the largest of each slice of time, so
     that no spike is lost.
+
+    Parameters
+    ----------
+    time_s, values : seconds, rising, and a channel over them, shape (n,)
+    start_s, end_s : what is drawn of them, s
+    points : samples that a drawing can show
 
     Returns
     -------

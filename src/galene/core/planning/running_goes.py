@@ -23,6 +23,12 @@ def held_airflow(
 ) -> tuple[float, float]:
     """Air in g/s at a held speed without load, from the idle's bands: least and most.
 
+    Parameters
+    ----------
+    idle_low_g_s, idle_high_g_s : band of the air at idle, g/s
+    rpm_low, rpm_high : band of the idle speed, 1/min
+    held_rpm : the speed that is held, 1/min
+
     Notes
     -----
     Without load the manifold stands near its idle pressure, so that the air goes with the speed.
@@ -59,6 +65,17 @@ def running_bursts(
 ) -> RunningBursts:
     """The longest bursts, in half seconds up to `longest_s`, that `ingestion_limit` neither warns
     of nor refuses.
+
+    Parameters
+    ----------
+    airflow_g_s : air at the held speed, g/s
+    displacement_l : litres
+    cylinders : how many
+    compression_ratio : 4 to 30
+    amount_ml : the whole dose, ml
+    water_based : whether it burns not at all
+    longest_s : the longest burst that is practical, s
+    fuel : petrol or diesel
 
     Raises
     ------

@@ -91,9 +91,9 @@ def sheet(db: Session, sheet_id: int) -> Sheet | None:
     return db.get(Sheet, sheet_id)
 
 
-def overrides(db: Session, product_id: int) -> Sequence[Override]:
-    """What foremen judged otherwise of a product."""
-    return db.scalars(select(Override).where(Override.product_id == product_id)).all()
+def overrides(db: Session, product_ids: Sequence[int]) -> Sequence[Override]:
+    """What foremen judged otherwise of products."""
+    return db.scalars(select(Override).where(Override.product_id.in_(product_ids))).all()
 
 
 def override(db: Session, product_id: int, component: str, *, way: str) -> Override | None:

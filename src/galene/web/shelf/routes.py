@@ -170,7 +170,10 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
     asked = visit.request.query_params
     component, words = asked.get("component", ""), asked.get("q", "").strip().lower()
     shown = []
-    for product in shelf.products(visit.db):
+    kept = list(shelf.products(visit.db))
+    narrowed = component in COMPONENTS
+    given = shelf.overrides_by_product(visit.db, [p.id for p in kept]) if narrowed else {}
+    for product in kept:
         if (
             words
             and words
@@ -178,9 +181,13 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
         ):
             continue
         best = None
-        if component in COMPONENTS:
+        if narrowed:
             best = shelf.touching(
-                visit.db, product, component, features=(), state=(*PREPARED, "removed")
+                product,
+                component,
+                given=given.get(product.id, {}),
+                features=(),
+                state=(*PREPARED, "removed"),
             )[0]
             if best[1].verdict == "no":
                 continue
@@ -275,7 +282,10 @@ def page(
     """One product; `form` gives back what was typed."""
     given = shelf.overrides_of(visit.db, product.id)
     touching = [
-        (c, shelf.touching(visit.db, product, c.id, features=(), state=(*PREPARED, "removed")))
+        (
+            c,
+            shelf.touching(product, c.id, given=given, features=(), state=(*PREPARED, "removed")),
+        )
         for c in COMPONENTS.values()
         if c.id not in NOT_CLEANED
     ]
