@@ -49,7 +49,8 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
     made.stop()
 
 
-def _admin(cluster: Cluster, statement: str) -> None:
+def administer(cluster: Cluster, statement: str) -> None:
+    """A statement outside every transaction, such as one that makes a database."""
     with psycopg.connect(
         cluster.url("postgres").replace("+psycopg", ""), autocommit=True
     ) as connection:
@@ -72,9 +73,9 @@ def demo_template(cluster: Cluster) -> str:
 def database(cluster: Cluster, demo_template: str) -> Iterator[str]:
     """Address of a fresh copy of the demo database."""
     name = f"test_{next(COUNT)}"
-    _admin(cluster, f"create database {name} template {demo_template}")
+    administer(cluster, f"create database {name} template {demo_template}")
     yield cluster.url(name)
-    _admin(cluster, f"drop database {name} with (force)")
+    administer(cluster, f"drop database {name} with (force)")
 
 
 @pytest.fixture
