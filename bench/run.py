@@ -578,7 +578,8 @@ def in_the_core() -> None:
 
 LONG_LOG = """
 import sys, time
-from galene.core.logs.series import Trace, find_idle, find_trim_points, outline, run_forward
+from galene.core.logs.series import TimeSeries, downsample_minmax
+from galene.core.logs.series import find_idle, find_trim_points, run_forward
 from galene.exchange.logs import read_log
 data = sys.stdin.buffer.read()
 begin = time.perf_counter()
@@ -586,10 +587,10 @@ read = read_log(data)
 whole = time.perf_counter() - begin
 forward = run_forward(read.columns[0].values)
 channels = {n: read.columns[i].values[forward.rows] for i, n in ((1, "rpm"), (2, "maf_g_s"))}
-trace = Trace(forward.time_s, channels)
+trace = TimeSeries(forward.time_s, channels)
 find_idle(trace, 1000), find_trim_points(trace)
 found = time.perf_counter() - begin - whole
-outline(trace.time_s, trace.channels["rpm"], 0, 1e9, 700)
+downsample_minmax(trace.time_s, trace.channels["rpm"], 0, end_s=1e9, points=700)
 strip = time.perf_counter() - begin - whole - found
 status = open("/proc/self/status").read().splitlines()
 peak = next(int(line.split()[1]) // 1024 for line in status if line.startswith("VmHWM"))
