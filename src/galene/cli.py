@@ -9,6 +9,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -195,6 +196,7 @@ def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
     from galene.store.database import make_engine
     from galene.web.app import create_app, quiet_log, tune_gc
     from galene.web.server import Server
+    from galene.web.shared.templating import warm_templates
 
     quiet_log()
     engine = make_engine(url)
@@ -204,6 +206,8 @@ def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
         print(f"    {role:<11} {name:<7} {password}")
     print("  Ctrl-C stops everything.\n", flush=True)
     tune_gc()
+    # Behind the start, so that nobody's first page waits for its template to be compiled.
+    threading.Thread(target=warm_templates, args=(home / "templates",), daemon=True).start()
     server.run()
     engine.dispose()
 

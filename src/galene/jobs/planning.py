@@ -9,6 +9,7 @@ from types import MappingProxyType
 
 from cachetools import LRUCache, cached
 
+from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.planning.case import Case, Trade
 from galene.core.planning.document import (
@@ -131,7 +132,7 @@ def _same_plan(job: Job, case: Case, trade: Trade, *, templates: TemplateSet) ->
     """All that decides a plan from the beginning."""
     now = circumstances_of(job, case.policy)
     return (
-        job.family_version.digest if job.family_version else "",
+        id(case.family),
         case.works,
         tuple(sorted(case.policy.items())),
         case.air,
@@ -141,10 +142,12 @@ def _same_plan(job: Job, case: Case, trade: Trade, *, templates: TemplateSet) ->
 
 
 @cached(LRUCache(maxsize=128), key=_same_plan, lock=Lock())
-def _planned_before(job: Job, case: Case, trade: Trade, *, templates: TemplateSet) -> Plan:
+def _planned_before(
+    job: Job, case: Case, trade: Trade, *, templates: TemplateSet
+) -> tuple[EngineFamily, Plan]:
     """The plan of a case, made once while nothing of it changes: a plan's page is looked at again
-    and again."""
-    return proven(case, trade)
+    and again. The family is held beside it, so that its identity stays its own."""
+    return case.family, proven(case, trade)
 
 
 def planned(
@@ -175,7 +178,7 @@ def planned(
         start=FINISHED,
     )
     trade = trade_of(job, policy, templates)
-    plan = _planned_before(job, case, trade, templates=templates)
+    _, plan = _planned_before(job, case, trade, templates=templates)
     document = document_for(
         job,
         case,

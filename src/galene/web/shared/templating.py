@@ -1,5 +1,6 @@
 """The template environment: filters for units and times, and the frame of a job's pages."""
 
+import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -8,7 +9,7 @@ from threading import Lock
 from typing import Any
 
 from cachetools import LRUCache, cached
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from galene.core.chemistry.judge import PROPERTIES
@@ -245,3 +246,17 @@ def _environment() -> Environment:
 
 
 TEMPLATES = _environment()
+
+
+def warm_templates(folder: Path) -> None:
+    """Compile every template, or take what a start before this one has compiled.
+
+    Parameters
+    ----------
+    folder : where the compiled ones are kept; without it they are compiled all the same
+    """
+    with contextlib.suppress(OSError):
+        folder.mkdir(parents=True, exist_ok=True)
+        TEMPLATES.bytecode_cache = FileSystemBytecodeCache(str(folder))
+    for name in TEMPLATES.list_templates(extensions=["html"]):
+        TEMPLATES.get_template(name)
