@@ -5,6 +5,7 @@ import itertools
 import os
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from pathlib import Path
 
 import psycopg
@@ -46,15 +47,18 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
     made = Cluster(folder, durable=False)
     made.start()
     yield made
+    _administration(made.url("postgres").replace("+psycopg", "")).close()
     made.stop()
+
+
+@cache
+def _administration(address: str) -> psycopg.Connection[tuple[object, ...]]:
+    return psycopg.connect(address, autocommit=True)
 
 
 def administer(cluster: Cluster, statement: str) -> None:
     """A statement outside every transaction, such as one that makes a database."""
-    with psycopg.connect(
-        cluster.url("postgres").replace("+psycopg", ""), autocommit=True
-    ) as connection:
-        connection.execute(statement)
+    _administration(cluster.url("postgres").replace("+psycopg", "")).execute(statement)
 
 
 @pytest.fixture(scope="session")
@@ -73,7 +77,8 @@ def demo_template(cluster: Cluster) -> str:
 def database(cluster: Cluster, demo_template: str) -> Iterator[str]:
     """Address of a fresh copy of the demo database."""
     name = f"test_{next(COUNT)}"
-    administer(cluster, f"create database {name} template {demo_template}")
+    # Files are copied: quicker than writing all of it into the log, which nobody reads here.
+    administer(cluster, f"create database {name} template {demo_template} strategy file_copy")
     yield cluster.url(name)
     administer(cluster, f"drop database {name} with (force)")
 

@@ -61,9 +61,14 @@ def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | No
     right = HASHER.verify(password[:200], person.password_hash if person else _NOBODY)
     if person is None or not right:
         return None
-    secret = secrets.token_urlsafe(32)
     rows.forget_sessions(db, now)
     writes.forget_tokens(db, now - timedelta(days=30))
+    return open_session(db, person, now)
+
+
+def open_session(db: Session, person: Person, now: datetime) -> str:
+    """A session of somebody who has proven who they are: the secret for the cookie."""
+    secret = secrets.token_urlsafe(32)
     db.add(WebSession(id=_key(secret), person_id=person.id, expires_at=now + SESSION_LENGTH))
     db.add(AuditEntry(at=now, person_id=person.id, job_id=None, action="signed_in", detail={}))
     return secret
