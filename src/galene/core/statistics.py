@@ -3,10 +3,12 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from galene.core.errors import require_range
 
 
+@lru_cache(maxsize=4096)
 def t_quantile(degrees: float, share: float = 0.95) -> float:
     """Two-sided Student t quantile for a central `share`.
 
