@@ -466,6 +466,7 @@ def generate(engine: Engine, count: int, *, first: int = 0) -> None:
         )
         db.commit()
         db.execute(text("analyze"))
+        db.commit()
 
 
 def throughput(address: str, client: httpx.Client, path: str, *, seconds: float = 5.0) -> float:
