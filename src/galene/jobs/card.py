@@ -1,9 +1,8 @@
 """The card of a job: its rows made from a plan, planned anew from the state as it is."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
-from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.jobcard.gates import out_of_order
 from galene.core.jobcard.pick import pick_list
@@ -12,7 +11,7 @@ from galene.core.planning.answers import changes_of
 from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade
 from galene.core.planning.document import FindNote, StepAnswers
-from galene.core.planning.records import Air, Answer, PartWork, Step
+from galene.core.planning.records import Air, Answer, Step
 from galene.core.planning.records import Plan as CorePlan
 from galene.core.planning.words import Act as StepAct
 from galene.exchange.templates import templates_with
@@ -357,11 +356,3 @@ def after_set_taken(act: Act, job: Job) -> None:
     row = due_row(job, "after_set")
     if row is not None:
         mark_done(act, row)
-
-
-def part_works(family: EngineFamily, kinds: Iterable[str]) -> tuple[PartWork, ...]:
-    """Parts of these kinds as they join a scope."""
-    wanted = set(kinds)
-    return tuple(
-        PartWork(part=p.id) for p in family.parts if p.id in wanted or p.component in wanted
-    )

@@ -355,14 +355,6 @@ def set_of(job: Job, phase: str, kind: str) -> ReadingSet | None:
     return next((s for s in job.sets if s.phase == phase and s.kind == kind), None)
 
 
-def by_channel(row_set: ReadingSet | None) -> dict[str, list[float]]:
-    """Every channel's values in order, in one walk over the readings."""
-    found: dict[str, list[float]] = {}
-    for reading in row_set.readings if row_set else ():
-        found.setdefault(reading.channel, []).append(reading.value)
-    return found
-
-
 def measured(job: Job, phase: str, kind: str) -> MeasuredSet | None:
     """A set as the calculations read it, None where it was not taken."""
     row_set = set_of(job, phase, kind)

@@ -20,7 +20,6 @@ from galene.store.repositories import writes
 
 HASHER = PasswordHash((Argon2Hasher(time_cost=2, memory_cost=19456, parallelism=1),))
 SESSION_LENGTH = timedelta(hours=14)
-ROLES = ("technician", "foreman")
 # Compared against when nobody has that name, so that the answer takes as long.
 _NOBODY = HASHER.hash(secrets.token_urlsafe(12))
 

@@ -15,8 +15,6 @@ from galene.knowledge.bill import spare_of
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import Job, StepRow
 
-TREATED = frozenset({"clean", "upkeep", "repair", "adjust"})
-
 
 @dataclass(frozen=True, kw_only=True)
 class PartTold:

@@ -166,11 +166,6 @@ def is_coolant(opened: OpenedItem) -> bool:
     )
 
 
-def touches_coolant(operation: Operation) -> bool:
-    """Whether an operation opens the coolant."""
-    return any(is_coolant(o) for o in operation.opens)
-
-
 def opens_fuel(operation: Operation) -> bool:
     """Whether an operation opens a fuel line."""
     return any(o.kind == "fuel line open" for o in operation.opens)
