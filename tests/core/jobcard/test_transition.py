@@ -317,3 +317,24 @@ def test_whatever_is_entered_the_card_stays_whole(entries: list[e.Entry]) -> Non
         closed = card.step(5)
         assert gone and closed
         assert opened == (gone.done and not closed.done), "open is what was opened and not closed"
+
+
+def test_an_earlier_rounds_item_of_the_same_name_stays_as_it_was() -> None:
+    earlier = CardItem(
+        id=7,
+        key="open:hose",
+        what="Breather hose",
+        kind="hose",
+        before="start",
+        opened_by="Pia",
+        opened_at=NOW - timedelta(days=2),
+        closed_at=NOW - timedelta(days=1),
+    )
+    card = taken(replace(CARD, items=(earlier,)), tick(1), READ_FIRE, tick(2), tick(4, 1))
+    card = taken(card, tick(3, 12, **GOOD), tick(5, 13))
+    card = taken(card, e.Untick(at=NOW + timedelta(minutes=14), by="Odd", step=5))
+    assert card.items[0] == earlier, "what an earlier round closed is not opened again"
+    assert [i.opened_by for i in card.open_items] == ["Odd"]
+    by_hand = replace(card, steps=card.steps[:4])
+    closed = taken(by_hand, e.CloseItem(at=NOW, by="Maren", key="open:hose"))
+    assert not closed.open_items, "the open one of the two is meant"
