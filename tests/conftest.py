@@ -1,8 +1,10 @@
 """One throw-away cluster for the whole run; every test that needs data gets its own copy of a
 template database."""
 
+import fcntl
 import itertools
 import os
+import subprocess
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -36,15 +38,44 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: item.get_closest_marker("browser") is None)
 
 
-@pytest.fixture(scope="session")
-def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    """A PostgreSQL of our own, not durable: nothing here outlives the run."""
-    folder = tmp_path_factory.mktemp("cluster")
+def _reachable(folder: Path) -> Cluster:
+    """A cluster, not durable as nothing here outlives the run, in a folder that the database's
+    account can reach."""
     for parent in (folder, *folder.parents):
         if parent == Path("/tmp"):  # noqa: S108
             break
         parent.chmod(0o755)
-    made = Cluster(folder, durable=False)
+    return Cluster(folder, durable=False)
+
+
+def _load_demo(folder: Path) -> None:
+    """A stopped cluster whose own database holds the demo world."""
+    made = _reachable(folder)
+    made.start()
+    migrate(made.url())
+    engine = make_engine(made.url(), 1)
+    with Session(engine, expire_on_commit=False) as db:
+        load(db, datetime.now(UTC))
+        db.commit()
+    engine.dispose()
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterator[Cluster]:
+    """A PostgreSQL of our own with the demo world in it: the first worker that asks loads it, the
+    others copy its files."""
+    base = tmp_path_factory.getbasetemp()
+    shared = base if worker_id == "master" else base.parent
+    with (shared / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (shared / "demo.loaded").exists():
+            (shared / "demo").mkdir()
+            _load_demo(shared / "demo")
+            (shared / "demo.loaded").touch()
+    folder = tmp_path_factory.mktemp("cluster")
+    subprocess.run(["cp", "-a", f"{shared}/demo/.", folder], check=True)
+    made = _reachable(folder)
     made.start()
     yield made
     _administration(made.url("postgres").replace("+psycopg", "")).close()
@@ -61,24 +92,12 @@ def administer(cluster: Cluster, statement: str) -> None:
     _administration(cluster.url("postgres").replace("+psycopg", "")).execute(statement)
 
 
-@pytest.fixture(scope="session")
-def demo_template(cluster: Cluster) -> str:
-    """Name of a database with the demo world in it."""
-    migrate(cluster.url())
-    engine = make_engine(cluster.url(), 1)
-    with Session(engine, expire_on_commit=False) as db:
-        load(db, datetime.now(UTC))
-        db.commit()
-    engine.dispose()
-    return "galene"
-
-
 @pytest.fixture
-def database(cluster: Cluster, demo_template: str) -> Iterator[str]:
+def database(cluster: Cluster) -> Iterator[str]:
     """Address of a fresh copy of the demo database."""
     name = f"test_{next(COUNT)}"
     # Files are copied: quicker than writing all of it into the log, which nobody reads here.
-    administer(cluster, f"create database {name} template {demo_template} strategy file_copy")
+    administer(cluster, f"create database {name} template galene strategy file_copy")
     yield cluster.url(name)
     administer(cluster, f"drop database {name} with (force)")
 

@@ -11,10 +11,14 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
+from sqlalchemy.orm import Session
 
+from galene.jobs.people import open_session
 from galene.store.cluster import free_port
 from galene.web.app import create_app
 from galene.web.server import Server as Runner
+from galene.web.shared.security import COOKIE
+from tests.conftest import person
 
 # What is waited for is an event; the limit only ends a run that hangs, however busy the machine is.
 expect.set_options(timeout=60_000)
@@ -90,3 +94,15 @@ def faults(page: Page) -> Iterator[list[str]]:
     )
     yield seen
     assert seen == []
+
+
+def sign_in(page: Page, server: Server, name: str, *, at: str = "/") -> None:
+    """Signed in and looking at a page, by what signing in leaves: the form itself has a test of
+    its own."""
+    with Session(server.engine) as db:
+        secret = open_session(db, person(db, name), server.clock())
+        db.commit()
+    page.context.add_cookies(
+        [{"name": COOKIE, "value": secret, "url": server.address, "httpOnly": True}]
+    )
+    page.goto(server.address + at)

@@ -18,8 +18,7 @@ from sqlalchemy.orm import Session
 from galene.jobs import jobcard
 from galene.jobs.act import Act, find_job
 from galene.store.models import AuditEntry, JobPicture, StepRow
-from tests.browser.conftest import Server
-from tests.browser.test_flow import sign_in
+from tests.browser.conftest import Server, sign_in
 from tests.conftest import demo_jobs, person
 from tests.jobs.test_running_and_jumper import begun
 

@@ -15,9 +15,8 @@ from sqlalchemy.orm import Session
 from galene.jobs import jobcard, work
 from galene.jobs.act import Act, find_job
 from galene.store.models import AuditEntry, JobPicture
-from tests.browser.conftest import Server
+from tests.browser.conftest import Server, sign_in
 from tests.browser.test_bay import CARD, bare, number, tick, ticked, wait_for
-from tests.browser.test_flow import sign_in
 from tests.conftest import person
 
 __all__ = ["bare", "number"]
@@ -27,8 +26,7 @@ LONG = 60_000
 @pytest.fixture
 def card(bare: Page, server: Server, number: str) -> Iterator[Page]:
     """The card of a new job, first step in view."""
-    sign_in(bare, server, "odd")
-    bare.goto(f"{server.address}/jobs/{number}/work")
+    sign_in(bare, server, "odd", at=f"/jobs/{number}/work")
     expect(bare.locator(CARD)).to_be_visible()
     yield bare
 

@@ -12,8 +12,7 @@ from sqlalchemy.orm import Session
 
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Job
-from tests.browser.conftest import Server
-from tests.browser.test_flow import sign_in
+from tests.browser.conftest import Server, sign_in
 
 
 def test_a_family_is_entered_published_and_used(

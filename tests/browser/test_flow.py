@@ -9,11 +9,11 @@ from sqlalchemy.orm import Session
 
 from galene.demo.engine import EngineState, idle_samples
 from galene.knowledge.families import FAMILIES
-from tests.browser.conftest import Server
+from tests.browser.conftest import Server, sign_in
 from tests.conftest import demo_jobs
 
 
-def sign_in(page: Page, server: Server, name: str) -> None:
+def sign_in_by_hand(page: Page, server: Server, name: str) -> None:
     page.goto(server.address + "/sign-in")
     page.get_by_label("Name").fill(name)
     page.get_by_label("Password").fill(f"slipway-{name}")
@@ -153,7 +153,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page: Page, server: Server, faults: list[str]
 ) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
-    sign_in(page, server, "odd")
+    sign_in_by_hand(page, server, "odd")
     # Intake
     page.keyboard.press("j")
     page.get_by_label("Plate, two signs are enough").press_sequentially("NV77")

@@ -9,8 +9,7 @@ from galene.demo.engine import EngineState
 from galene.demo.logger import recorded
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Job
-from tests.browser.conftest import Server
-from tests.browser.test_flow import sign_in
+from tests.browser.conftest import Server, sign_in
 
 
 def test_a_log_in_the_browser(page: Page, server: Server, db: Session, faults: list[str]) -> None:

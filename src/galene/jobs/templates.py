@@ -1,11 +1,12 @@
 """Templates of steps and relearns: a foreman's versions over the shipped ones, for every engine or
 for one family."""
 
+from itertools import product
 from typing import Any
 
 from sqlalchemy.orm import Session, object_session
 
-from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.errors import Fault, InputError
 from galene.core.planning.case import Case
 from galene.core.planning.planner import make_plan
@@ -29,7 +30,7 @@ from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY, WAYS_IN_PLACE
 from galene.knowledge.procedures import PROCEDURES
-from galene.knowledge.treatment import Circumstances, forbidden, judged_use, trade_for
+from galene.knowledge.treatment import Circumstances, Treater, forbidden, judged_use, trade_for
 from galene.knowledge.variants import LETTERS, WORDS, variants_of
 from galene.store.models import Job, Plan, TemplateVersion
 from galene.store.repositories import people
@@ -138,6 +139,9 @@ def _plan_fault(
     procedures: dict[str, PartProcedure],
     template: PartProcedure,
 ) -> Fault | None:
+    treater = Treater(family=family, now=Circumstances(policy=policy), procedures=procedures)
+    if not _works_by(treater, family.part(work.part), work, template=template):
+        return None
     start = StateWords(before_set=True, heat="warm")
     case = Case(
         family=family,
@@ -162,6 +166,19 @@ def _plan_fault(
     at = next((i for i, s in enumerate(template.steps) if key.startswith(s.key)), None)
     text = f"family {family.id}, {work.work}: rule {first.rule}, {first.text}"
     return Fault("steps" if at is None else f"steps[{at}].text", text)
+
+
+def _works_by(treater: Treater, part: Part, work: PartWork, *, template: PartProcedure) -> bool:
+    """Whether the work on a part is done by the template, as the part lies in one way or another:
+    a plan without it says nothing about it."""
+    for off, opened in product((False, True), repeat=2):
+        try:
+            tags = treater.tags(part, work, off=off, opened=opened)
+        except InputError:
+            continue
+        if treater.procedure_for(part, work.work, tags) is template:
+            return True
+    return False
 
 
 def _forbidden_steps(procedure: PartProcedure) -> list[Fault]:
