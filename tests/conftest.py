@@ -12,6 +12,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
@@ -22,6 +23,9 @@ from galene.store.database import make_engine, migrate
 from galene.store.models import Job, Person
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# A busy machine is no fault of an example.
+settings.register_profile("whatever the machine", deadline=None)
+settings.load_profile("whatever the machine")
 COUNT = itertools.count()
 
 
