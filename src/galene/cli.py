@@ -76,6 +76,15 @@ def assess(file: FileArgument = None) -> None:
 
 
 @cli.command()
+def prove(file: FileArgument = None) -> None:
+    """Whether a repair is proven, and what is still missing."""
+    from galene.exchange.proofs import prove_case
+
+    given = _read(file)
+    _answer(lambda: prove_case(given))
+
+
+@cli.command()
 def scope(file: FileArgument = None) -> None:
     """Access and minutes for a set of parts."""
     from galene.exchange.cases import scope_of

@@ -22,7 +22,7 @@ def bodies(described: dict[str, Any]) -> dict[str, Any]:
 def test_every_example_is_answered(web: Browser, described: dict[str, Any]) -> None:
     found = bodies(described)
     names = {p.rpartition("/")[2] for p in found}
-    assert names == {*CALCULATIONS, "assessments", "scopes", "judgements", "plans"}
+    assert names == {*CALCULATIONS, "assessments", "scopes", "judgements", "plans", "proofs"}
     for path, body in found.items():
         answer = web.post(path, json=body["example"], headers={"origin": HOST})
         assert answer.status_code == 200, (path, answer.text[:300])

@@ -16,7 +16,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from galene.store.database import answers, make_sessions
 from galene.store.pictures import PictureStore
 from galene.web.admin import sign_in
-from galene.web.api import assessments, calculations, docs, judgements, plans, scopes
+from galene.web.api import assessments, calculations, docs, judgements, plans, proofs, scopes
 from galene.web.card import routes as work
 from galene.web.checks import routes as checks
 from galene.web.day import routes as today
@@ -96,6 +96,7 @@ def create_app(
         shelf,
         calculations,
         assessments,
+        proofs,
         scopes,
         judgements,
         plans,

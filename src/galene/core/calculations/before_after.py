@@ -18,8 +18,9 @@ class Metric:
     """What is measured before and after.
 
     `better` is lower, higher or toward; `target` is the value to be near for toward. `meaningful`
-    is the smallest change that a technician should call one, in the kept unit, and `ground` says
-    where that size comes from.
+    is the smallest change that a technician should call one, in the kept unit, or `share` of the
+    value before where that is more: what counts on a small engine is noise on a large one.
+    `ground` says where that size comes from.
     """
 
     id: str
@@ -28,9 +29,14 @@ class Metric:
     better: str
     meaningful: float
     ground: str
+    share: float = 0.0
     target: float | None = None
     low: float = 0.0
     high: float = 1e6
+
+    def counts_from(self, before: float) -> float:
+        """Smallest change that counts, from a value before, both in the kept unit."""
+        return max(self.meaningful, self.share * abs(before))
 
 
 METRICS: dict[str, Metric] = {
@@ -76,6 +82,7 @@ METRICS: dict[str, Metric] = {
             better="lower",
             meaningful=0.15,
             ground="about 5 % of a small engine's idle air",
+            share=0.05,
             target=None,
             low=0.1,
             high=60,
@@ -142,6 +149,7 @@ METRICS: dict[str, Metric] = {
             better="higher",
             meaningful=1.0,
             ground="a fifth of a small orifice",
+            share=0.2,
             target=None,
             low=0,
             high=5000,
@@ -153,6 +161,7 @@ METRICS: dict[str, Metric] = {
             better="higher",
             meaningful=2.0,
             ground="3 % of a small engine's full-load air",
+            share=0.03,
             target=None,
             low=1,
             high=3000,
@@ -164,6 +173,7 @@ METRICS: dict[str, Metric] = {
             better="higher",
             meaningful=4.0,
             ground="repeatability of one road pull",
+            share=0.02,
             target=None,
             low=50,
             high=600,
@@ -175,6 +185,7 @@ METRICS: dict[str, Metric] = {
             better="lower",
             meaningful=0.3,
             ground="two tank fills on the same route",
+            share=0.03,
             target=None,
             low=0.5,
             high=200,
@@ -199,7 +210,8 @@ class MetricValue:
 
 @dataclass(frozen=True, kw_only=True)
 class Conditions:
-    """How the engine stood when the set was taken. `load`: switched loads that were on."""
+    """How the engine stood when the set was taken. `load`: switched loads that were on; `mode`: the
+    drive mode that was set; `gear`: the gear or the range that was engaged."""
 
     rpm: float | None = None
     coolant_c: float | None = None
@@ -207,6 +219,9 @@ class Conditions:
     load: list[str] | str | None = None
     codes_active: list[str] | bool | None = None
     protective_mode: bool | None = None
+    altitude_m: float | None = None
+    mode: str | None = None
+    gear: str | None = None
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
 
@@ -270,7 +285,7 @@ PROTECTIVE_CODES = frozenset(
 the throttle."""
 
 
-def _loads(load: list[str] | str | None) -> frozenset[str] | None:
+def loads_of(load: list[str] | str | None) -> frozenset[str] | None:
     if load is None:
         return None
     names = load.replace(",", " ").split() if isinstance(load, str) else load
@@ -281,7 +296,7 @@ def _loads(load: list[str] | str | None) -> frozenset[str] | None:
     )
 
 
-def _protective(conditions: Conditions) -> str | None:
+def protective_reason(conditions: Conditions) -> str | None:
     if conditions.protective_mode:
         return "the control unit was in a protective mode"
     if conditions.codes_active is True:
@@ -294,18 +309,19 @@ def _protective(conditions: Conditions) -> str | None:
     return None
 
 
-def _in_range(name: str, side: Conditions) -> None:
+def in_range(name: str, side: Conditions) -> None:
     """Raise `InputError` where a condition can not be."""
     for field_name, value, low, high, unit in (
         ("rpm", side.rpm, 0, 20000, "1/min"),
         ("coolant_c", side.coolant_c, -40, 140, "degC"),
         ("intake_c", side.intake_c, -40, 150, "degC"),
+        ("altitude_m", side.altitude_m, -500, 6000, "m"),
     ):
         if value is not None:
             require_range(f"conditions.{name}.{field_name}", value, low, high=high, unit=unit)
 
 
-def _heat_differs(before: float | None, after: float | None) -> list[str]:
+def heat_differs(before: float | None, after: float | None) -> list[str]:
     """Why two coolant temperatures, degrees C, spoil the comparison."""
     if before is None or after is None:
         return ["coolant temperature was not recorded for both sets"]
@@ -319,6 +335,58 @@ def _heat_differs(before: float | None, after: float | None) -> list[str]:
     return reasons
 
 
+ALTITUDE_GAP_M = 300.0
+"""Height between two sets from which the air outside differs by more than the weather moves it
+(3.5 kPa, ISO 2533)."""
+
+
+def unlike(before: Conditions, after: Conditions) -> list[str]:
+    """What differs of two sets that must be alike whatever was at fault: coolant, switched loads,
+    height, mode, gear, and a control unit in no protective mode.
+
+    Raises
+    ------
+    InputError
+        A condition that can not be.
+    """
+    reasons: list[str] = []
+    for name, side in (("before", before), ("after", after)):
+        in_range(name, side)
+        protective = protective_reason(side)
+        if protective:
+            reasons.append(f"{name}: {protective}")
+    reasons += heat_differs(before.coolant_c, after.coolant_c)
+    loads = loads_of(before.load), loads_of(after.load)
+    if loads[0] is None or loads[1] is None:
+        reasons.append("the load switches were not recorded for both sets")
+    elif loads[0] != loads[1]:
+        reasons.append(f"different loads were on: {', '.join(sorted(loads[0] ^ loads[1]))}")
+    if (
+        before.altitude_m is not None
+        and after.altitude_m is not None
+        and abs(after.altitude_m - before.altitude_m) > ALTITUDE_GAP_M
+    ):
+        reasons.append(
+            f"the sets were taken at {before.altitude_m:.0f} and {after.altitude_m:.0f} m"
+        )
+    for word, old, new in (
+        ("mode", before.mode, after.mode),
+        ("gear", before.gear, after.gear),
+    ):
+        if old is not None and new is not None and old.casefold() != new.casefold():
+            reasons.append(f"another {word} was set: {old} and {new}")
+    return reasons
+
+
+def held_speed_differs(before: Conditions, after: Conditions) -> list[str]:
+    """Why two speeds that were set by hand spoil the comparison."""
+    if before.rpm is None or after.rpm is None:
+        return ["engine speed was not recorded for both sets"]
+    if abs(after.rpm - before.rpm) > RPM_SHARE * before.rpm:
+        return [f"speed differs by more than 5 %: {before.rpm:.0f} and {after.rpm:.0f} rpm"]
+    return []
+
+
 def comparability(before: Conditions, after: Conditions) -> tuple[list[str], list[str]]:
     """Reasons why two sets can not be compared (empty: they can), and notes that only weaken the
     comparison.
@@ -326,23 +394,11 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
     Speeds within 5 %, coolant within 10 degrees C and both above 70, the same load switches, no
     protective mode. A condition that nobody recorded is a reason, as it can not be vouched for.
     """
-    reasons: list[str] = []
+    reasons = unlike(before, after)
+    # Where its place in the order was: behind a protective mode, before the heat.
+    protective = sum(bool(protective_reason(side)) for side in (before, after))
+    reasons[protective:protective] = held_speed_differs(before, after)
     notes: list[str] = []
-    for name, side in (("before", before), ("after", after)):
-        _in_range(name, side)
-        protective = _protective(side)
-        if protective:
-            reasons.append(f"{name}: {protective}")
-    if before.rpm is None or after.rpm is None:
-        reasons.append("engine speed was not recorded for both sets")
-    elif abs(after.rpm - before.rpm) > RPM_SHARE * before.rpm:
-        reasons.append(f"speed differs by more than 5 %: {before.rpm:.0f} and {after.rpm:.0f} rpm")
-    reasons += _heat_differs(before.coolant_c, after.coolant_c)
-    loads = _loads(before.load), _loads(after.load)
-    if loads[0] is None or loads[1] is None:
-        reasons.append("the load switches were not recorded for both sets")
-    elif loads[0] != loads[1]:
-        reasons.append(f"different loads were on: {', '.join(sorted(loads[0] ^ loads[1]))}")
     if (
         before.intake_c is not None
         and after.intake_c is not None
@@ -355,7 +411,7 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
     return reasons, notes
 
 
-def _kept(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
+def kept_samples(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
     """The metric and its samples in the kept unit (one sample for a single value)."""
     require(given.metric in METRICS, f"{where}.metric", given.metric, allowed=", ".join(METRICS))
     metric = METRICS[given.metric]
@@ -386,6 +442,7 @@ def _judge(
 ) -> MetricChange:
     old, new = mean(before), mean(after)
     change = new - old
+    counts = metric.counts_from(old)
     low = high = None
     clear = True
     if len(before) >= 2 and len(after) >= 2:
@@ -405,16 +462,14 @@ def _judge(
         )
     elif not clear:
         verdict, reason = "unchanged", "the samples scatter as much as they changed"
-    elif abs(gain) < metric.meaningful:
+    elif abs(gain) < counts:
         verdict, reason = (
             "unchanged",
-            f"less than {metric.meaningful:g}, the smallest change that counts ({metric.ground})",
+            f"less than {counts:.3g}, the smallest change that counts ({metric.ground})",
         )
     else:
         verdict = "improved" if gain > 0 else "worse"
-        reason = (
-            f"more than {metric.meaningful:g}, the smallest change that counts ({metric.ground})"
-        )
+        reason = f"more than {counts:.3g}, the smallest change that counts ({metric.ground})"
     unit = QUANTITIES[metric.quantity].kept.id
     percent = change / abs(old) * 100 if old else None
     return MetricChange(
@@ -462,7 +517,7 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
                 value.metric,
                 allowed="each metric once",
             )
-            found[value.metric] = _kept(f"{name}[{i}]", value)
+            found[value.metric] = kept_samples(f"{name}[{i}]", value)
         sides.append(found)
     for metric_id in given.targets:
         require(metric_id in METRICS, "targets", metric_id, allowed=", ".join(METRICS))

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse
 
 from galene.exchange.cases import assess_case, calculate, judgement_of, scope_of
 from galene.exchange.plans import plan_of
+from galene.exchange.proofs import prove_case
 from galene.web.api.bodies import inlined
 from galene.web.shared.templating import TEMPLATES
 
@@ -91,6 +92,7 @@ def _answer(path: str, example: Any) -> Any:
         "assessments": assess_case,
         "judgements": judgement_of,
         "plans": plan_of,
+        "proofs": prove_case,
     }
     return runs[kind](example)
 
