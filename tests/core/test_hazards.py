@@ -13,6 +13,7 @@ from galene.core.planning.planner import make_plan
 from galene.core.planning.records import Step
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.families import FAMILIES
 from galene.knowledge.hazards import (
     CHECK_HAZARDS,
     HAZARDS,
@@ -94,12 +95,19 @@ def test_states_and_agents_that_hurt_have_their_caution(steps: list[tuple[str, s
 def test_every_check_names_what_can_hurt() -> None:
     assert set(CHECK_HAZARDS) == set(KNOWLEDGE.checks)
     for check in KNOWLEDGE.checks.values():
-        held = cautions_of_check(check)
+        held = cautions_of_check(check, FAMILIES["A"])
         assert all(c in CAUTIONS for c in held)
         if re.search(r"[Ii]dle|[Ww]arm|[Ss]teady", check.how):
             assert "exhaust" in held or "road" in held, check.id
         if re.search(r"[Cc]ommand|press the pedal", check.how) and "exhaust" not in held:
             assert "fingers" in held, check.id
+
+
+def test_a_plate_on_a_cable_has_no_motor() -> None:
+    for name in ("look_throttle", "throttle_sweep"):
+        check = KNOWLEDGE.checks[name]
+        assert "fingers" in cautions_of_check(check, FAMILIES["A"])
+        assert "fingers" not in cautions_of_check(check, FAMILIES["B"])
 
 
 def test_every_phase_of_a_relearn_names_what_can_hurt() -> None:

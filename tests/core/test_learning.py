@@ -10,9 +10,9 @@ from galene.core.errors import InputError
 
 def test_counts_of_a_few_jobs() -> None:
     jobs = [
-        Confirmed((("a", 0.8), ("b", 0.1)), "a"),
-        Confirmed((("a", 0.6), ("b", 0.3)), "b"),
-        Confirmed((("b", 0.5), ("c", 0.4)), "d"),
+        Confirmed((("a", 0.8), ("b", 0.1)), frozenset("a")),
+        Confirmed((("a", 0.6), ("b", 0.3)), frozenset("b")),
+        Confirmed((("b", 0.5), ("c", 0.4)), frozenset("d")),
     ]
     found = calibration(jobs)
     assert (found.jobs, found.first_right, found.first_two_right) == (3, 1, 2)
@@ -31,7 +31,10 @@ def test_wrong_numbers_are_seen_and_right_ones_are_not_blamed(bias: float, off: 
     for _ in range(600):
         stated = chance.uniform(0.55, 0.72)
         jobs.append(
-            Confirmed((("a", stated),), "a" if chance.random() < stated - bias else "other")
+            Confirmed(
+                (("a", stated),),
+                frozenset({"a" if chance.random() < stated - bias else "other"}),
+            )
         )
     assert [b.off for b in calibration(jobs).bins] == [off]
 
@@ -40,6 +43,6 @@ def test_what_can_not_be_counted_is_refused() -> None:
     with pytest.raises(InputError, match="jobs"):
         calibration([])
     with pytest.raises(InputError, match=r"ranking\.a"):
-        calibration([Confirmed((("a", 1.2),), "a")])
+        calibration([Confirmed((("a", 1.2),), frozenset("a"))])
     low, high = wilson(0, 5)
     assert low == pytest.approx(0) and 0.4 < high < 0.6

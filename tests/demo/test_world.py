@@ -14,7 +14,7 @@ from galene.demo.story import Story
 from galene.jobs import gates, intake, waits
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.evidence import measured, set_of
-from galene.jobs.handover import verdict_of
+from galene.jobs.proof import told_of
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Bulletin, Job, Vehicle
 from tests.conftest import person
@@ -67,7 +67,8 @@ def test_one_job_went_back_after_a_proof_that_failed(db: Session) -> None:
         and set_of(back, "after", "idle") is not None
         and back.road_test.complaint == "there"
     )
-    assert verdict_of(back).word not in ("improved",)
+    proof = told_of(db, back).proof
+    assert proof.verdict == "not_better", proof.headline
 
 
 def test_after_readings_of_finished_jobs_lie_in_the_familys_bands(db: Session) -> None:
@@ -156,4 +157,5 @@ def test_a_job_of_every_family_runs_to_its_signature(db: Session, family_id: str
     job = find_job(db, story.number)
     assert job.state == "finished" and job.signed_by_id == maren.id
     assert all(i.closed_at for i in job.items) and all(s.done_at for s in job.steps)
-    assert verdict_of(job).word == "improved", verdict_of(job).sentence
+    # Nothing of this work cures what lies outside of it: no test of ours passed.
+    assert job.proof.verdict in ("proven", "better_to_confirm"), job.proof.headline

@@ -9,6 +9,7 @@ from galene.core.planning.records import Record, Step
 from galene.demo.engine import EngineState, idle_samples
 from galene.jobs import evidence, gates, intake, jobcard, plan, prove, work
 from galene.jobs.act import Act, family_of, find_job, revision
+from galene.jobs.proof import symptoms_of
 from galene.knowledge import reading_channels
 from galene.store.models import Job, StepRow
 
@@ -127,7 +128,13 @@ def do(act: Act, job: Job, row: StepRow, *, grade: int = 2) -> None:
         after_set(act, job)
     elif kind == "road":
         prove.save_road_test(
-            act, number, 12, notes="calm", complaint_gone="gone", seen=revision(job, "road_test")
+            act,
+            number,
+            12,
+            notes="calm",
+            complaint_gone="gone",
+            symptoms=dict.fromkeys(symptoms_of(job), "gone"),
+            seen=revision(job, "road_test"),
         )
     elif kind == "pending":
         prove.read_pending(act, number, "", seen=revision(job, "pending"))

@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.core.jobcard.job_records import SetConditions
+from galene.core.jobcard.job_records import ConfirmedCause, SetConditions
 from galene.demo.engine import EngineState, idle_samples, trim_samples
 from galene.jobs import (
     diagnosis,
@@ -27,6 +27,7 @@ from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.people import WorkshopForm, save_workshop, sign_in
 from galene.jobs.planning import planned, policy_of, works_of
+from galene.jobs.proof import symptoms_of, told_of
 from galene.jobs.today import board
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.policy import DEFAULT_POLICY
@@ -113,17 +114,21 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
     go_to(odd, job, "after_set")
     assert prove.relearns_done(job) == {"throttle_manual": "learned"}
     measured(odd, fresh, "after", state=EngineState(roughness_rpm=6), rpm=740, seed=2)
-    result = prove.compare(find_job(odd.db, fresh))
-    assert result is not None and result.verdict == "improved"
-    prove.save_road_test(odd, fresh, 12, notes="calm", complaint_gone="gone", seen=0)
+    proof = told_of(odd.db, find_job(odd.db, fresh)).proof
+    assert proof.verdict == "better_to_confirm" and proof.missing == ("drive",)
+    with pytest.raises(Invalid):
+        prove.save_road_test(odd, fresh, 12, notes="calm", complaint_gone="gone", seen=0)
+    prove.save_road_test(odd, fresh, 12, notes="calm", symptoms={"rough_idle": "gone"}, seen=0)
     prove.read_pending(odd, fresh, "", seen=0)
     stages.advance(odd, fresh, "prove")
-    handover.save_handover(odd, fresh, "throttle_deposit", advice="", fed=False, seen=0)
+    shown = ConfirmedCause(id="throttle_deposit", found=handover.BROKEN)
+    it_was = handover.ItWas(causes=(shown,))
+    handover.save_handover(odd, fresh, it_was, advice="", fed=False, seen=0)
     with pytest.raises(NotAllowed):
         handover.sign(odd, fresh)
     job = handover.sign(maren, fresh)
     assert job.state == "finished" and job.handover.visit and job.handover.visit.at_km == 180000
-    assert handover.verdict_of(job).word == "improved"
+    assert job.proof.verdict == "proven" and job.proof.missing == ()
 
 
 def test_vehicles_are_found_by_two_signs_and_refused_twice(odd: Act) -> None:
@@ -368,6 +373,11 @@ def test_the_first_start_is_gated_and_only_a_foreman_overrides(odd: Act, maren: 
     assert job.gates["start"].by and job.engine_started_at
 
 
+def stands(act: Act, number: str, word: str) -> dict[str, str]:
+    """Every symptom of the complaint standing alike."""
+    return dict.fromkeys(symptoms_of(find_job(act.db, number)), word)
+
+
 def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
     number = job_at(odd.db, "prove")
     for what, kind, before in (
@@ -379,26 +389,27 @@ def test_hand_written_items_hold_the_gate_too(odd: Act) -> None:
             jobcard.add_item(odd, number, what, kind=kind, before=before)
     jobcard.add_item(odd, number, "Lamp on the strut", kind="tool inside", before="road test")
     with pytest.raises(Refused, match="Lamp"):
-        prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
+        prove.save_road_test(odd, number, 5, notes="", symptoms=stands(odd, number, "gone"), seen=0)
     item = gates.open_items(find_job(odd.db, number))[0]
     jobcard.close_item(odd, number, item.key)
     assert item.looked_by and item.closed_at is None, (
         "inside the engine: the first look does not close it"
     )
     with pytest.raises(Refused, match="Lamp"):
-        prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
+        prove.save_road_test(odd, number, 5, notes="", symptoms=stands(odd, number, "gone"), seen=0)
     jobcard.close_item(odd, number, item.key)
-    prove.save_road_test(odd, number, 5, notes="", complaint_gone="gone", seen=0)
+    prove.save_road_test(odd, number, 5, notes="", symptoms=stands(odd, number, "gone"), seen=0)
 
 
 def test_pending_codes_wait_for_the_road_and_spoil_the_verdict(odd: Act) -> None:
     number = job_at(odd.db, "prove")
     with pytest.raises(Refused, match="Road test first"):
         prove.read_pending(odd, number, "", seen=0)
-    prove.save_road_test(odd, number, 8, notes="", complaint_gone="there", seen=0)
+    prove.save_road_test(odd, number, 8, notes="", symptoms=stands(odd, number, "same"), seen=0)
     prove.read_pending(odd, number, "p0506 pending", seen=0)
-    verdict = handover.verdict_of(find_job(odd.db, number))
-    assert verdict.word == "mixed" and len(verdict.against) == 2
+    proof = told_of(odd.db, find_job(odd.db, number)).proof
+    assert proof.verdict == "not_better" and "code:P0506" in proof.missing
+    assert "as it was" in proof.headline
 
 
 def test_a_job_that_goes_back_gets_a_second_round(odd: Act) -> None:

@@ -7,6 +7,7 @@ from pydantic import TypeAdapter
 from sqlalchemy.dialects import postgresql
 
 from galene.core.jobcard.job_records import (
+    ConfirmedCause,
     Handover,
     KeptBore,
     OpenedGate,
@@ -19,7 +20,13 @@ from galene.core.logs.series import ColumnMapping, ColumnPlace, Segment
 from galene.core.planning.document import PlanDocument, StepAnswers
 from galene.core.planning.records import Step
 from galene.exchange.plans import plan_of
-from galene.store.codec import Recorded, answers_upgraded, plan_upgraded, step_upgraded
+from galene.store.codec import (
+    Recorded,
+    answers_upgraded,
+    handover_upgraded,
+    plan_upgraded,
+    step_upgraded,
+)
 
 OLD_STEP: dict[str, Any] = {
     "key": "maf_sensor:spray",
@@ -114,7 +121,11 @@ def test_the_present_form_comes_back_as_it_was() -> None:
         (
             Handover,
             {"cause": "maf_dust", "ranking": [["maf_dust", 0.8]], "visit": None, "fed": True},
-            Handover(cause="maf_dust", ranking=(("maf_dust", 0.8),), fed=True),
+            Handover(
+                causes=(ConfirmedCause(id="maf_dust", found="confirmed at handover"),),
+                ranking=(("maf_dust", 0.8),),
+                fed=True,
+            ),
         ),
         (RelearnKept, {"last": "throttle_manual", "restarts_last": 2}, RelearnKept()),
         (Passing, {}, Passing()),
@@ -147,7 +158,8 @@ def test_the_present_form_comes_back_as_it_was() -> None:
     ],
 )
 def test_documents_of_before_the_records_are_read(kind: Any, kept: Any, wanted: Any) -> None:
-    column: Recorded[Any] = Recorded(kind)
+    upgrade = handover_upgraded if kind is Handover else None
+    column: Recorded[Any] = Recorded(kind, upgrade)
     assert column.process_result_value(kept, postgresql.dialect()) == wanted
     again = column.process_bind_param(wanted, postgresql.dialect())
     assert column.process_result_value(again, postgresql.dialect()) == wanted

@@ -168,6 +168,8 @@ def test_the_foreman_opens_the_road_gate_with_a_reason(
     drive = {
         "kilometres": "9",
         "kilometres_unit": "km",
+        "symptom:rough_idle": "gone",
+        "symptom:stalls_coming_to_stop": "gone",
         "complaint_gone": "gone",
         "notes": "",
         "seen": "0",

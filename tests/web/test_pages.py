@@ -108,7 +108,7 @@ def test_the_report_prints_as_one_readable_pdf(web: Browser, numbers: dict[str, 
     text = " ".join(p.extract_text() for p in PdfReader(io.BytesIO(answer.content)).pages)
     for wanted in (
         "QN-114",
-        "Proven better",
+        "Proven",
         "Deposit round the throttle plate",
         "Maren Tolk",
         "Next look at",

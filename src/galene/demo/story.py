@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from galene.core.jobcard.job_records import SetConditions
+from galene.core.jobcard.job_records import ConfirmedCause, SetConditions
 from galene.core.planning.records import Step
 from galene.demo.engine import EngineState, deposit_profile, idle_samples, trim_samples
 from galene.jobs import (
@@ -24,6 +24,7 @@ from galene.jobs import (
     work,
 )
 from galene.jobs.act import Act, family_of
+from galene.jobs.proof import symptoms_of
 from galene.knowledge import reading_channels
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job, Person, StepRow, Vehicle
@@ -289,8 +290,15 @@ class Story:
     def driven(self, km: float, notes: str, complaint: str = "gone", *, codes: str = "") -> "Story":
         """What is driven on the card, the road test, pending codes, and what is looked at cold."""
         self._ticked({}, "", 0, answers={})
+        word = {"gone": "gone", "better": "less", "there": "same"}[complaint]
         prove.save_road_test(
-            self.act, self.number, km, notes=notes, complaint_gone=complaint, seen=0
+            self.act,
+            self.number,
+            km,
+            notes=notes,
+            complaint_gone=complaint,
+            symptoms=dict.fromkeys(symptoms_of(self.job), word),
+            seen=0,
         )
         prove.read_pending(self.act, self.number, codes, seen=0)
         self._ticked({}, "", 0, answers={})
@@ -299,7 +307,9 @@ class Story:
     def handed_over(self, foreman: Person, cause: str, advice: str, *, fed: bool) -> "Story":
         """Cause confirmed by the technician, signed by the foreman."""
         self.reached("handover")
-        handover.save_handover(self.act, self.number, cause, advice=advice, fed=fed, seen=0)
+        found = handover.found_things(self.act.db, self.job)[0]
+        it_was = handover.ItWas(causes=(ConfirmedCause(id=cause, found=found),))
+        handover.save_handover(self.act, self.number, it_was, advice=advice, fed=fed, seen=0)
         self.later(40)
         self.act.person = foreman
         self.act.db.flush()

@@ -14,8 +14,8 @@ from galene.core.errors import InputError
 from galene.exchange.cases import calculate
 from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import case_of, opened_of
-from galene.jobs.errors import Invalid, Missing
-from galene.jobs.intake import observe
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.intake import STATES, observe
 from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of
@@ -63,9 +63,9 @@ def why_not(check: Check, family: EngineFamily) -> str:
     return ""
 
 
-def results_of(db: Session, job: Job, check_id: str) -> list[CheckResult]:
-    """Kept results of a check on a job, newest first."""
-    return jobs.check_results(db, job.id, check_id)
+def results_of(db: Session, job: Job, check_id: str, *, phase: str = "before") -> list[CheckResult]:
+    """Kept results of a check on a job before or after the work, newest first."""
+    return [r for r in jobs.check_results(db, job.id, check_id) if r.phase == phase]
 
 
 def drive_said(db: Session, job: Job) -> str:
@@ -81,18 +81,28 @@ def jumper_allowed(db: Session, job: Job) -> bool:
 
 
 def keep_check(
-    act: Act, number: str, check_id: str, *, given: Mapping[str, Any], form: str = ""
+    act: Act,
+    number: str,
+    check_id: str,
+    *,
+    given: Mapping[str, Any],
+    form: str = "",
+    phase: str = "before",
 ) -> Job:
-    """Read a check's figures by its calculation and keep what it says as evidence.
+    """Read a check's figures by its calculation and keep what it says as evidence; after the work
+    it proves it and changes no diagnosis.
 
     Parameters
     ----------
     given : the calculation's input
     form : how the test was driven, ``jumper`` or anything else
+    phase : ``before`` or ``after`` the work
 
     Raises
     ------
     Missing, ReadOnly
+    Refused
+        A test after the work while none has begun.
     Invalid
         A figure that can not be, by its contract name; a jumper before the drive side is worked
         out.
@@ -122,6 +132,10 @@ def keep_check(
         for e, s in reading.says.get(result["verdict"], {}).items()
         if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components
     }
+    if phase == "after":
+        return _keep_after(
+            act, job, check_id, given=with_form(given, form), result=result, said=said
+        )
     for evidence in sorted(reading.speaks_of):
         # What an earlier run said and this one does not say again no longer stands.
         if evidence not in said and any(
@@ -136,7 +150,7 @@ def keep_check(
         CheckResult(
             job_id=job.id,
             check_id=check_id,
-            given={**given, "form": form} if form else dict(given),
+            given=with_form(given, form),
             result=result,
             said={e: list(s) for e, s in said.items()},
             at=act.now,
@@ -148,6 +162,67 @@ def keep_check(
         "check_read",
         check=check_id,
         verdict=result["verdict"],
+        said={e: s[0] for e, s in said.items()},
+    )
+    act.db.flush()
+    return job
+
+
+def with_form(given: Mapping[str, Any], form: str) -> dict[str, Any]:
+    """A check's input, and how the test was driven where that is told."""
+    return {**given, "form": form} if form else dict(given)
+
+
+def look_after(act: Act, number: str, check_id: str, *, results: Mapping[str, str]) -> Job:
+    """A look that is taken again after the work: evidence id to present, absent or unknown. The
+    diagnosis stays as it was found.
+
+    Raises
+    ------
+    Missing, ReadOnly
+    Invalid
+        What the check does not show, or nothing said.
+    Refused
+        No work has begun.
+    """
+    job = act.job(number)
+    check = find_check(check_id)
+    if any(e not in check.yields or s not in STATES for e, s in results.items()):
+        raise Invalid({"result": "That is no result of this check."})
+    if all(s == "unknown" for s in results.values()):
+        raise Invalid({"result": "Say what the check showed."})
+    said = {e: (s, 1.0) for e, s in results.items() if s != "unknown"}
+    return _keep_after(act, job, check_id, given={}, result={}, said=said)
+
+
+def _keep_after(
+    act: Act,
+    job: Job,
+    check_id: str,
+    *,
+    given: dict[str, Any],
+    result: dict[str, Any],
+    said: Mapping[str, tuple[str, float]],
+) -> Job:
+    if job.work_began_at is None:
+        raise Refused("Not after the work yet", ["the work has not begun: it would be a before"])
+    act.db.add(
+        CheckResult(
+            job_id=job.id,
+            check_id=check_id,
+            phase="after",
+            given=given,
+            result=result,
+            said={e: list(s) for e, s in said.items()},
+            at=act.now,
+            person_id=act.person.id,
+        )
+    )
+    act.trace(
+        job,
+        "check_again",
+        check=check_id,
+        verdict=result.get("verdict", ""),
         said={e: s[0] for e, s in said.items()},
     )
     act.db.flush()

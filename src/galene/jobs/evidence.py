@@ -195,10 +195,12 @@ def save_key_on(
     *,
     barometer_kpa: float | None,
     seen: int,
+    phase: str = "before",
 ) -> Job:
-    """Save the key-on readings of the absolute sensors (kPa), engine off and ignition on."""
+    """Save the key-on readings of the absolute sensors (kPa), engine off and ignition on, before
+    the work or after it."""
     job = act.job(number)
-    _phase_open(job, "before")
+    _phase_open(job, phase)
     faults = {}
     given = {k: v for k, v in pressures.items() if v is not None}
     if not given:
@@ -210,14 +212,14 @@ def save_key_on(
         faults["barometer_kpa"] = "A barometer shows 50 to 110 kPa."
     if faults:
         raise Invalid(faults)
-    act.claim(job, "readings_before_key_on", seen)
+    act.claim(job, f"readings_{phase}_key_on", seen)
     row_set = _replace_set(
-        act, job, "before", kind="key_on", source="typed", conditions=SetConditions()
+        act, job, phase, kind="key_on", source="typed", conditions=SetConditions()
     )
     row_set.readings += [Reading(channel=c, position=0, value=v) for c, v in given.items()]
     if barometer_kpa is not None:
         row_set.readings.append(Reading(channel=BAROMETER, position=0, value=barometer_kpa))
-    _saved(act, job, "before", kind="key_on", row_set=row_set)
+    _saved(act, job, phase, kind="key_on", row_set=row_set)
     return job
 
 

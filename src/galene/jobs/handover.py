@@ -1,57 +1,23 @@
-"""Stage 7: verdict, next date, sign-off, the finished job and its opening again."""
+"""Stage 7: what it was, next date, sign-off, the finished job and its opening again."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from galene.core.calculations.before_after import BeforeAfterResult
-from galene.core.jobcard.job_records import Handover
+from sqlalchemy.orm import Session
+
+from galene.core.jobcard.job_records import ConfirmedCause, Handover, KeptProof
 from galene.core.proof.next_visit import Visit, next_visit
-from galene.jobs.act import Act
+from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import DUTY, assess_job
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import check_text
-from galene.jobs.prove import after_codes, compare
+from galene.jobs.proof import told_of
 from galene.jobs.stages import STAGES, lacks
-from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.proving import title_of
 from galene.store.models import Job
 from galene.store.repositories import jobs, people
-
-
-@dataclass(frozen=True)
-class Verdict:
-    """What the owner is told: word, sentence, and what stands against it."""
-
-    word: str
-    sentence: str
-    against: tuple[str, ...]
-
-
-def verdict_of(job: Job, result: BeforeAfterResult | None = None) -> Verdict:
-    """The job's verdict from the comparison (made here where it is not given), the complaint on the
-    road and the codes."""
-    result = result or compare(job)
-    against = []
-    codes = after_codes(job)
-    if codes:
-        against.append("codes after the road test: " + ", ".join(c.code for c in codes))
-    if job.road_test.complaint == "there":
-        against.append("the complaint is still there")
-    if job.card.held:
-        against.append(f"held: {job.card.held.why}")
-    if job.relearn.outcome == "failed":
-        against.append("the relearn failed")
-    if result is None:
-        word, sentence = (
-            "not_shown",
-            "No figures before and after"
-            + (f": {job.before_missing_reason}" if job.before_missing_reason else "")
-            + ".",
-        )
-    else:
-        word, sentence = result.verdict, result.sentence
-    if against and word == "improved":
-        word, sentence = "mixed", sentence + " But not everything is well."
-    return Verdict(word, sentence, tuple(against))
 
 
 def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
@@ -73,7 +39,61 @@ def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
     )
 
 
-def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, seen: int) -> Job:
+BROKEN = "the part was seen broken"
+"""What confirms a cause where neither grade nor check did."""
+
+
+def found_things(db: Session, job: Job) -> list[str]:
+    """What was found on a job and may confirm a cause: grades, checks, what was seen broken."""
+    family = family_of(job)
+    found = [
+        f"{family.part(k.part).label}: grade {k.grade}"
+        for k in job.looks
+        if k.phase in ("before", "work") and k.grade >= GRADE_FOUND
+    ]
+    found += [
+        f"{title_of(row.check_id)}: {str(row.result['verdict']).replace('_', ' ')}"
+        for row in jobs.check_results(db, job.id)
+        if row.phase == "before" and row.result
+    ]
+    found += [
+        f"seen: {KNOWLEDGE.evidence[o.evidence].text}"
+        for o in job.observations
+        if o.state == "present"
+        and o.source in ("check", "look", "calculation")
+        and o.evidence in KNOWLEDGE.evidence
+    ]
+    return [*dict.fromkeys(found), BROKEN]
+
+
+GRADE_FOUND = 2
+"""Grade from which a deposit is a finding and not a film (the grades' own scale)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ItWas:
+    """What it was: causes with what confirms each, free words, or that nobody knows."""
+
+    causes: tuple[ConfirmedCause, ...] = ()
+    words: str = ""
+    unsure: bool = False
+
+
+def _faults_of(it_was: ItWas, things: Sequence[str]) -> dict[str, str]:
+    ids = [c.id for c in it_was.causes]
+    if any(c not in KNOWLEDGE.causes for c in ids) or len(set(ids)) != len(ids):
+        return {"cause": "Choose what it was, each once."}
+    if not ids and not it_was.words and not it_was.unsure:
+        return {"cause": "Choose what it was, say it in words, or that you are not sure."}
+    odd = next((c for c in it_was.causes if c.found and c.found not in things), None)
+    if odd:
+        return {"cause": f"“{odd.found[:60]}” was not found on this job."}
+    return {}
+
+
+def save_handover(
+    act: Act, number: str, it_was: ItWas, *, advice: str, fed: bool, seen: int
+) -> Job:
     """The technician's closing words: what it was, what was found and not done, whether the feed is
     mended.
 
@@ -82,16 +102,23 @@ def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, 
     Invalid, Stale, ReadOnly
     """
     job = act.job(number)
-    if cause not in KNOWLEDGE.causes:
-        raise Invalid({"cause": "Choose what it was."})
-    check_text({"advice": advice})
+    faults = _faults_of(it_was, found_things(act.db, job))
+    outline = outline_of(family_of(job))
+    for cause in it_was.causes if not faults else ():
+        if not KNOWLEDGE.causes[cause.id].possible_on(outline):
+            faults = {"cause": f"{KNOWLEDGE.causes[cause.id].title}: this engine can not have it."}
+    if faults:
+        raise Invalid(faults)
+    check_text({"advice": advice, "words": it_was.words})
     act.claim(job, "handover", seen)
     visit = visit_for(act, job, fed)
     # As it stood when the cause was confirmed: the workshop learns from what was said, not from
     # what would be said now.
     ranking = assess_job(job, people.workshop(act.db).hourly_rate)
     job.handover = Handover(
-        cause=cause,
+        causes=it_was.causes,
+        words=it_was.words.strip(),
+        unsure=it_was.unsure,
         advice=advice.strip(),
         fed=fed,
         ranking=tuple((c.id, round(c.probability, 4)) for c in ranking.causes),
@@ -99,7 +126,13 @@ def save_handover(act: Act, number: str, cause: str, *, advice: str, fed: bool, 
         by=act.person.name,
         at=act.now,
     )
-    act.trace(job, "handover_saved", cause=cause)
+    act.trace(
+        job,
+        "handover_saved",
+        causes={c.id: c.found for c in it_was.causes},
+        words=it_was.words.strip(),
+        unsure=it_was.unsure,
+    )
     return job
 
 
@@ -118,7 +151,7 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     if job.state == "finished":
         return job
     missing = [lack.text for s in STAGES[:-1] for lack in lacks(job, s)]
-    if not job.handover.cause:
+    if not job.handover.said:
         missing.append("what it was, confirmed by the technician")
     if job.card.held:
         missing.insert(0, f"the job is held: {job.card.held.why.rstrip('.')}")
@@ -129,7 +162,11 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     job.state, job.stage = "finished", "handover"
     job.signed_at = job.finished_at = act.now
     job.signed_by_id = act.person.id
-    act.trace(job, "signed", verdict=verdict_of(job).word)
+    proof = told_of(act.db, job).proof
+    job.proof = KeptProof(
+        verdict=proof.verdict, headline=proof.headline, missing=proof.missing, at=act.now
+    )
+    act.trace(job, "signed", verdict=proof.verdict)
     return job
 
 
@@ -145,5 +182,6 @@ def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Jo
         raise Invalid({"stage": "A stage of the job."})
     job.state, job.stage, job.reopened_reason = "open", stage, reason.strip()
     job.signed_at = job.finished_at = job.signed_by_id = None
+    job.proof = KeptProof()
     act.trace(job, "reopened", reason=reason.strip(), stage=stage)
     return job

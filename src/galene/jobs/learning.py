@@ -7,9 +7,11 @@ from galene.store.repositories import jobs
 
 
 def confirmed_jobs(db: Session, limit: int = 5000) -> list[Confirmed]:
-    """Finished jobs whose ranking was kept when the technician confirmed the cause."""
+    """Finished jobs whose causes a found thing confirmed, with the ranking kept then."""
     return [
-        Confirmed(h.ranking, h.cause) for h in jobs.handovers(db, limit) if h.cause and h.ranking
+        Confirmed(h.ranking, h.confirmed)
+        for h in jobs.handovers(db, limit)
+        if h.confirmed and h.ranking
     ]
 
 

@@ -1,18 +1,11 @@
-"""Stage 6: clearing, relearn, the after set against the before set, road test, pending codes."""
+"""Stage 6: clearing, relearn, road test, pending codes."""
 
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
-from galene.core.calculations.before_after import (
-    BeforeAfterInput,
-    BeforeAfterResult,
-    BothConditions,
-    MetricValue,
-    before_after,
-)
 from galene.core.errors import InputError
 from galene.core.jobcard.job_records import RelearnKept, RoadTest
 from galene.core.planning.document import StepAnswers
-from galene.core.proof.metrics import conditions_of, metrics_of
 from galene.core.proof.relearn import (
     RelearnState,
     RelearnTemplate,
@@ -24,10 +17,11 @@ from galene.core.proof.relearn import (
 from galene.jobs.act import Act, family_of
 from galene.jobs.card import due_row, mark_done, ready_for, replan
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.evidence import measured, set_of
+from galene.jobs.evidence import set_of
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import add_codes, check_text
 from galene.jobs.planning import rows_of_round
+from galene.jobs.proof import symptoms_of
 from galene.jobs.templates import frozen_templates
 from galene.knowledge.relearns import READINESS, with_holds
 from galene.store.models import Job, JobCode, StepRow
@@ -282,11 +276,17 @@ def save_road_test(
     kilometres: float,
     *,
     notes: str,
-    complaint_gone: str,
+    complaint_gone: str = "",
+    symptoms: Mapping[str, str] | None = None,
     seen: int,
     override_reason: str = "",
 ) -> Job:
-    """Road test notes.
+    """The road test: how far, and how each symptom of the complaint stands.
+
+    Parameters
+    ----------
+    complaint_gone : gone, better or there, where the complaint has no symptom of the vocabulary
+    symptoms : gone, less or same by evidence id, for every symptom that was there at intake
 
     Raises
     ------
@@ -297,7 +297,16 @@ def save_road_test(
     faults = {}
     if not 0 < kilometres <= 500:
         faults["kilometres"] = "Above 0 to 500 km."
-    if complaint_gone not in ("gone", "better", "there"):
+    asked = symptoms_of(job)
+    told = {k: v for k, v in (symptoms or {}).items() if k in asked}
+    faults |= {
+        f"symptom:{s}": "Say how it stands now."
+        for s in asked
+        if told.get(s) not in ("gone", "less", "same")
+    }
+    if asked and not faults:
+        complaint_gone = _complaint_of(told.values())
+    if not asked and complaint_gone not in ("gone", "better", "there"):
         faults["complaint_gone"] = "Say how the complaint stands."
     if faults:
         raise Invalid(faults)
@@ -321,15 +330,29 @@ def save_road_test(
         km=kilometres,
         notes=notes.strip(),
         complaint=complaint_gone,
+        symptoms=told,
         by=act.person.name,
         at=act.now,
     )
-    act.trace(job, "road_test", km=kilometres, complaint=complaint_gone)
+    act.trace(job, "road_test", km=kilometres, complaint=complaint_gone, symptoms=told)
     return job
 
 
-def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
-    """Codes read again after the road test; an empty text says that there are none."""
+def _complaint_of(words: Collection[str]) -> str:
+    """The complaint as a whole, of how its symptoms stand."""
+    if set(words) == {"gone"}:
+        return "gone"
+    return "there" if set(words) == {"same"} else "better"
+
+
+def read_pending(
+    act: Act, number: str, text: str, *, seen: int, monitors_ready: bool | None = None
+) -> Job:
+    """Codes read again after the road test; an empty text says that there are none.
+
+    `monitors_ready`: whether the control unit's own monitors have run since the codes were cleared,
+    None where nobody looked.
+    """
     job = act.job(number)
     if not job.road_test.done:
         raise Refused(
@@ -345,7 +368,7 @@ def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
     act.db.flush()
     if text.strip():
         add_codes(act, number, text, phase="after")
-    job.pending_read_at = act.now
+    job.pending_read_at, job.monitors_ready = act.now, monitors_ready
     act.trace(job, "pending_read", codes=[c.code for c in after_codes(job)])
     return job
 
@@ -353,55 +376,3 @@ def read_pending(act: Act, number: str, text: str, *, seen: int) -> Job:
 def after_codes(job: Job) -> list[JobCode]:
     """Codes read after the road test."""
     return [c for c in job.codes if c.phase == "after"]
-
-
-def _metrics(job: Job, phase: str) -> list[MetricValue]:
-    areas = {
-        p: [
-            k.open_area_percent
-            for k in job.looks
-            if k.phase == p and k.open_area_percent is not None
-        ]
-        for p in ("before", "after")
-    }
-    return metrics_of(
-        measured(job, phase, "idle"),
-        measured(job, phase, "trim"),
-        # An area that was measured on one side only compares with nothing.
-        open_areas=areas[phase] if areas["before"] and areas["after"] else (),
-    )
-
-
-def _codes_active(job: Job, phase: str) -> list[str]:
-    return [c.code for c in job.codes if c.phase == phase and c.status != "history"]
-
-
-def compare(job: Job) -> BeforeAfterResult | None:
-    """Before against after, None until both idle sets are there.
-
-    The before set's codes are not held against it: that its control unit was not in a protective
-    mode is what the technician recorded with the set.
-    """
-    before, after = measured(job, "before", "idle"), measured(job, "after", "idle")
-    if before is None or after is None:
-        return None
-    band = family_of(job).bands.get("idle_rpm")
-    return before_after(
-        BeforeAfterInput(
-            before=_metrics(job, "before"),
-            after=_metrics(job, "after"),
-            conditions=BothConditions(
-                conditions_of(before),
-                conditions_of(after, codes_active=_codes_active(job, "after")),
-            ),
-            targets={"idle_rpm": (band.low + band.high) / 2} if band else {},
-        )
-    )
-
-
-def samples_by_metric(job: Job, phase: str) -> dict[str, list[float]]:
-    """Samples of every metric of a phase, for the plot; a metric with one value has one sample."""
-    return {
-        m.metric: m.samples or ([m.value] if m.value is not None else [])
-        for m in _metrics(job, phase)
-    }

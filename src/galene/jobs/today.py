@@ -134,7 +134,7 @@ def _next_of_proof(job: Job) -> tuple[str, str, str, int]:
 
 
 def _next_of_handover(job: Job) -> tuple[str, str, str, int]:
-    if not job.handover.cause:
+    if not job.handover.said:
         return "Confirm what it was", "the proof is whole", "handover", 1
     return "Foreman: look at it and sign", "everything else is done", "handover", 3
 

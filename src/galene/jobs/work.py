@@ -98,6 +98,7 @@ def begin_work(
         job.engine_started_at, job.gates = None, {}
         job.relearn, job.pick = RelearnKept(), PickCheck()
         job.road_test, job.pending_read_at, job.codes_cleared_at = RoadTest(), None, None
+        job.monitors_ready = None
     job.work_began_at = act.now
     job.card = CardState(
         first=max((s.position for s in job.steps), default=-1) + 1,

@@ -5,6 +5,7 @@ Respirator classes as in EN 149 (FFP3) and EN 14387 (type AX for low-boiling sol
 engines counts as a cause of cancer (IARC 105).
 """
 
+from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.records import Check
 from galene.core.planning.hazards import Hazard
 from galene.core.proof.relearn import Phase
@@ -134,6 +135,7 @@ def cautions_of_phase(relearn_id: str, phase: Phase) -> tuple[str, ...]:
     return tuple(dict.fromkeys((*PHASE_HAZARDS.get(relearn_id, ()), *road, *running)))
 
 
-def cautions_of_check(check: Check) -> tuple[str, ...]:
-    """What can hurt at a check."""
-    return CHECK_HAZARDS[check.id]
+def cautions_of_check(check: Check, family: EngineFamily) -> tuple[str, ...]:
+    """What can hurt at a check on an engine: a plate on a cable has no motor that moves it."""
+    by_cable = "throttle_body" in check.components and family.throttle != "electronic"
+    return tuple(c for c in CHECK_HAZARDS[check.id] if not (by_cable and c == "fingers"))

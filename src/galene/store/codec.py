@@ -239,3 +239,13 @@ def answers_upgraded(document: dict[str, Any]) -> dict[str, Any]:
             }
         )
     return {"given": given, "left_out": document.get("left_out", "")}
+
+
+def handover_upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """A handover of the form with one cause in the present one: it was confirmed, as by its own
+    question."""
+    if "cause" not in document:
+        return document
+    cause = document["cause"]
+    kept = {k: v for k, v in document.items() if k != "cause"}
+    return {**kept, "causes": [{"id": cause, "found": "confirmed at handover"}]} if cause else kept

@@ -25,6 +25,7 @@ from galene.core.jobcard.job_records import (
     Handover,
     JobSchool,
     KeptBore,
+    KeptProof,
     OpenedGate,
     Passing,
     PickCheck,
@@ -39,6 +40,7 @@ from galene.store.codec import (
     Recorded,
     Remembered,
     answers_upgraded,
+    handover_upgraded,
     plan_upgraded,
     step_upgraded,
 )
@@ -268,7 +270,11 @@ class Job(Base):
     )
     road_test: Mapped[RoadTest] = mapped_column(Recorded(RoadTest), default=RoadTest())
     pending_read_at: Mapped[datetime | None]
-    handover: Mapped[Handover] = mapped_column(Recorded(Handover), default=Handover())
+    monitors_ready: Mapped[bool | None]
+    proof: Mapped[KeptProof] = mapped_column(Recorded(KeptProof), default=KeptProof())
+    handover: Mapped[Handover] = mapped_column(
+        Recorded(Handover, handover_upgraded), default=Handover()
+    )
     card: Mapped[CardState] = mapped_column(Recorded(CardState), default=CardState())
     signed_at: Mapped[datetime | None]
     signed_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -490,13 +496,14 @@ class Acknowledgement(Base):
 
 
 class CheckResult(Base):
-    """A check that a calculation read: figures, result, and what it said as evidence. Repeats are
-    kept."""
+    """A check as it was run: figures and result where a calculation read it, and what it said as
+    evidence. Repeats are kept. Of `phase` after it proves the work and changes no diagnosis."""
 
     __tablename__ = "check_result"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
     check_id: Mapped[str]
+    phase: Mapped[str] = mapped_column(default="before")
     given: Mapped[dict[str, Any]]
     result: Mapped[dict[str, Any]]
     said: Mapped[dict[str, Any]]

@@ -13,11 +13,11 @@ BINS: tuple[float, ...] = (0.0, 0.1, 0.25, 0.5, 0.75, 0.9, 1.0)
 
 @dataclass(frozen=True)
 class Confirmed:
-    """A finished job: its ranking as cause ids with stated probabilities, and the cause that it
-    was."""
+    """A finished job: its ranking as cause ids with stated probabilities, and the causes that a
+    found thing confirmed."""
 
     ranking: tuple[tuple[str, float], ...]
-    cause: str
+    causes: frozenset[str]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -99,14 +99,15 @@ def calibration(jobs: Sequence[Confirmed]) -> Calibration:
     for i, job in enumerate(jobs):
         for cause, chance in job.ranking:
             require_range(f"jobs[{i}].ranking.{cause}", chance, 0, high=1)
-            statements.append((chance, cause == job.cause))
+            statements.append((chance, cause in job.causes))
         leading = [c for c, _ in job.ranking[:2]]
-        first += leading[:1] == [job.cause]
-        second += job.cause in leading
-        mine = records.setdefault(job.cause, [0, 0, 0])
-        mine[0] += 1
-        mine[1] += leading[:1] == [job.cause]
-        if leading and leading[0] != job.cause:
+        first += bool(job.causes.intersection(leading[:1]))
+        second += bool(job.causes.intersection(leading))
+        for cause in job.causes:
+            mine = records.setdefault(cause, [0, 0, 0])
+            mine[0] += 1
+            mine[1] += leading[:1] == [cause]
+        if leading and leading[0] not in job.causes:
             records.setdefault(leading[0], [0, 0, 0])[2] += 1
     bins = []
     for low, high in itertools.pairwise(BINS):

@@ -91,28 +91,70 @@ class RelearnKept:
 
 @dataclass(frozen=True, kw_only=True)
 class RoadTest:
-    """The drive after the work; `complaint`: gone, better or there."""
+    """The drive after the work; `complaint`: gone, better or there; `symptoms`: how each symptom of
+    the complaint stands, by evidence id: gone, less or same."""
 
     done: bool = False
     km: float = 0.0
     notes: str = ""
     complaint: str = ""
+    symptoms: Mapping[str, str] = field(default_factory=dict)
     by: str = ""
     at: datetime | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
-class Handover:
-    """The technician's closing words; no cause: not said yet. `ranking` is what the diagnosis said
-    when the cause was confirmed: cause and probability."""
+class ConfirmedCause:
+    """A cause as the technician found it: its id, and the found thing that confirms it. Without
+    one it is an opinion, which trains nothing."""
 
-    cause: str = ""
+    id: str
+    found: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class KeptProof:
+    """What was proven when the job was signed; no verdict: not signed yet."""
+
+    verdict: str = ""
+    headline: str = ""
+    missing: tuple[str, ...] = ()
+    at: datetime | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Handover:
+    """The technician's closing words.
+
+    Parameters
+    ----------
+    causes : what it was, of the vocabulary
+    words : what it was besides, in free words
+    unsure : nobody knows what it was
+    advice : found and not done
+    fed : whether what feeds the deposit is still there
+    ranking : what the diagnosis said when this was confirmed: cause and probability
+    """
+
+    causes: tuple[ConfirmedCause, ...] = ()
+    words: str = ""
+    unsure: bool = False
     advice: str = ""
     fed: bool = False
     ranking: tuple[tuple[str, float], ...] = ()
     visit: Visit | None = None
     by: str = ""
     at: datetime | None = None
+
+    @property
+    def said(self) -> bool:
+        """Whether the technician has said what it was, or that nobody knows."""
+        return bool(self.causes or self.words or self.unsure)
+
+    @property
+    def confirmed(self) -> frozenset[str]:
+        """Causes that a found thing confirms: what the ranking learns from."""
+        return frozenset() if self.unsure else frozenset(c.id for c in self.causes if c.found)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -180,6 +180,8 @@ def _missing(told: _Told) -> Iterable[str]:
         yield f"code:{code}"
     if codes.before and codes.monitors_ready is False:
         yield "monitors"
+    for end in case.open_ends:
+        yield f"open:{end}"
 
 
 def _ladder(told: _Told, missing: tuple[str, ...]) -> ProofWord:
@@ -306,6 +308,8 @@ def _missing_words(missing: str, told: _Told) -> str:
         return f"the test “{title}” passed"
     if kind == "symptom":
         return f"{_symptom(name, told)} gone for good"
+    if kind == "open":
+        return name
     if kind == "code":
         return f"{name} gone after a drive"
     return words[kind]

@@ -150,7 +150,8 @@ def _judge(
     return ReadingProof(
         metric=metric.id,
         verdict=verdict,
-        text=f"{metric.label}: {_values(metric, old, new)}, {words}.",
+        text=f"{metric.label}: {_values(metric, old, new)}, {words}{_span(band)}.",
+        reason=words,
         before=old,
         after=new,
         low=low,
@@ -158,6 +159,10 @@ def _judge(
         band=band,
         in_band=inside,
     )
+
+
+def _span(band: Band | None) -> str:
+    return "" if band is None else f" (known good {band.low:g} to {band.high:g})"
 
 
 def _values(metric: Metric, old: float | None, new: float | None) -> str:
@@ -193,7 +198,7 @@ def _verdict(
     now = ""
     if band is not None:
         lies = "inside" if band.low <= new <= band.high else "outside of"
-        now = f"{lies} its known-good band of {band.low:g} to {band.high:g}"
+        now = f"{lies} its known-good band"
     if old is None:
         return "not_comparable", f"not read before{', ' + now if now else ''}"
     if why_not:
@@ -205,21 +210,21 @@ def _verdict(
     ideal = IDEALS.get(metric.id, metric.target)
     if ideal is not None:
         gain = abs(old - ideal) - abs(new - ideal)
-        near = f"what counts begins at {counts:.3g} from {ideal:g}"
+        near = "less than the smallest change that counts"
     elif direction is not None:
         gain = new - old if direction == "higher" else old - new
-        near = f"a change counts from {counts:.3g}"
+        near = "less than the smallest change that counts"
     else:
         return "not_comparable", "no good value of this engine is known"
     if not clear or abs(gain) < counts:
         return "unchanged", near if clear else "the samples scatter as much as they changed"
-    return ("better", "better") if gain > 0 else ("worse", "worse")
+    return ("better", "by more than what counts") if gain > 0 else ("worse", "the wrong way")
 
 
 def _by_band(
     old: float, new: float, band: Band, *, real: bool, counts: float
 ) -> tuple[ReadingWord, str]:
-    span = f"its known-good band of {band.low:g} to {band.high:g}"
+    span = "its known-good band"
 
     def outside(value: float) -> float:
         return max(band.low - value, value - band.high, 0.0)
@@ -228,7 +233,10 @@ def _by_band(
     if was == 0.0 and is_ == 0.0:
         return "was_good", f"inside {span} before and after"
     if not real:
-        return "unchanged", f"no change that counts ({counts:.3g}), for {span}"
+        return (
+            "unchanged",
+            f"no change that counts; {'inside' if is_ == 0.0 else 'outside of'} {span}",
+        )
     if is_ == 0.0:
         return "better", f"into {span}"
     if was == 0.0:

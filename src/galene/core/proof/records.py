@@ -166,6 +166,7 @@ class ProofCase:
     bands : known-good band by metric, the case's own over the family's
     symptoms : how each symptom of the complaint stands now
     symptom_texts, test_titles : their words for the reader
+    open_ends : what else is not done yet, in words
     group_of : group of a code, empty for a code of none
     """
 
@@ -178,6 +179,7 @@ class ProofCase:
     symptom_texts: Mapping[str, str] = field(default_factory=dict)
     test_titles: Mapping[str, str] = field(default_factory=dict)
     codes: CodesTold = field(default_factory=CodesTold)
+    open_ends: tuple[str, ...] = ()
     group_of: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -196,6 +198,8 @@ class ReadingProof:
 
     Parameters
     ----------
+    text : with its figures, kept units
+    reason : without figures, for a page that shows them in the reader's units
     before, after : means in the metric's kept unit, None where there are none
     low, high : 95 % interval of the change, None for single values
     band : known-good band, kept unit
@@ -205,6 +209,7 @@ class ReadingProof:
     metric: str
     verdict: ReadingWord
     text: str
+    reason: str = ""
     before: float | None = None
     after: float | None = None
     low: float | None = None

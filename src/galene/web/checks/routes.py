@@ -28,6 +28,15 @@ from galene.web.worksheets.routes import LINE_FIELDS, SHEETS, given_of, opening_
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
+def phase_of(job: Job, *, after: bool = False) -> str:
+    """Whether a check that is run now belongs to the diagnosis or proves the work: a job that is at
+    its proof is diagnosed no more, one that went back is."""
+    return "after" if after or job.stage in PROVING_STAGES else "before"
+
+
+PROVING_STAGES = ("prove", "handover")
+
+
 def page(
     visit: Visit,
     job: Job,
@@ -35,12 +44,15 @@ def page(
     *,
     status: int = 200,
     form: Form | None = None,
+    after: bool = False,
     **extra: Any,
 ) -> HTMLResponse:
-    """A check's page; `form` gives back what was typed."""
+    """A check's page; `form` gives back what was typed, `after`: it is run again after the work."""
     check, family, reading = checks.find_check(check_id), family_of(job), READINGS.get(check_id)
     sheet = SHEETS[reading.calculation] if reading else None
-    kept = checks.results_of(visit.db, job, check_id)
+    phase = phase_of(job, after=after)
+    kept = checks.results_of(visit.db, job, check_id, phase=phase)
+    earlier = checks.results_of(visit.db, job, check_id) if phase == "after" else []
     shown = form or (
         opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None
     )
@@ -61,6 +73,8 @@ def page(
         sheet=sheet,
         form=shown,
         kept=kept,
+        phase=phase,
+        earlier=earlier,
         to_open=steps,
         to_list=items_of(check, family, diagnosis.opened_of(job)),
         listed=checks.listed_for(job, check_id),
@@ -70,8 +84,16 @@ def page(
             if is_heard(KNOWLEDGE.evidence[e], outline_of(family), KNOWLEDGE)
         ],
         why_not=checks.why_not(check, family),
-        changed=checks.what_it_changed(job, check, visit.shop.hourly_rate),
-        states={o.evidence: o.state for o in job.observations},
+        changed=(
+            checks.what_it_changed(job, check, visit.shop.hourly_rate) if phase == "before" else []
+        ),
+        states=(
+            {o.evidence: o.state for o in job.observations}
+            if phase == "before"
+            else {e: s[0] for e, s in kept[0].said.items()}
+            if kept
+            else {}
+        ),
         seen_schools=revision(job, "schools"),
         jumper=checks.jumper_allowed(visit.db, job),
         isolates=policy_of(job, visit.shop).get(ISOLATION) == "timed",
@@ -122,13 +144,14 @@ def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response
 
 
 @router.get("/jobs/{number}/checks/{check_id}")
-def show(visit: Signed, number: str, check_id: str, *, log: int | None = None) -> HTMLResponse:
+def show(
+    visit: Signed, number: str, check_id: str, *, log: int | None = None, after: bool = False
+) -> HTMLResponse:
     job = visit.job(number)
+    form = None
     if log is not None and check_id in READINGS:
-        return page(
-            visit, job, check_id, status=200, form=_from_log(visit, job, check_id, log_id=log)
-        )
-    return page(visit, job, check_id)
+        form = _from_log(visit, job, check_id, log_id=log)
+    return page(visit, job, check_id, form=form, after=after)
 
 
 @router.post("/jobs/{number}/checks/{check_id}/live")
@@ -167,23 +190,38 @@ def isolate(visit: Signed, number: str, form: Sent) -> Response:
 def keep(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     reading = READINGS.get(check_id)
 
+    after = form.text("phase") == "after"
+
     def write(act: Act) -> None:
+        phase = phase_of(act.job(number), after=after)
         if reading is None:
             said = {k.removeprefix("result:"): v for k, v in form.pairs if k.startswith("result:")}
-            diagnosis.record_check(act, number, check_id, results=said)
+            if phase == "after":
+                checks.look_after(act, number, check_id, results=said)
+            else:
+                diagnosis.record_check(act, number, check_id, results=said)
             return
         try:
             given = given_of(SHEETS[reading.calculation], form)
-            checks.keep_check(act, number, check_id, given=given, form=form.text("form"))
+            checks.keep_check(
+                act, number, check_id, given=given, form=form.text("form"), phase=phase
+            )
         except InputError as fault:
             words = f"{fault.field}: allowed is {fault.allowed}."
             raise Invalid({fault.field: words}) from fault
 
+    asked = "?after=true" if after else ""
     return visit.submit(
         form,
         write,
-        to=f"/jobs/{number}/checks/{check_id}",
+        to=f"/jobs/{number}/checks/{check_id}{asked}",
         shown=lambda faults: page(
-            visit, visit.job(number), check_id, status=422, form=form, faults=faults
+            visit,
+            visit.job(number),
+            check_id,
+            status=422,
+            form=form,
+            after=after,
+            faults=faults,
         ),
     )

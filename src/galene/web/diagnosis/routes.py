@@ -9,7 +9,9 @@ from galene.jobs import diagnosis
 from galene.jobs.act import family_of
 from galene.jobs.checks import why_not
 from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.proving import proven_cause
 from galene.store.models import Job
+from galene.web.proof.proving import how_we_know
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.visit import Signed, Visit, VisitRoute
 
@@ -42,6 +44,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "absent": {o.evidence for o in known if o.state == "absent"},
         "ranking": ranking,
         "against": diagnosis.against_new_parts(job, ranking, visit.shop.hourly_rate),
+        "known_by": {c.id: how_we_know(proven_cause(c.id, family)) for c in ranking.causes[:3]},
         "worksheets": WORKSHEET_OF,
         "picture": picture_of(family, job),
         "checks": [c for c in KNOWLEDGE.checks.values() if not reasons[c.id]],

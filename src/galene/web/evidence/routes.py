@@ -1,13 +1,14 @@
 """Stage 2: the before set. The after set's forms use the same parts."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 from pydantic import Field
 
-from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.diagnosis.measured import (
     bank_trims_of,
     key_on_of,
@@ -105,12 +106,36 @@ def results_of(visit: Visit, job: Job) -> dict[str, Any]:
     }
 
 
+@dataclass(frozen=True, kw_only=True)
+class KeyOnSheet:
+    """The form of a key-on reading: its sensors, what is kept, and the revision it was shown at."""
+
+    sensors: tuple[Part, ...]
+    kept: Mapping[str, float]
+    phase: str
+    seen: int
+
+    @property
+    def saved(self) -> bool:
+        """Whether readings are kept."""
+        return bool(self.kept)
+
+
+def key_on_of_job(job: Job, phase: str) -> KeyOnSheet:
+    """The key-on readings of a job before or after the work."""
+    kept = evidence.set_of(job, phase, "key_on")
+    return KeyOnSheet(
+        sensors=tuple(p for p in family_of(job).parts if p.component in ABSOLUTE),
+        kept={r.channel: r.value for r in kept.readings} if kept else {},
+        phase=phase,
+        seen=revision(job, f"readings_{phase}_key_on"),
+    )
+
+
 def page(
     visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any
 ) -> HTMLResponse:
     family = family_of(job)
-    absolute = [p for p in family.parts if p.component in ABSOLUTE]
-    key_on = evidence.set_of(job, "before", "key_on")
     lookable = [
         p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")
     ]
@@ -122,14 +147,12 @@ def page(
         family=family,
         idle=table_of(visit, job, "before", kind="idle", form=form),
         trim=table_of(visit, job, "before", kind="trim", form=form),
-        absolute=absolute,
         loads=reading_channels.LOADS,
-        key_on_values={r.channel: r.value for r in key_on.readings} if key_on else {},
+        key_on=key_on_of_job(job, "before"),
         lookable=lookable,
         looks={k.part: k for k in job.looks if k.phase == "before"},
         results=results_of(visit, job),
         lacks=lacks(job, "evidence"),
-        seen_key_on=revision(job, "readings_before_key_on"),
         seen_missing=revision(job, "before_missing"),
         entered=form,
         picture=picture_of(family, job),
@@ -228,6 +251,8 @@ def readings(visit: Signed, number: str, form: Sent) -> Response:
 
 @router.post("/jobs/{number}/key-on")
 def key_on(visit: Signed, number: str, form: Sent) -> Response:
+    phase = "after" if form.text("phase") == "after" else "before"
+
     def write(act: Act) -> None:
         pressures = {
             p.id: form.quantity(p.id, "pressure", p.label)
@@ -237,15 +262,23 @@ def key_on(visit: Signed, number: str, form: Sent) -> Response:
         barometer = form.quantity("barometer_kpa", "pressure", "Barometer")
         form.check()
         evidence.save_key_on(
-            act, number, pressures, barometer_kpa=barometer, seen=form.integer("seen")
+            act,
+            number,
+            pressures,
+            barometer_kpa=barometer,
+            seen=form.integer("seen"),
+            phase=phase,
         )
 
-    return visit.submit(
-        form,
-        write,
-        to=f"/jobs/{number}/evidence#key_on",
-        shown=lambda faults: page(visit, visit.job(number), 422, form=form, faults=faults),
-    )
+    def shown(faults: dict[str, str]) -> HTMLResponse:
+        if phase == "after":
+            from galene.web.proof.routes import page as proof_page
+
+            return proof_page(visit, visit.job(number), 422, form=form, faults=faults)
+        return page(visit, visit.job(number), 422, form=form, faults=faults)
+
+    there = "prove#after" if phase == "after" else "evidence#key_on"
+    return visit.submit(form, write, to=f"/jobs/{number}/{there}", shown=shown)
 
 
 @router.post("/jobs/{number}/looks")

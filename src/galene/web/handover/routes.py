@@ -5,17 +5,20 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.diagnosis.records import Assessment, Cause
+from galene.core.jobcard.job_records import ConfirmedCause
 from galene.exchange.report import pdf_of
-from galene.jobs import handover
+from galene.jobs import handover, proof
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.gates import open_items
-from galene.jobs.prove import compare
 from galene.jobs.report import told_of
 from galene.jobs.stages import STAGES, lacks
 from galene.knowledge.agents import AGENTS
+from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.store.models import Job
 from galene.web.proof.comparison import rows_of
+from galene.web.shared.forms import Form
 from galene.web.shared.templating import TEMPLATES
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
@@ -24,7 +27,8 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 def context(visit: Visit, job: Job) -> dict[str, Any]:
     """What page and report show."""
-    result = compare(job)
+    told = proof.told_of(visit.db, job, visit.shop)
+    signed = proof.kept_proof(visit.db, job, visit.shop)
     used: dict[str, float] = {}
     for step in job.steps:
         agent = step.document.agent
@@ -37,9 +41,10 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "job": job,
         "stage": "handover",
         "family": family_of(job),
-        "verdict": handover.verdict_of(job, result),
-        "result": result,
-        "plot": rows_of(job, result, family_of(job), system=visit.shop.system) if result else [],
+        "proof": told.proof,
+        "signed": signed,
+        "proven": [t for t in told.proof.tests if t.verdict != "not_comparable"],
+        "plot": rows_of(job, told.proof.readings, system=visit.shop.system),
         "used": used,
         "told": told_of(job),
         "agents": AGENTS,
@@ -69,9 +74,44 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
             **context(visit, job),
             "ranking": ranking,
             "preview": preview,
+            "things": handover.found_things(visit.db, job) if working else [],
+            "boxes": _boxes(job, ranking, extra.get("entered")) if ranking else [],
+            "others": _others(job, ranking) if ranking else [],
             "seen": revision(job, "handover"),
             **extra,
         },
+    )
+
+
+OFFERED = 5
+"""Causes of the ranking that stand as boxes; the rest of the vocabulary is in the list."""
+
+
+def _boxes(
+    job: Job, ranking: Assessment, entered: Form | None
+) -> list[tuple[str, float | None, str | None]]:
+    """The causes that stand as boxes: id, chance, and what confirms it (None: not marked)."""
+    marked = {c.id: c.found for c in (_it_was(entered).causes if entered else job.handover.causes)}
+    chances = {c.id: c.probability for c in ranking.causes}
+    ids = dict.fromkeys([*(c.id for c in ranking.causes[:OFFERED]), *marked])
+    return [(c, chances.get(c), marked.get(c)) for c in ids if c in KNOWLEDGE.causes]
+
+
+def _others(job: Job, ranking: Assessment) -> list[Cause]:
+    """Causes that this engine can have and the boxes do not name."""
+    named = {c.id for c in ranking.causes[:OFFERED]} | {c.id for c in job.handover.causes}
+    outline = outline_of(family_of(job))
+    left = [c for c in KNOWLEDGE.causes.values() if c.id not in named and c.possible_on(outline)]
+    return sorted(left, key=lambda c: c.title)
+
+
+def _it_was(form: Form) -> handover.ItWas:
+    """The causes that are marked, each with what confirms it."""
+    marked = [v for k, v in form.pairs if k == "cause" and v]
+    return handover.ItWas(
+        causes=tuple(ConfirmedCause(id=c, found=form.text(f"found:{c}")) for c in marked),
+        words=form.text("words"),
+        unsure=form.text("unsure") == "yes",
     )
 
 
@@ -86,7 +126,7 @@ def save(visit: Signed, number: str, form: Sent) -> Response:
         handover.save_handover(
             act,
             number,
-            form.text("cause"),
+            _it_was(form),
             advice=form.text("advice"),
             fed=form.text("fed") == "yes",
             seen=form.integer("seen"),

@@ -1,22 +1,41 @@
 """Before and after on one axis per metric, with the family's band behind."""
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
-from galene.core.airpath.family import EngineFamily
-from galene.core.calculations.before_after import METRICS, BeforeAfterResult, MetricChange
+from galene.core.calculations.before_after import METRICS
+from galene.core.proof.records import ReadingProof
 from galene.core.units import QUANTITIES, convert, in_system
-from galene.jobs.prove import samples_by_metric
+from galene.jobs.proof import samples_of
 from galene.store.models import Job
 
 LEFT, RIGHT = 12.0, 408.0
 
 
 @dataclass(frozen=True, kw_only=True)
+class Shown:
+    """What is told of one metric: values and interval in its kept unit, verdict and why."""
+
+    metric: str
+    before: float | None
+    after: float | None
+    low: float | None
+    high: float | None
+    verdict: str
+    reason: str
+
+    @property
+    def unit(self) -> str:
+        """The metric's kept unit."""
+        return QUANTITIES[METRICS[self.metric].quantity].kept.id
+
+
+@dataclass(frozen=True, kw_only=True)
 class PlotRow:
     """One metric on its own axis: dots and means in drawing units, band and ticks."""
 
-    change: MetricChange
+    change: Shown
     label: str
     quantity: str
     before: tuple[float, ...]
@@ -38,31 +57,37 @@ def round_step(rough: float) -> float:
     return next(float(m) * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
 
 
-def rows_of(
-    job: Job, result: BeforeAfterResult, family: EngineFamily, *, system: str
-) -> list[PlotRow]:
-    """One row for each metric that both sets hold."""
-    rows = []
-    before, after = samples_by_metric(job, "before"), samples_by_metric(job, "after")
-    for change in result.metrics:
-        if change.before is None or change.after is None:
-            continue
-        band = family.bands.get(change.metric)
-        rows.append(
-            row_of(
-                change,
-                before.get(change.metric, []),
-                after.get(change.metric, []),
-                band=(band.low, band.high) if band else None,
-                system=system,
-            )
+ORDER = ("worse", "better", "unchanged", "was_good", "not_comparable")
+"""Readings in the order of a page: what must be looked at first."""
+
+
+def rows_of(job: Job, readings: Iterable[ReadingProof], *, system: str) -> list[PlotRow]:
+    """One row for each metric that was read after the work."""
+    sides = [samples_of(job, phase) for phase in ("before", "after")]
+    rows = [
+        row_of(
+            Shown(
+                metric=r.metric,
+                before=r.before,
+                after=r.after,
+                low=r.low,
+                high=r.high,
+                verdict=r.verdict,
+                reason=r.reason,
+            ),
+            sides[0].get(r.metric, []),
+            sides[1].get(r.metric, []),
+            band=(r.band.low, r.band.high) if r.band else None,
+            system=system,
         )
-    order = {"worse": 0, "improved": 1, "unchanged": 2, "not_comparable": 3}
-    return sorted(rows, key=lambda r: order[r.change.verdict])
+        for r in readings
+        if r.after is not None
+    ]
+    return sorted(rows, key=lambda r: ORDER.index(r.change.verdict))
 
 
 def row_of(
-    change: MetricChange,
+    change: Shown,
     before: list[float],
     after: list[float],
     *,

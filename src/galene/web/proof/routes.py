@@ -5,10 +5,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.calculations.before_after import METRICS
 from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.core.proof.relearn import seconds_left
-from galene.jobs import evidence, gates, prove
+from galene.jobs import evidence, gates, proof, prove
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left
 from galene.jobs.errors import Invalid
@@ -17,19 +16,25 @@ from galene.jobs.stages import PROVEN, lacks
 from galene.knowledge import reading_channels
 from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
-from galene.web.evidence.routes import table_of
+from galene.web.evidence.routes import key_on_of_job, table_of
 from galene.web.proof.comparison import rows_of
+from galene.web.proof.proving import proving_of
 from galene.web.shared.forms import Form, FormModel, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
+def _asks(told: proof.Told, test: str) -> bool:
+    """Whether a test proves one of the causes."""
+    return any(t.test == test for cause in told.causes for t in cause.tests)
+
+
 def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
     """Everything on the proof page."""
     template, state = prove.template_of(job), prove.relearn_state(job)
-    result = prove.compare(job)
     family = family_of(job)
+    told = proof.told_of(visit.db, job, visit.shop)
     return {
         "job": job,
         "stage": "prove",
@@ -47,9 +52,12 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "idle": table_of(visit, job, "after", kind="idle", form=form),
         "trim": table_of(visit, job, "after", kind="trim", form=form),
         "loads": reading_channels.LOADS,
-        "result": result,
-        "plot": rows_of(job, result, family, system=visit.shop.system) if result else [],
-        "metrics": METRICS,
+        "proof": told.proof,
+        "told": told,
+        "proving": proving_of(job, told),
+        "plot": rows_of(job, told.proof.readings, system=visit.shop.system),
+        "symptoms": proof.symptoms_of(job),
+        "key_on": key_on_of_job(job, "after") if _asks(told, "key_on_agreement") else None,
         "before_set": evidence.set_of(job, "before", "idle"),
         "blockers": gates.gate_blockers(job, "start", visit.now),
         "lacks": lacks(job, "prove"),
@@ -147,6 +155,9 @@ def road_test(visit: Signed, number: str, form: Sent) -> Response:
             given.kilometres or 0.0,
             notes=given.notes,
             complaint_gone=given.complaint_gone,
+            symptoms={
+                k.removeprefix("symptom:"): v for k, v in form.pairs if k.startswith("symptom:")
+            },
             seen=given.seen,
             override_reason=given.override_reason,
         )
@@ -164,7 +175,13 @@ def pending(visit: Signed, number: str, form: Sent) -> Response:
     def write(act: Act) -> None:
         if form.text("codes_after").strip() == "" and form.text("none") != "yes":
             raise Invalid({"codes_after": "Type the codes, or say that there are none."})
-        prove.read_pending(act, number, form.text("codes_after"), seen=form.integer("seen"))
+        prove.read_pending(
+            act,
+            number,
+            form.text("codes_after"),
+            seen=form.integer("seen"),
+            monitors_ready={"yes": True, "no": False}.get(form.text("monitors")),
+        )
 
     def shown(faults: dict[str, str]) -> HTMLResponse:
         faults = {("codes_after" if k == "codes" else k): v for k, v in faults.items()}

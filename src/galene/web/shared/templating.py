@@ -14,6 +14,7 @@ from markupsafe import Markup
 
 from galene.core.chemistry.judge import PROPERTIES
 from galene.core.diagnosis.codes import read_codes
+from galene.core.jobcard.job_records import Handover
 from galene.core.jobcard.must_go_back import KINDS, WORST_FIRST
 from galene.core.units import QUANTITIES, in_system, shown
 from galene.jobs.act import family_of, revision
@@ -157,6 +158,24 @@ def evidence_text(evidence_id: str) -> str:
     return kind.text if kind else evidence_id
 
 
+PROOF_TITLES = {
+    "proven": "Proven",
+    "better_to_confirm": "Better, to be confirmed",
+    "not_better": "Not better",
+    "not_comparable": "Can not be compared",
+}
+"""The verdict's word as a title."""
+
+
+def it_was(handover: Handover) -> str:
+    """What it was, in the words of the vocabulary and the technician's own."""
+    titles = [KNOWLEDGE.causes[c.id].title for c in handover.causes if c.id in KNOWLEDGE.causes]
+    told = "; ".join([*titles, *([handover.words] if handover.words else [])])
+    if handover.unsure:
+        return f"Not sure{': ' + told if told else ''}"
+    return told
+
+
 def unit_options(quantity: str) -> tuple[str, ...]:
     """Units that a field of this quantity may be entered in."""
     return tuple(u.id for u in QUANTITIES[quantity].units)
@@ -222,10 +241,13 @@ def _environment() -> Environment:
         family_of=family_of,
         unit_options=unit_options,
         Markup=Markup,
+        it_was=it_was,
+        PROOF_TITLES=PROOF_TITLES,
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
     )
     filters: dict[str, Any] = {
         "q": quantity_text,
+        "upper_first": lambda text: text[:1].upper() + text[1:],
         "bare": bare_number,
         "money": money,
         "mins": minutes_text,

@@ -8,8 +8,8 @@ from fastapi.responses import HTMLResponse, Response
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Missing
 from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
-from galene.jobs.handover import verdict_of
 from galene.jobs.intake import find_vehicles, plate_key
+from galene.jobs.proof import kept_proof
 from galene.store.models import Vehicle
 from galene.store.repositories import jobs as job_rows
 from galene.store.repositories import vehicles as vehicle_rows
@@ -49,7 +49,7 @@ def page(
     """A vehicle's life: visits on a line, bulletins and recalls."""
     vehicle = _vehicle(visit, plate)
     jobs = job_rows.of_vehicle(visit.db, vehicle.id, limit=60)
-    finished = {j.id: verdict_of(j) for j in jobs if j.state == "finished"}
+    finished = {j.id: kept_proof(visit.db, j, visit.shop) for j in jobs if j.state == "finished"}
     return visit.page(
         "vehicle.html",
         status,

@@ -3,9 +3,9 @@
 import math
 from typing import Any
 
-from galene.core.calculations.before_after import METRICS, MetricChange
+from galene.core.calculations.before_after import METRICS
 from galene.core.flow import standard_pressure_kpa
-from galene.web.proof.comparison import PlotRow, around, row_of
+from galene.web.proof.comparison import PlotRow, Shown, around, row_of
 
 
 def idle_gap(given: dict[str, Any], result: dict[str, Any]) -> dict[str, Any]:
@@ -203,7 +203,15 @@ def comparison(given: dict[str, Any], result: dict[str, Any]) -> list[PlotRow]:
     sides = {s: {m["metric"]: m["samples"] for m in given[s]} for s in ("before", "after")}
     rows = []
     for plain in result["metrics"]:
-        change = MetricChange(**plain)
+        change = Shown(
+            metric=plain["metric"],
+            before=plain["before"],
+            after=plain["after"],
+            low=plain["low"],
+            high=plain["high"],
+            verdict=plain["verdict"],
+            reason=plain["reason"],
+        )
         if (
             change.metric in METRICS
             and change.metric in sides["before"]

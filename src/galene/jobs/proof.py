@@ -1,0 +1,292 @@
+"""What a job proves: its causes, the tests that are run again, readings, the complaint, the
+codes."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy.orm import Session
+
+from galene.core.calculations.before_after import MetricValue
+from galene.core.diagnosis.measured import (
+    MeasuredSet,
+    key_on_of,
+    outside_pressure_kpa,
+    trim_split_of,
+)
+from galene.core.jobcard.job_records import KeptProof
+from galene.core.proof.metrics import conditions_of, metrics_of
+from galene.core.proof.records import (
+    CodesTold,
+    Proof,
+    ProofCase,
+    ProvenCause,
+    ProvingTest,
+    ReadingSide,
+    SymptomWord,
+    TestRun,
+    TestSide,
+)
+from galene.exchange.proofs import proof_of
+from galene.jobs.act import family_of
+from galene.jobs.diagnosis import assess_job
+from galene.jobs.evidence import measured, set_of
+from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.proving import SYMPTOM_TEXTS, proven_cause
+from galene.store.models import CheckResult, Job, Workshop
+from galene.store.repositories import jobs, people
+
+LIKELY = 0.25
+"""Chance from which a cause is to be proven cured before anybody has said what it was, where its
+part was worked on (this project's judgement)."""
+SYMPTOM_WORDS: Mapping[str, SymptomWord] = {"gone": "gone", "less": "less", "same": "same"}
+COMPLAINT: Mapping[str, SymptomWord] = {"gone": "gone", "better": "less", "there": "same"}
+Kept = Mapping[tuple[str, str], CheckResult]
+"""Newest run of a check by its id and phase."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Told:
+    """A proof with what it was made of, for the page."""
+
+    proof: Proof
+    causes: tuple[ProvenCause, ...]
+    confirmed: bool
+    kept: Kept
+
+
+def symptoms_of(job: Job) -> tuple[str, ...]:
+    """Symptoms that were there at intake, in the vocabulary's order."""
+    present = {o.evidence for o in job.observations if o.state == "present"}
+    return tuple(s for s in SYMPTOM_TEXTS if s in present)
+
+
+def causes_to_prove(job: Job, hourly_rate: float) -> tuple[str, ...]:
+    """What the proof is about: what it was where that is said; else the likely causes of the parts
+    that were worked on, else the deposits that such parts wear."""
+    if job.handover.causes:
+        return tuple(c.id for c in job.handover.causes)
+    family = family_of(job)
+    ranking = assess_job(job, hourly_rate).causes
+    treated = {
+        family.part(p).component
+        for s in job.steps
+        if s.done_at and not s.records.left_out
+        for p in s.document.treats or (s.document.part,)
+        if p and s.document.work
+    }
+    mended = [c for c in ranking if KNOWLEDGE.causes[c.id].component in treated]
+    likely = tuple(c.id for c in mended if c.probability >= LIKELY)
+    if likely:
+        return likely
+    if ranking and ranking[0].probability >= LIKELY and not treated:
+        return (ranking[0].id,)
+    worn: dict[str, str] = {}
+    outline = outline_of(family)
+    for cause in KNOWLEDGE.causes.values():
+        if cause.kind == "deposit" and cause.component in treated and cause.possible_on(outline):
+            worn.setdefault(cause.component, cause.id)
+    return tuple(worn.values())
+
+
+def kept_checks(db: Session, job: Job) -> Kept:
+    """The newest run of every check on a job before and after the work. What proved an earlier
+    round is how this one found the car."""
+    found: dict[tuple[str, str], CheckResult] = {}
+    for row in jobs.check_results(db, job.id):
+        stale = row.phase == "after" and not _of_this_round(job, row.at)
+        found.setdefault((row.check_id, "before" if stale else row.phase), row)
+    return found
+
+
+def _of_this_round(job: Job, at: datetime) -> bool:
+    return job.work_began_at is None or at >= job.work_began_at
+
+
+def _taken(job: Job, phase: str, kind: str) -> MeasuredSet | None:
+    """A set of readings; one of an earlier round's after is none of this one's."""
+    row = set_of(job, phase, kind)
+    if row is None or (phase == "after" and not _of_this_round(job, row.taken_at)):
+        return None
+    return measured(job, phase, kind)
+
+
+def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
+    """The proof of a job as it stands."""
+    shop = shop or people.workshop(db)
+    family = family_of(job)
+    causes = tuple(proven_cause(c, family) for c in causes_to_prove(job, shop.hourly_rate))
+    kept = kept_checks(db, job)
+    case = ProofCase(
+        causes=causes,
+        tests=tuple(_runs(job, causes, kept, altitude_m=shop.altitude_m)),
+        before=_readings(job, "before"),
+        after=_readings(job, "after"),
+        bands=family.bands,
+        symptoms=_symptoms(job),
+        codes=codes_told(job),
+        open_ends=tuple(_open_ends(job)),
+    )
+    return Told(proof=proof_of(case), causes=causes, confirmed=bool(job.handover.causes), kept=kept)
+
+
+def kept_proof(db: Session, job: Job, shop: Workshop | None = None) -> KeptProof:
+    """What a signed job proved, as it was signed; of one that stands open, as it stands."""
+    if job.state == "finished" and job.proof.verdict:
+        return job.proof
+    proof = told_of(db, job, shop).proof
+    return KeptProof(verdict=proof.verdict, headline=proof.headline, missing=proof.missing)
+
+
+def _open_ends(job: Job) -> Iterable[str]:
+    if job.card.held:
+        yield f"what holds the job: {job.card.held.why.rstrip('.')}"
+    if job.relearn.outcome == "failed":
+        yield "the relearn, which failed"
+
+
+def codes_told(job: Job) -> CodesTold:
+    """Codes of both sides, and whether a drive lies between."""
+
+    def of(phase: str, *statuses: str) -> tuple[str, ...]:
+        return tuple(c.code for c in job.codes if c.phase == phase and c.status in statuses)
+
+    read = job.pending_read_at is not None
+    return CodesTold(
+        before=of("before", "stored", "pending", "permanent"),
+        after_stored=of("after", "stored", "permanent") if read else (),
+        after_pending=of("after", "pending") if read else (),
+        drive_done=job.road_test.done and read,
+        monitors_ready=job.monitors_ready,
+    )
+
+
+def _symptoms(job: Job) -> dict[str, SymptomWord]:
+    asked = {s: SYMPTOM_WORDS[w] for s, w in job.road_test.symptoms.items() if w in SYMPTOM_WORDS}
+    if asked or not job.road_test.complaint:
+        return asked
+    return {"complaint": COMPLAINT[job.road_test.complaint]}
+
+
+def _metrics(job: Job, phase: str) -> list[MetricValue]:
+    areas = [
+        k.open_area_percent
+        for k in job.looks
+        if k.phase == phase and k.open_area_percent is not None
+    ]
+    idle, trims = _taken(job, phase, "idle"), _taken(job, phase, "trim")
+    return metrics_of(idle, trims, open_areas=areas)
+
+
+def samples_of(job: Job, phase: str) -> dict[str, list[float]]:
+    """Samples of every metric of a phase, for the plot; a metric with one value has one sample."""
+    return {
+        m.metric: m.samples or ([m.value] if m.value is not None else [])
+        for m in _metrics(job, phase)
+    }
+
+
+def _readings(job: Job, phase: str) -> ReadingSide | None:
+    metrics = _metrics(job, phase)
+    if not metrics:
+        return None
+    held = _taken(job, phase, "idle") or _taken(job, phase, "trim")
+    active = [c.code for c in job.codes if c.phase == phase and c.status != "history"]
+    # The before set's codes are not held against it: that its control unit was not in a protective
+    # mode is what the technician recorded with the set.
+    after = active if phase == "after" else None
+    return ReadingSide(
+        metrics=tuple(metrics),
+        conditions=conditions_of(held, codes_active=after) if held else None,
+    )
+
+
+def _runs(
+    job: Job, causes: Iterable[ProvenCause], kept: Kept, *, altitude_m: float
+) -> Iterable[TestRun]:
+    """The proving tests of the causes that were run on either side, each once."""
+    seen: set[str] = set()
+    for cause in causes:
+        for test in cause.tests:
+            if test.test in seen:
+                continue
+            sides = tuple(
+                _side(job, cause, test, phase=phase, kept=kept, altitude_m=altitude_m)
+                for phase in ("before", "after")
+            )
+            if sides[1] is not None:
+                seen.add(test.test)
+                yield TestRun(test=test.test, before=sides[0], after=sides[1])
+
+
+def _side(
+    job: Job, cause: ProvenCause, test: ProvingTest, *, phase: str, kept: Kept, altitude_m: float
+) -> TestSide | None:
+    row = kept.get((test.test, phase))
+    if row is not None and row.result:
+        return side_of_result(row.result)
+    if row is not None:
+        return TestSide(evidence={e: s[0] for e, s in row.said.items()})
+    if test.test == "key_on_agreement":
+        found = key_on_of(_taken(job, phase, "key_on"), altitude_m)
+        if found is None:
+            return None
+        within = {d.component: d.within for d in found.deviations if d.within is not None}
+        return TestSide(verdict=found.verdict, within=within)
+    if test.test == "trim_survey":
+        outside = outside_pressure_kpa(measured(job, "before", "key_on"), altitude_m)
+        split = trim_split_of(_taken(job, phase, "trim"), outside)
+        if split is None:
+            return None
+        return TestSide(verdict=split.verdict, figures={"leak_g_s": split.leak_g_s})
+    if test.test == "bore_restriction":
+        return _bore(job, cause, phase)
+    return _seen_before(job, test) if phase == "before" else None
+
+
+def side_of_result(result: Mapping[str, object]) -> TestSide:
+    """A calculation's kept result as a side of a test."""
+    deviations = result.get("deviations") or ()
+    return TestSide(
+        verdict=str(result.get("verdict", "")),
+        figures={
+            k: float(v)
+            for k, v in result.items()
+            if isinstance(v, int | float) and not isinstance(v, bool)
+        },
+        within={
+            str(d["component"]): bool(d["within"])
+            for d in (deviations if isinstance(deviations, list) else ())
+        },
+    )
+
+
+def _bore(job: Job, cause: ProvenCause, phase: str) -> TestSide | None:
+    """The worst of the cause's parts: as found before or during the work, as left after it."""
+    family = family_of(job)
+    phases = ("before", "work") if phase == "before" else ("after",)
+    found = [
+        k
+        for k in job.looks
+        if k.phase in phases and family.part(k.part).component == cause.component
+    ]
+    if not found:
+        return None
+    areas = [k.open_area_percent for k in found if k.open_area_percent is not None]
+    return TestSide(
+        grade=max(k.grade for k in found),
+        figures={"open_area_percent": min(areas)} if areas else {},
+    )
+
+
+def _seen_before(job: Job, test: ProvingTest) -> TestSide | None:
+    """What the diagnosis knows of a check that is a look."""
+    check = KNOWLEDGE.checks.get(test.test)
+    if check is None:
+        return None
+    states = {
+        o.evidence: o.state
+        for o in job.observations
+        if o.evidence in check.yields and o.state != "unknown"
+    }
+    return TestSide(evidence=states) if states else None
