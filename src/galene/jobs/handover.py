@@ -70,6 +70,9 @@ GRADE_FOUND = 2
 """Grade from which a deposit is a finding and not a film (the grades' own scale)."""
 
 
+LONGEST_WORDS = 200
+
+
 @dataclass(frozen=True, kw_only=True)
 class ItWas:
     """What it was: causes with what confirms each, free words, or that nobody knows."""
@@ -85,6 +88,8 @@ def _faults_of(it_was: ItWas, things: Sequence[str]) -> dict[str, str]:
         return {"cause": "Choose what it was, each once."}
     if not ids and not it_was.words and not it_was.unsure:
         return {"cause": "Choose what it was, say it in words, or that you are not sure."}
+    if len(it_was.words) > LONGEST_WORDS:
+        return {"words": f"Up to {LONGEST_WORDS} characters."}
     odd = next((c for c in it_was.causes if c.found and c.found not in things), None)
     if odd:
         return {"cause": f"“{odd.found[:60]}” was not found on this job."}

@@ -165,7 +165,7 @@ READINGS: dict[str, TestReading] = {
         ),
         TestReading(
             test="bore_restriction",
-            title="Bore gauge",
+            title="Grade or open area",
             figures=(
                 Figure(
                     name="open_area_percent",
@@ -217,7 +217,7 @@ def _test(
 
 IDLE = _test(
     "idle_readings",
-    "Speed, air and opening at the same warm idle: the control needs no more than a clean bore.",
+    "At the same warm idle the control must ask for no more than a clean bore does.",
     idle_rpm=None,
     learned_throttle_percent="lower",
     idle_airflow_g_s=None,
@@ -225,7 +225,7 @@ IDLE = _test(
 )
 IDLE_SPEED = _test(
     "idle_readings",
-    "The same warm idle: speed in its band, and steady.",
+    "At the same warm idle the speed must stand in its band, and steady.",
     idle_rpm=None,
     idle_rpm_spread="lower",
     idle_airflow_g_s=None,
@@ -252,19 +252,21 @@ FLOW = _test(
     PHYSICS,
     egr_area_mm2="higher",
 )
-POSITION = _test("egr_position_sweep", "Position follows command, and reaches zero.")
+POSITION = _test("egr_position_sweep", "Position must follow command, and reach zero.")
 CROSS = _test(
-    "egr_dp_crosscheck", "Differential pressure against the balance of air: two ways agree."
+    "egr_dp_crosscheck", "Differential pressure against the balance of air: both must agree."
 )
 PLATE = _test("throttle_sweep", "The plate over its whole travel, up and down alike.")
-FLAPS = _test("runner_sweep_commanded", "Both stops reached, nothing stiff.")
-FLAPS_BY_HAND = _test("runner_sweep_by_hand", "The flaps swing by a finger and fall back.")
+FLAPS = _test("runner_sweep_commanded", "Both stops must be reached, nothing stiff.")
+FLAPS_BY_HAND = _test("runner_sweep_by_hand", "The flaps must swing by a finger and fall back.")
 OXYGEN = _test("oxygen_response", "The time in which the sensor answers.", PHYSICS)
-BURN = _test("regeneration_trace", "The burn-off goes through the whole filter.", PHYSICS)
-BORE = _test("bore_restriction", "Open area or grade, by the same gauge.", PHYSICS)
+BURN = _test("regeneration_trace", "The burn-off must go through the whole filter.", PHYSICS)
+BORE = _test(
+    "bore_restriction", "How much of the bore is open, or the grade of what is left.", PHYSICS
+)
 CHARGE = _test(
     "charge_pressure",
-    "A pull at full load: the pressure that is commanded is reached.",
+    "A pull at full load: the pressure that is commanded must be reached.",
     PHYSICS,
     boost_kpa=None,
 )
@@ -272,10 +274,12 @@ FUEL = _test(
     "fuel_economy_change", "Fills over a distance say it last of all.", PHYSICS, fuel_l_100km=None
 )
 ROAD = _test("road_test", "The complaint's own situation, driven once more.", STANDARD)
-LEVEL = _test("coolant_level_cold", "The level, cold, some days later: nothing is lost any more.")
+LEVEL = _test(
+    "coolant_level_cold", "The level, cold, some days later: nothing may be lost any more."
+)
 
 
-def _look(check: str, why: str = "What was seen is seen no more.") -> ProvingTest:
+def _look(check: str, why: str = "What was seen must be seen no more.") -> ProvingTest:
     return _test(check, why, LOOKED_AT)
 
 
@@ -303,16 +307,16 @@ PROVING: dict[str, tuple[ProvingTest, ...]] = {
     "oxygen_sensor_fouled": (OXYGEN,),
     "doser_fouled": (BURN,),
     "filter_restricted": (_look("look_filter"),),
-    "unmetered_air_leak": (_look("leak_smoke", "No smoke comes out any more."), TRIMS),
+    "unmetered_air_leak": (_look("leak_smoke", "No smoke may come out any more."), TRIMS),
     "maf_failed": (TRIMS, METER),
     "map_failed": (KEY_ON,),
-    "boost_leak": (_look("leak_smoke", "The charge pipe holds."), CHARGE),
+    "boost_leak": (_look("leak_smoke", "The charge pipe must hold."), CHARGE),
     "turbo_control_fault": (CHARGE,),
     "throttle_actuator_fault": (PLATE,),
     "idle_adaptation_lost": (IDLE,),
     "egr_valve_electrical": (POSITION, FLOW),
     "egr_dp_sensor_damaged": (CROSS, KEY_ON),
-    "egr_cooler_leak": (_test("cooler_pressure_test", "The pressure holds."), LEVEL),
+    "egr_cooler_leak": (_test("cooler_pressure_test", "The pressure must hold."), LEVEL),
     "exhaust_pressure_sensor_failed": (KEY_ON,),
     "runner_lever_unhooked": (FLAPS, FLAPS_BY_HAND),
     "crankcase_sensor_seal_leak": (_look("look_crankcase_seal"),),
@@ -333,7 +337,9 @@ PROVING: dict[str, tuple[ProvingTest, ...]] = {
     "boost_sensor_failed": (KEY_ON,),
     "barometric_failed": (KEY_ON,),
     "secondary_air_supply_fault": (ROAD,),
-    "turbo_seal_leak": (_look("look_manifold", "No fresh oil in the pipe some days later."),),
+    "turbo_seal_leak": (
+        _look("look_manifold", "Some days later there must be no fresh oil in the pipe."),
+    ),
     "ignition_or_fuel_fault": (ROAD,),
 }
 SYMPTOM_TEXTS: Mapping[str, str] = MappingProxyType({s.id: s.text for s in SYMPTOMS})

@@ -66,7 +66,7 @@ def page(
         looked_at=looked_at,
         picture=picture_of(family, job, lit=[p.id for p in looked_at]),
         job=job,
-        stage="diagnosis",
+        stage="prove" if phase == "after" else "diagnosis",
         family=family,
         check=check,
         reading=reading,
