@@ -2,6 +2,7 @@
 
 import itertools
 import math
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -359,3 +360,49 @@ def test_the_tables_hang_together() -> None:
     for root in KNOWLEDGE.roots.values():
         assert set(root.feeds) <= causes and root.ask.endswith("?")
     assert FAMILIES["A"].components == OUTLINES["A"].components
+
+
+HEAVY = {"low_power_all_range": "present", "fuel_economy_flat": "present"}
+
+
+def chances(case: dict[str, Any]) -> dict[str, float]:
+    return {c["id"]: c["probability"] for c in assess_case(case)["causes"]}
+
+
+@pytest.mark.parametrize("symptoms", [{}, HEAVY, {**HEAVY, "frequent_regeneration": "present"}])
+def test_a_caked_first_sensor_of_a_heavy_diesel_raises_all_that_fouls_with_it(
+    symptoms: dict[str, str],
+) -> None:
+    case = {"engine": {"family": "E"}, "distance_km": 600000, "evidence": symptoms}
+    bare = chances(case)
+    caked = chances({**case, "evidence": {**symptoms, "soot_on_map_sensor": "present"}})
+    for cause in (
+        "ports_coked",
+        "manifold_coked",
+        "egr_dp_ports_blocked",
+        "egr_passage_plugged",
+        "exhaust_pressure_tube_blocked",
+        "doser_fouled",
+    ):
+        assert caked[cause] > bare.get(cause, 0.0), cause
+
+
+def test_a_differential_sensor_that_reads_high_after_its_ports_were_cleaned_is_the_sensor() -> None:
+    case = {"engine": {"family": "E"}, "codes": ["P0402"]}
+    found = chances({**case, "evidence": {"dp_reads_high_after_cleaning": "present"}})
+    assert max(found, key=lambda c: found[c]) == "egr_dp_sensor_damaged"
+    assert found["egr_valve_stuck_open"] < 0.3
+    for sign in ("dp_zero_off", "dp_above_range", "dp_sensor_crack_seen"):
+        found = chances({"engine": {"family": "E"}, "evidence": {sign: "present"}})
+        assert max(found, key=lambda c: found[c]) == "egr_dp_sensor_damaged", sign
+
+
+def test_a_low_cold_coolant_moves_the_cooler() -> None:
+    case = {"engine": {"family": "D"}, "codes": ["P0235"], "evidence": {}}
+    low = chances({**case, "evidence": {"coolant_low_cold": "present"}})
+    assert low["egr_cooler_leak"] > 0.25 > chances(case).get("egr_cooler_leak", 0.0)
+
+
+def test_a_diesels_sooty_flap_is_no_throttle_deposit() -> None:
+    found = chances({"engine": {"family": "D"}, "codes": ["P0401"]})
+    assert "throttle_deposit" not in found and "throttle_sticking" not in found

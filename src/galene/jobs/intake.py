@@ -204,8 +204,17 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
         state="present" if form.oil == "high" else "unknown",
         source="tap",
     )
+    if "egr_cooler" in family_of(job).components:
+        # A level is read cold. An empty answer says nothing; what a check has found stands.
+        cold = {"low": "present", "ok": "absent"}.get(form.coolant)
+        if cold and not _checked(job, "coolant_low_cold"):
+            observe(act, job, "coolant_low_cold", state=cold, source="tap", confidence=0.9)
     act.trace(job, "intake_saved", distance_km=form.distance_km)
     return job
+
+
+def _checked(job: Job, evidence: str) -> bool:
+    return any(o.evidence == evidence and o.source == "check" for o in job.observations)
 
 
 def _keep_bulletins(act: Act, job: Job, source: str, *, outcome: str) -> None:
