@@ -166,3 +166,31 @@ def fit_line(x: Sequence[float], y: Sequence[float]) -> Line:
         intercept_half=t * math.sqrt(residual * (1 / n + x0**2 / sxx)),
         slope_half=t * math.sqrt(residual / sxx),
     )
+
+
+def beta_quantile(a: float, b: float, share: float) -> float:
+    """Value below which a beta distributed share lies with probability `share`.
+
+    Parameters
+    ----------
+    a, b : above 0
+    share : 0 to 1, neither end
+
+    Notes
+    -----
+    Bisection of the regularized incomplete beta function, which rises from 0 to 1.
+
+    Examples
+    --------
+    >>> round(beta_quantile(1, 1, 0.25), 6)
+    0.25
+    """
+    require_range("share", share, 1e-9, high=1 - 1e-9)
+    low, high = 0.0, 1.0
+    for _ in range(60):
+        middle = (low + high) / 2
+        if incomplete_beta(a, b, middle) < share:
+            low = middle
+        else:
+            high = middle
+    return (low + high) / 2

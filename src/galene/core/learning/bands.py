@@ -1,0 +1,169 @@
+"""Known-good bands that move with a workshop's own work.
+
+Readings of sound engines are normal with unknown mean and spread; what is known beforehand is a
+normal-inverse-gamma prior out of the family's entry, which counts like so many samples as its
+weight says (Gelman et al., *Bayesian Data Analysis*, 3.3). The band is the range in which the next
+sound engine's reading lies with 90 % (a tolerance interval by expectation, Guttman, *Statistical
+Tolerance Regions*, 1970): the posterior's Student interval.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from galene.core.errors import require
+from galene.core.statistics import t_quantile
+
+COVERAGE = 0.90
+Z_90 = 1.6448536269514722
+"""Half width of a normal's middle 90 % in standard deviations: how an entry's band is read."""
+DEFAULT_WEIGHT = 4.0
+"""Samples that a family's entry counts for: a handful of own engines outweighs it (this project's
+default)."""
+ODD_SHARE = 0.999
+"""Share of the others' band outside of which a single sample is odd: one in a thousand is."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Prior:
+    """What an entry says before own samples: its band, and for how many samples it counts."""
+
+    low: float
+    high: float
+    weight: float = DEFAULT_WEIGHT
+
+
+@dataclass(frozen=True, kw_only=True)
+class LearnedBand:
+    """A band, and which samples it was made of.
+
+    Parameters
+    ----------
+    low, high : ends of the band
+    mean, spread : most likely mean and standard deviation of sound engines
+    counted : samples that count
+    odd : places of samples that stand so far off that they do not count by themselves
+    """
+
+    low: float
+    high: float
+    mean: float
+    spread: float
+    counted: int
+    odd: tuple[int, ...] = field(default=())
+
+
+def learned_band(
+    samples: Sequence[float], prior: Prior | None = None, coverage: float = COVERAGE
+) -> LearnedBand:
+    """The band of sound engines after some samples.
+
+    Parameters
+    ----------
+    samples : readings of sound engines, one a job
+    prior : the family's entry; without it two samples at least are needed
+    coverage : share of sound engines inside
+
+    Raises
+    ------
+    InputError
+        Without a prior fewer than two samples, or samples that are all the same.
+
+    Notes
+    -----
+    A sample is odd when it lies outside of what the others leave one in a thousand; the band is
+    made of the others, so that one slip of the pen or one sick engine does not widen it. A second
+    one of its kind speaks for the first.
+    """
+    require(
+        prior is not None or len(samples) >= 2,
+        "samples",
+        len(samples),
+        allowed="two at least where no prior is given",
+    )
+    odd: set[int] = set()
+    while True:
+        worst = _oddest(samples, odd, prior)
+        if worst is None or 3 * (len(odd) + 1) > len(samples):
+            break
+        odd.add(worst)
+    counted = [s for i, s in enumerate(samples) if i not in odd]
+    posterior = _posterior(_sums(counted), prior)
+    low, high = posterior.interval(coverage)
+    return LearnedBand(
+        low=low,
+        high=high,
+        mean=posterior.mean,
+        spread=math.sqrt(posterior.beta / posterior.alpha),
+        counted=len(counted),
+        odd=tuple(sorted(odd)),
+    )
+
+
+@dataclass(frozen=True)
+class _Posterior:
+    mean: float
+    kappa: float
+    alpha: float
+    beta: float
+
+    def interval(self, coverage: float) -> tuple[float, float]:
+        """Where the next reading lies."""
+        scale = math.sqrt(self.beta * (self.kappa + 1) / (self.alpha * self.kappa))
+        half = t_quantile(2 * self.alpha, coverage) * scale
+        return self.mean - half, self.mean + half
+
+
+@dataclass(frozen=True)
+class _Sums:
+    """Count, mean and sum of squares about it: one sample is taken out without the others being
+    read again."""
+
+    count: int
+    mean: float
+    squares: float
+
+    def without(self, sample: float) -> "_Sums":
+        if self.count == 1:
+            return _Sums(0, 0.0, 0.0)
+        mean = self.mean + (self.mean - sample) / (self.count - 1)
+        squares = self.squares - (sample - self.mean) * (sample - mean)
+        return _Sums(self.count - 1, mean, max(0.0, squares))
+
+
+def _sums(samples: Sequence[float]) -> _Sums:
+    count = len(samples)
+    mean = math.fsum(samples) / count if count else 0.0
+    return _Sums(count, mean, math.fsum((s - mean) ** 2 for s in samples))
+
+
+def _posterior(own: _Sums, prior: Prior | None) -> _Posterior:
+    n = own.count
+    if prior is None:
+        require(own.squares > 0, "samples", n, allowed="samples that differ")
+        return _Posterior(own.mean, float(n), (n - 1) / 2, own.squares / 2)
+    middle = (prior.low + prior.high) / 2
+    spread = (prior.high - prior.low) / 2 / Z_90
+    kappa, alpha = prior.weight, max(prior.weight / 2, 0.5)
+    total = kappa + n
+    beta = alpha * spread**2 + own.squares / 2 + kappa * n * (own.mean - middle) ** 2 / (2 * total)
+    return _Posterior((kappa * middle + n * own.mean) / total, total, alpha + n / 2, beta)
+
+
+def _oddest(samples: Sequence[float], odd: set[int], prior: Prior | None) -> int | None:
+    """The sample that stands farthest outside of what the others leave it, None where none does."""
+    worst, farthest = None, 0.0
+    counted = _sums([s for i, s in enumerate(samples) if i not in odd])
+    if counted.count - 1 < (0 if prior else 3):
+        return None
+    for i, sample in enumerate(samples):
+        if i in odd:
+            continue
+        others = counted.without(sample)
+        if prior is None and others.squares <= 0:
+            continue
+        low, high = _posterior(others, prior).interval(ODD_SHARE)
+        off = max(low - sample, sample - high) / (high - low)
+        if off > farthest:
+            worst, farthest = i, off
+    return worst
