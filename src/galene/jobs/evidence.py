@@ -12,6 +12,7 @@ from galene.core.jobcard.job_records import KeptBore, SetConditions
 from galene.core.units import QUANTITIES
 from galene.exchange.rows import Column, parse_rows
 from galene.jobs.act import Act, family_of
+from galene.jobs.bands import with_own_bands
 from galene.jobs.card import after_set_due, after_set_taken
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text, observe
@@ -393,7 +394,7 @@ def derive(act: Act, job: Job) -> None:
     sure they are."""
     workshop = people.workshop_or_none(act.db)
     found = inferred(
-        family_of(job),
+        with_own_bands(act.db, family_of(job)),
         before_work(job, workshop.altitude_m if workshop else 0.0),
         signs=LOOK_SIGNS,
         vocabulary=KNOWLEDGE.evidence,

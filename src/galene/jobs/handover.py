@@ -7,12 +7,13 @@ from sqlalchemy.orm import Session
 
 from galene.core.jobcard.job_records import ConfirmedCause, Handover, KeptProof
 from galene.core.proof.next_visit import Visit, next_visit
+from galene.jobs import bands
 from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import DUTY, assess_job
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import check_text
-from galene.jobs.proof import told_of
+from galene.jobs.proof import kept_checks, samples_of, told_of
 from galene.jobs.stages import STAGES, lacks
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.proving import title_of
@@ -171,6 +172,8 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     job.proof = KeptProof(
         verdict=proof.verdict, headline=proof.headline, missing=proof.missing, at=act.now
     )
+    if proof.verdict == "proven":
+        bands.learn_from(act, job, samples_of(job, "after", kept_checks(act.db, job)))
     act.trace(job, "signed", verdict=proof.verdict)
     return job
 
@@ -188,5 +191,6 @@ def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Jo
     job.state, job.stage, job.reopened_reason = "open", stage, reason.strip()
     job.signed_at = job.finished_at = job.signed_by_id = None
     job.proof = KeptProof()
+    bands.forget(act, job)
     act.trace(job, "reopened", reason=reason.strip(), stage=stage)
     return job

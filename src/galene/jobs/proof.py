@@ -7,7 +7,7 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from galene.core.calculations.before_after import MetricValue
+from galene.core.calculations.before_after import METRICS, MetricValue
 from galene.core.diagnosis.measured import (
     MeasuredSet,
     key_on_of,
@@ -29,6 +29,7 @@ from galene.core.proof.records import (
 )
 from galene.exchange.proofs import proof_of
 from galene.jobs.act import family_of
+from galene.jobs.bands import bands_of
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.evidence import measured, set_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
@@ -120,9 +121,9 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
     case = ProofCase(
         causes=causes,
         tests=tuple(_runs(job, causes, kept, altitude_m=shop.altitude_m)),
-        before=_readings(job, "before"),
-        after=_readings(job, "after"),
-        bands=family.bands,
+        before=_readings(job, "before", kept),
+        after=_readings(job, "after", kept),
+        bands=bands_of(db, family),
         symptoms=_symptoms(job),
         codes=codes_told(job),
         open_ends=tuple(_open_ends(job)),
@@ -168,26 +169,41 @@ def _symptoms(job: Job) -> dict[str, SymptomWord]:
     return {"complaint": COMPLAINT[job.road_test.complaint]}
 
 
-def _metrics(job: Job, phase: str) -> list[MetricValue]:
+BY_CHECK: Mapping[str, tuple[str, str, float]] = {
+    "egr_flow_test": ("egr_area_mm2", "passage_area_mm2", 1.0),
+    "airflow_against_expected": ("meter_ratio_percent", "ratio", 100.0),
+}
+"""Checks whose result is a metric too: metric, field of the result, and its factor."""
+
+
+def _metrics(job: Job, phase: str, kept: Kept) -> list[MetricValue]:
     areas = [
         k.open_area_percent
         for k in job.looks
         if k.phase == phase and k.open_area_percent is not None
     ]
     idle, trims = _taken(job, phase, "idle"), _taken(job, phase, "trim")
-    return metrics_of(idle, trims, open_areas=areas)
+    found = metrics_of(idle, trims, open_areas=areas)
+    for check, (metric, name, factor) in BY_CHECK.items():
+        row = kept.get((check, phase))
+        value = row.result.get(name) if row is not None else None
+        if isinstance(value, int | float) and METRICS[metric].low <= value * factor:
+            found.append(
+                MetricValue(metric=metric, value=min(value * factor, METRICS[metric].high))
+            )
+    return found
 
 
-def samples_of(job: Job, phase: str) -> dict[str, list[float]]:
+def samples_of(job: Job, phase: str, kept: Kept) -> dict[str, list[float]]:
     """Samples of every metric of a phase, for the plot; a metric with one value has one sample."""
     return {
         m.metric: m.samples or ([m.value] if m.value is not None else [])
-        for m in _metrics(job, phase)
+        for m in _metrics(job, phase, kept)
     }
 
 
-def _readings(job: Job, phase: str) -> ReadingSide | None:
-    metrics = _metrics(job, phase)
+def _readings(job: Job, phase: str, kept: Kept) -> ReadingSide | None:
+    metrics = _metrics(job, phase, kept)
     if not metrics:
         return None
     held = _taken(job, phase, "idle") or _taken(job, phase, "trim")

@@ -512,6 +512,29 @@ class CheckResult(Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
+class BandSample(Base):
+    """A reading of a proven job, or of another workshop's, that a family's known-good band is made
+    of. Never deleted: a foreman sets it aside with a reason, and it stays to be seen."""
+
+    __tablename__ = "band_sample"
+    __table_args__ = (
+        UniqueConstraint("job_id", "metric"),
+        UniqueConstraint("family_id", "metric", "at", "value", "source"),
+        Index("band_sample_family", "family_id", "metric"),
+    )
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    family_id: Mapped[str]
+    metric: Mapped[str]
+    value: Mapped[float]
+    at: Mapped[datetime]
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("job.id"))
+    source: Mapped[str]
+    set_aside_at: Mapped[datetime | None]
+    set_aside_why: Mapped[str] = mapped_column(default="")
+    set_aside_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    set_aside_by: Mapped[Person | None] = relationship(lazy="joined")
+
+
 class MakerCode(Base):
     """A maker's own code in the workshop's words, and the evidence group that it counts as, if
     any."""

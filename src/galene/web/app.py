@@ -17,6 +17,7 @@ from galene.store.database import answers, make_sessions
 from galene.store.pictures import PictureStore
 from galene.web.admin import sign_in
 from galene.web.api import assessments, calculations, docs, judgements, plans, proofs, scopes
+from galene.web.bands import routes as bands
 from galene.web.card import routes as work
 from galene.web.checks import routes as checks
 from galene.web.day import routes as today
@@ -90,6 +91,7 @@ def create_app(
         worksheets,
         reference,
         families,
+        bands,
         family_editor,
         templates,
         spares,

@@ -15,8 +15,6 @@ from galene.core.errors import require
 from galene.core.statistics import t_quantile
 
 COVERAGE = 0.90
-Z_90 = 1.6448536269514722
-"""Half width of a normal's middle 90 % in standard deviations: how an entry's band is read."""
 DEFAULT_WEIGHT = 4.0
 """Samples that a family's entry counts for: a handful of own engines outweighs it (this project's
 default)."""
@@ -143,8 +141,10 @@ def _posterior(own: _Sums, prior: Prior | None) -> _Posterior:
         require(own.squares > 0, "samples", n, allowed="samples that differ")
         return _Posterior(own.mean, float(n), (n - 1) / 2, own.squares / 2)
     middle = (prior.low + prior.high) / 2
-    spread = (prior.high - prior.low) / 2 / Z_90
     kappa, alpha = prior.weight, max(prior.weight / 2, 0.5)
+    # Before any sample the band is the entry itself: what it says of the next sound engine.
+    half = t_quantile(2 * alpha, COVERAGE) * math.sqrt((kappa + 1) / kappa)
+    spread = (prior.high - prior.low) / 2 / half
     total = kappa + n
     beta = alpha * spread**2 + own.squares / 2 + kappa * n * (own.mean - middle) ** 2 / (2 * total)
     return _Posterior((kappa * middle + n * own.mean) / total, total, alpha + n / 2, beta)

@@ -14,6 +14,7 @@ from galene.core.errors import InputError
 from galene.core.planning.policy_keys import ISOLATION
 from galene.jobs import checks, diagnosis, evidence, logs
 from galene.jobs.act import Act, family_of, revision
+from galene.jobs.bands import with_own_bands
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
@@ -48,7 +49,8 @@ def page(
     **extra: Any,
 ) -> HTMLResponse:
     """A check's page; `form` gives back what was typed, `after`: it is run again after the work."""
-    check, family, reading = checks.find_check(check_id), family_of(job), READINGS.get(check_id)
+    check, reading = checks.find_check(check_id), READINGS.get(check_id)
+    family = with_own_bands(visit.db, family_of(job))
     sheet = SHEETS[reading.calculation] if reading else None
     phase = phase_of(job, after=after)
     kept = checks.results_of(visit.db, job, check_id, phase=phase)
@@ -115,7 +117,7 @@ def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
     air."""
     reading, log = READINGS[check_id], logs.find_log(visit.db, job, log_id)
     sheet = SHEETS[reading.calculation]
-    filled: dict[str, Any] = dict(reading.fill(family_of(job)))
+    filled: dict[str, Any] = dict(reading.fill(with_own_bands(visit.db, family_of(job))))
     filled["csv"] = logs.rows_for_check(visit.db, log, check_id)
     if check_id == "egr_flow_test":
         intake = logs.trace_of(visit.db, log).mean("intake_c", 0, 1e9)

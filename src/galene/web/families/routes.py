@@ -12,6 +12,7 @@ from galene.core.errors import InputError
 from galene.exchange.families import from_file, to_file
 from galene.jobs import families
 from galene.jobs.act import Act, family_in
+from galene.jobs.bands import bands_of
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.web.practice.routes import page as reference_page
 from galene.web.shared.airpath import picture_of
@@ -37,8 +38,10 @@ def family_page(
     if shown is None:
         raise Missing(f"version {version} of engine family {family_id[:20]}")
     one = family_in(shown)
+    # An older version shows its own entry; the one in force shows what own work made of it.
+    in_force = bands_of(visit.db, one) if shown is current else one.bands
     bands: list[tuple[str, str, Band]] = [
-        (METRICS[k].label, METRICS[k].quantity, b) for k, b in one.bands.items()
+        (METRICS[k].label, METRICS[k].quantity, b) for k, b in in_force.items()
     ]
     return visit.page(
         "family.html",

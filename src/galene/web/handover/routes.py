@@ -44,7 +44,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "proof": told.proof,
         "signed": signed,
         "proven": [t for t in told.proof.tests if t.verdict != "not_comparable"],
-        "plot": rows_of(job, told.proof.readings, system=visit.shop.system),
+        "plot": rows_of(job, told, system=visit.shop.system),
         "used": used,
         "told": told_of(job),
         "agents": AGENTS,

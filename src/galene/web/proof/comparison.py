@@ -1,13 +1,11 @@
 """Before and after on one axis per metric, with the family's band behind."""
 
 import math
-from collections.abc import Iterable
 from dataclasses import dataclass
 
 from galene.core.calculations.before_after import METRICS
-from galene.core.proof.records import ReadingProof
 from galene.core.units import QUANTITIES, convert, in_system
-from galene.jobs.proof import samples_of
+from galene.jobs.proof import Told, samples_of
 from galene.store.models import Job
 
 LEFT, RIGHT = 12.0, 408.0
@@ -61,9 +59,10 @@ ORDER = ("worse", "better", "unchanged", "was_good", "not_comparable")
 """Readings in the order of a page: what must be looked at first."""
 
 
-def rows_of(job: Job, readings: Iterable[ReadingProof], *, system: str) -> list[PlotRow]:
+def rows_of(job: Job, told: Told, *, system: str) -> list[PlotRow]:
     """One row for each metric that was read after the work."""
-    sides = [samples_of(job, phase) for phase in ("before", "after")]
+    readings = told.proof.readings
+    sides = [samples_of(job, phase, told.kept) for phase in ("before", "after")]
     rows = [
         row_of(
             Shown(

@@ -55,7 +55,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "proof": told.proof,
         "told": told,
         "proving": proving_of(job, told),
-        "plot": rows_of(job, told.proof.readings, system=visit.shop.system),
+        "plot": rows_of(job, told, system=visit.shop.system),
         "symptoms": proof.symptoms_of(job),
         "key_on": key_on_of_job(job, "after") if _asks(told, "key_on_agreement") else None,
         "before_set": evidence.set_of(job, "before", "idle"),

@@ -1,0 +1,1 @@
+"""Known-good bands of a family: samples, entry, how they moved."""
