@@ -127,12 +127,19 @@ def test_from_intake_to_a_signed_handover(odd: Act, maren: Act, fresh: str) -> N
     with pytest.raises(NotAllowed):
         handover.sign(odd, fresh)
     job = handover.sign(maren, fresh)
-    assert job.state == "finished" and job.handover.visit and job.handover.visit.at_km == 180000
+    look = job.handover.next_look
+    assert job.state == "finished" and look and look.part == "throttle_body"
+    assert job.distance_km and job.distance_km < look.low < look.at < look.high
     assert job.proof.verdict == "proven" and job.proof.missing == ()
 
 
 def test_vehicles_are_found_by_two_signs_and_refused_twice(odd: Act) -> None:
-    assert [v.plate for v in intake.find_vehicles(odd.db, "qn 1")] == ["QN-114", "QN-152"]
+    assert [v.plate for v in intake.find_vehicles(odd.db, "qn 1")] == [
+        "QN-114",
+        "QN-118",
+        "QN-121",
+        "QN-152",
+    ]
     assert intake.find_vehicles(odd.db, "%") == []
     for wrong, field in (
         (intake.NewVehicle(plate="QN 114", model="x", family="A"), "plate"),

@@ -15,7 +15,8 @@ from tests.web.conftest import Browser
 MOST = {
     "/": 13,
     "/vehicles": 5,
-    "/vehicles/QN114": 9,
+    "/vehicles/QN114": 12,
+    "/fleet": 6,
     "/worksheets/idle-gap": 1,
     "/shelf": 3,
     "/shelf/matrix": 2,

@@ -1,9 +1,12 @@
 """Load the demo: a real month in a shed by a ferry slip, told in the order of time."""
 
+from collections.abc import Callable
 from datetime import datetime, timedelta
+from functools import partial
 
 from sqlalchemy.orm import Session
 
+from galene.demo.archive import book_visits
 from galene.demo.engine import EngineState
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.demo.stock import stock
@@ -193,7 +196,10 @@ def load(db: Session, now: datetime) -> None:
         vehicle=fleet["QN-266"],
     )
     stock(db, people["maren"], now)
-    _history(db, people, fleet, now=now)
+    # Numbers count up in the order of time: the shed's own jobs and those of its book in one row.
+    told = [*_history(db, people, fleet, now=now), *book_visits(db, people["maren"], now)]
+    for _, enter in sorted(told, key=lambda one: -one[0]):
+        enter()
     _came_back(db, people["pia"], fleet["QN-152"], now=now)
     _proving(db, people["pia"], fleet["QN-331"], start=now - timedelta(hours=26))
     _cooler_away(db, people["pia"], fleet["QN-260"], now=now)
@@ -208,37 +214,64 @@ def load(db: Session, now: datetime) -> None:
 
 def _history(
     db: Session, people: dict[str, Person], fleet: dict[str, Vehicle], *, now: datetime
-) -> None:
+) -> list[tuple[float, Callable[[], None]]]:
     """Finished visits over three years: the same van's throttle three times, a diesel's charge
-    pressure sensor, a V6's idle valve."""
-    odd, pia, maren = people["odd"], people["pia"], people["maren"]
-    for days, km, deposit, grade in ((1050, 61_300, 0.05, 2), (690, 79_900, 0.06, 2)):
+    pressure sensor. Each with how many days ago it was."""
+    van, minibus = fleet["QN-114"], fleet["QN-266"]
+    told: list[tuple[float, Callable[[], None]]] = [
         (
-            Story(
-                db,
-                odd,
-                now - timedelta(days=days),
-                vehicle=fleet["QN-114"],
-                form=_said("Shakes at the stops, worst when cold.", km),
-            )
-            .told(("rough_idle", "short_trips"), ("hesitation",), "p0506")
-            .later(20)
-            .measured("before", EngineState(deposit_mm=deposit, roughness_rpm=15), days, rpm=720)
-            .saw("throttle_body", "varnish", grade)
-            .planned(["throttle_body", "intake_tube"], "school run office, by phone")
-            .worked({"throttle_body": (grade, "varnish")}, left=0)
-            .relearned()
-            .later(5)
-            .measured("after", EngineState(roughness_rpm=7), days + 7, rpm=741)
-            .driven(11, "Even idle at every stop.")
-            .handed_over(maren, "throttle_deposit", "", fed=False)
+            days,
+            partial(_shaking, db, people, van, now - timedelta(days=days), km, deposit, seed=days),
         )
+        for days, km, deposit in ((1050, 61_300, 0.05), (690, 79_900, 0.06))
+    ]
+    told.append((520, partial(_no_power, db, people, minibus, now - timedelta(days=520))))
+    ramp = now - timedelta(days=338, hours=6)
+    told.append((338.25, partial(_dies_at_the_ramp, db, people, van, ramp)))
+    return told
+
+
+def _shaking(
+    db: Session,
+    people: dict[str, Person],
+    vehicle: Vehicle,
+    start: datetime,
+    km: float,
+    deposit: float,
+    *,
+    seed: int,
+) -> None:
+    """The van's throttle, grade 2."""
     (
         Story(
             db,
-            pia,
-            now - timedelta(days=520),
-            vehicle=fleet["QN-266"],
+            people["odd"],
+            start,
+            vehicle=vehicle,
+            form=_said("Shakes at the stops, worst when cold.", km),
+        )
+        .told(("rough_idle", "short_trips"), ("hesitation",), "p0506")
+        .later(20)
+        .measured("before", EngineState(deposit_mm=deposit, roughness_rpm=15), seed, rpm=720)
+        .saw("throttle_body", "varnish", 2)
+        .planned(["throttle_body", "intake_tube"], "school run office, by phone")
+        .worked({"throttle_body": (2, "varnish")}, left=0)
+        .relearned()
+        .later(5)
+        .measured("after", EngineState(roughness_rpm=7), seed + 7, rpm=741)
+        .driven(11, "Even idle at every stop.")
+        .handed_over(people["maren"], "throttle_deposit", "", fed=False)
+    )
+
+
+def _no_power(db: Session, people: dict[str, Person], vehicle: Vehicle, start: datetime) -> None:
+    """A diesel's charge pressure sensor."""
+    (
+        Story(
+            db,
+            people["pia"],
+            start,
+            vehicle=vehicle,
             form=_said("Warning light, no power on the hill.", 88_400),
         )
         .told(
@@ -257,18 +290,24 @@ def _history(
         .measured("after", EngineState(roughness_rpm=8), 52, rpm=810)
         .driven(18, "Full power on the hill, light stays off.")
         .handed_over(
-            maren,
+            people["maren"],
             "boost_sensor_fouled",
             "Oil film in the charge pipe: look at the breather separator next time.",
             fed=True,
         )
     )
+
+
+def _dies_at_the_ramp(
+    db: Session, people: dict[str, Person], vehicle: Vehicle, start: datetime
+) -> None:
+    """The same van's throttle once more, grade 3."""
     (
         Story(
             db,
-            odd,
-            now - timedelta(days=338, hours=6),
-            vehicle=fleet["QN-114"],
+            people["odd"],
+            start,
+            vehicle=vehicle,
             form=_said(
                 "Dies at the ferry ramp when I roll to a stop, starts again at once.",
                 96_400,
@@ -290,7 +329,7 @@ def _history(
         .measured("after", EngineState(roughness_rpm=7), 12, rpm=741)
         .driven(14, "No stall in nine stops on the ramp.")
         .handed_over(
-            maren,
+            people["maren"],
             "throttle_deposit",
             "Oil film in the breather hose: look at the breather valve next time.",
             fed=True,

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from galene.core.jobcard.job_records import ConfirmedCause, Handover, KeptProof
-from galene.core.proof.next_visit import Visit, next_visit
 from galene.jobs import bands
 from galene.jobs.act import Act, family_of
-from galene.jobs.diagnosis import DUTY, assess_job
+from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.gates import gate_blockers, pass_gate
+from galene.jobs.growth import next_look_for
 from galene.jobs.intake import check_text
 from galene.jobs.proof import kept_checks, samples_of, told_of
 from galene.jobs.stages import STAGES, lacks
@@ -19,26 +19,6 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.proving import title_of
 from galene.store.models import Job
 from galene.store.repositories import jobs, people
-
-
-def visit_for(act: Act, job: Job, fed: bool) -> Visit | None:
-    """When to look again, from this vehicle's own history where it has one."""
-    if job.distance_km is None:
-        return None
-    earlier = jobs.finished_before(act.db, job)
-    since = (
-        job.distance_km - earlier.distance_km
-        if earlier and earlier.distance_km is not None
-        else None
-    )
-    grades = [k.grade for k in job.looks if k.phase in ("before", "work")]
-    duty = tuple(
-        o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"
-    )
-    return next_visit(
-        job.distance_km, duty, max(grades, default=None), km_since_cleaning=since or None, fed=fed
-    )
-
 
 BROKEN = "the part was seen broken"
 """What confirms a cause where neither grade nor check did."""
@@ -117,7 +97,7 @@ def save_handover(
         raise Invalid(faults)
     check_text({"advice": advice, "words": it_was.words})
     act.claim(job, "handover", seen)
-    visit = visit_for(act, job, fed)
+    next_look = next_look_for(act.db, job, fed)
     # As it stood when the cause was confirmed: the workshop learns from what was said, not from
     # what would be said now.
     ranking = assess_job(job, people.workshop(act.db).hourly_rate)
@@ -128,7 +108,7 @@ def save_handover(
         advice=advice.strip(),
         fed=fed,
         ranking=tuple((c.id, round(c.probability, 4)) for c in ranking.causes),
-        visit=visit,
+        next_look=next_look,
         by=act.person.name,
         at=act.now,
     )

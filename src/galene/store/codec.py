@@ -242,10 +242,20 @@ def answers_upgraded(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def handover_upgraded(document: dict[str, Any]) -> dict[str, Any]:
-    """A handover of the form with one cause in the present one: it was confirmed, as by its own
-    question."""
-    if "cause" not in document:
-        return document
-    cause = document["cause"]
-    kept = {k: v for k, v in document.items() if k != "cause"}
-    return {**kept, "causes": [{"id": cause, "found": "confirmed at handover"}]} if cause else kept
+    """A handover of the form with one cause and one distance in the present one: the cause was
+    confirmed, as by its own question."""
+    found = {k: v for k, v in document.items() if k not in ("cause", "visit")}
+    if document.get("cause"):
+        found["causes"] = [{"id": document["cause"], "found": "confirmed at handover"}]
+    visit = document.get("visit")
+    if visit:
+        at = visit["at_km"]
+        found["next_look"] = {
+            "part": "",
+            "at": at,
+            "low": at,
+            "high": at,
+            "hours": False,
+            "reason": visit.get("reason", ""),
+        }
+    return found

@@ -535,6 +535,20 @@ class BandSample(Base):
     set_aside_by: Mapped[Person | None] = relationship(lazy="joined")
 
 
+class CalendarFeed(Base):
+    """A calendar of what is due at a secret address, of which only the hash is kept; an empty
+    keeper: of all vehicles."""
+
+    __tablename__ = "calendar_feed"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    secret_hash: Mapped[str] = mapped_column(unique=True)
+    keeper: Mapped[str] = mapped_column(default="")
+    made_at: Mapped[datetime]
+    made_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    closed_at: Mapped[datetime | None]
+    made_by: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
 class MakerCode(Base):
     """A maker's own code in the workshop's words, and the evidence group that it counts as, if
     any."""

@@ -26,6 +26,7 @@ from galene.web.evidence import bores
 from galene.web.evidence import routes as evidence
 from galene.web.families import editor as family_editor
 from galene.web.families import routes as families
+from galene.web.fleet import routes as fleet
 from galene.web.handover import routes as handover
 from galene.web.intake import routes as intake
 from galene.web.logs import routes as logs
@@ -85,6 +86,7 @@ def create_app(
         prove,
         handover,
         vehicles,
+        fleet,
         where,
         bores,
         checks,

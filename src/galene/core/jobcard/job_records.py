@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from galene.core.proof.next_visit import Visit
 from galene.core.proof.relearn import Restart
 
 
@@ -113,6 +112,28 @@ class ConfirmedCause:
 
 
 @dataclass(frozen=True, kw_only=True)
+class NextLook:
+    """When a vehicle is to be looked at again.
+
+    Parameters
+    ----------
+    part : the part that is due first, empty in what was kept of old
+    at, low, high : km or engine hours, median and 80 % interval
+    hours : whether these are engine hours
+    reason : a sentence without its stop
+    together : parts that are done with it
+    """
+
+    part: str
+    at: float
+    low: float
+    high: float
+    hours: bool
+    reason: str
+    together: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
 class KeptProof:
     """What was proven when the job was signed; no verdict: not signed yet."""
 
@@ -142,7 +163,7 @@ class Handover:
     advice: str = ""
     fed: bool = False
     ranking: tuple[tuple[str, float], ...] = ()
-    visit: Visit | None = None
+    next_look: NextLook | None = None
     by: str = ""
     at: datetime | None = None
 

@@ -193,3 +193,34 @@ def pooled(prior: Rate, rates: Sequence[Rate]) -> Rate:
         precision += weight
     # A further vehicle lies about the family's rate as vehicles do.
     return Rate(mean=mean, variance=BETWEEN**2 + 1 / precision, intervals=0)
+
+
+USUAL_PER_DAY = {False: 45.0, True: 2.0}
+"""Km (False) or engine hours (True) a day of a vehicle of which nothing is known (this project's
+defaults: 16 000 km a year, a working machine's two hours)."""
+LEAST_DAYS = 20.0
+"""Days between two visits from which their distance says how much a vehicle is used."""
+
+
+def pace_per_day(first: tuple[float, float], last: tuple[float, float], *, hours: bool) -> float:
+    """How much a vehicle is used a day.
+
+    Parameters
+    ----------
+    first, last : day and exposure of its first and its last visit
+    hours : whether the exposure is engine hours
+
+    Returns
+    -------
+    float
+        The usual figure where the two visits are too near to each other to say it.
+
+    Examples
+    --------
+    >>> pace_per_day((0.0, 1000.0), (100.0, 6000.0), hours=False)
+    50.0
+    """
+    days, driven = last[0] - first[0], last[1] - first[1]
+    if days < LEAST_DAYS or driven <= 0:
+        return USUAL_PER_DAY[hours]
+    return driven / days

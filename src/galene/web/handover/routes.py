@@ -12,6 +12,7 @@ from galene.jobs import handover, proof
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.gates import open_items
+from galene.jobs.growth import next_look_for
 from galene.jobs.report import told_of
 from galene.jobs.stages import STAGES, lacks
 from galene.knowledge.agents import AGENTS
@@ -60,13 +61,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
 def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
     working = job.state == "open"
     ranking = assess_job(job, visit.shop.hourly_rate) if working else None
-    preview = (
-        handover.visit_for(
-            Act(db=visit.db, person=visit.person, now=visit.now), job, job.handover.fed
-        )
-        if working
-        else None
-    )
+    preview = next_look_for(visit.db, job, job.handover.fed) if working else None
     return visit.page(
         "handover.html",
         status,

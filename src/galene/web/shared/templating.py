@@ -3,7 +3,7 @@
 import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -72,7 +72,7 @@ def minutes_text(minutes: float) -> str:
     return f"{whole}\u202fmin" if whole < 90 else f"{whole // 60}\u202fh {whole % 60:02d}"
 
 
-def day_text(when: datetime | str | None) -> str:
+def day_text(when: datetime | date | str | None) -> str:
     """A day as 24 Nov 2026."""
     if not when:
         return "–"
@@ -167,6 +167,11 @@ PROOF_TITLES = {
 """The verdict's word as a title."""
 
 
+def exposure_text(value: float, hours: bool, system: str) -> str:
+    """Km or miles, or engine hours, in the workshop's units."""
+    return f"{value:.0f}\u202fh" if hours else quantity_text(value, "distance", system)
+
+
 def it_was(handover: Handover) -> str:
     """What it was, in the words of the vocabulary and the technician's own."""
     titles = [KNOWLEDGE.causes[c.id].title for c in handover.causes if c.id in KNOWLEDGE.causes]
@@ -242,6 +247,7 @@ def _environment() -> Environment:
         unit_options=unit_options,
         Markup=Markup,
         it_was=it_was,
+        exposure=exposure_text,
         PROOF_TITLES=PROOF_TITLES,
         shop_unit=lambda q, system: in_system(QUANTITIES[q], system).id,
     )

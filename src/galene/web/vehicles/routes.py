@@ -8,6 +8,8 @@ from fastapi.responses import HTMLResponse, Response
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Missing
 from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
+from galene.jobs.fleet import due_vehicle
+from galene.jobs.growth import life_of
 from galene.jobs.intake import find_vehicles, plate_key
 from galene.jobs.proof import kept_proof
 from galene.store.models import Vehicle
@@ -15,6 +17,7 @@ from galene.store.repositories import jobs as job_rows
 from galene.store.repositories import vehicles as vehicle_rows
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+from galene.web.vehicles.life import drawing_of
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
@@ -43,6 +46,10 @@ def _vehicle(visit: Visit, plate: str) -> Vehicle:
     return vehicle
 
 
+MOST_LINES = 6
+"""Parts whose lines a vehicle's page draws: the first due."""
+
+
 def page(
     visit: Visit, plate: str, status: int = 200, *, entered: Form | None = None, **extra: Any
 ) -> HTMLResponse:
@@ -50,13 +57,25 @@ def page(
     vehicle = _vehicle(visit, plate)
     jobs = job_rows.of_vehicle(visit.db, vehicle.id, limit=60)
     finished = {j.id: kept_proof(visit.db, j, visit.shop) for j in jobs if j.state == "finished"}
+    family = family_in(current_version(visit.db, vehicle.family_id))
+    visited = [j for j in reversed(jobs) if j.state == "finished"]
+    life = life_of(visit.db, visited, family) if visited else None
     return visit.page(
         "vehicle.html",
         status,
         vehicle=vehicle,
+        life=life,
+        drawings=[drawing_of(life, line) for line in life.lines[:MOST_LINES]] if life else [],
+        due=due_vehicle(
+            visit.db,
+            vehicle,
+            visit.now.date(),
+            family=family,
+            here=any(j.state == "open" for j in jobs),
+        ),
         jobs=jobs,
         verdicts=finished,
-        family=family_in(current_version(visit.db, vehicle.family_id)),
+        family=family,
         bulletins=bulletins_for(visit.db, vehicle.family_id, vehicle),
         entered=entered,
         place="vehicles",

@@ -1,0 +1,222 @@
+"""How deposits grow on a vehicle's parts, by its own visits and those of its family, and when each
+is due."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from galene.core.airpath.family import EngineFamily
+from galene.core.jobcard.job_records import NextLook
+from galene.core.learning.growth import (
+    DUTY_WORDS,
+    Due,
+    Rate,
+    Visit,
+    due,
+    duty_prior,
+    learned_rate,
+    pooled,
+)
+from galene.jobs.act import family_of
+from galene.jobs.diagnosis import DUTY
+from galene.store.models import Job
+from galene.store.repositories import growth as rows
+from galene.store.repositories import jobs
+
+LIMIT_GRADE = 2.0
+"""Grade at which a part is due: from there a deposit is a finding (the grades' own scale)."""
+NEAR_SHARE = 0.25
+"""Parts whose date comes within this share of the first one's interval are done together: what is
+opened once costs the next part nothing (this project's judgement)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartLine:
+    """One part's life.
+
+    Parameters
+    ----------
+    part, label : of the family
+    visits : where it was looked at, as grades found and left
+    rate : grades per km or hour, as long as it is fed
+    due : when it reaches the limit
+    cured : whether what fed it is mended since
+    """
+
+    part: str
+    label: str
+    visits: tuple[Visit, ...]
+    rate: Rate
+    due: Due
+    cured: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class Life:
+    """The parts of a vehicle, the first due first; `hours`: its exposure is engine hours."""
+
+    lines: tuple[PartLine, ...]
+    hours: bool
+    now: float
+    duty: tuple[str, ...]
+    family_vehicles: int
+
+
+def duty_of(job: Job) -> tuple[str, ...]:
+    """Duty words that were said of a job's vehicle."""
+    return tuple(
+        o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"
+    )
+
+
+def _exposure(job: Job, hours: bool) -> float | None:
+    return job.hours if hours else job.distance_km
+
+
+def _visits(
+    visited: Sequence[Job], part: str, *, hours: bool, fed_now: bool | None
+) -> tuple[Visit, ...]:
+    """A part over the jobs of its vehicle, the oldest first. `fed_now` stands for what the newest
+    job has not said yet."""
+    found: list[Visit] = []
+    fed_before = False
+    for job in visited:
+        fed = fed_now if job is visited[-1] and fed_now is not None else job.handover.fed
+        cured, fed_before = fed_before and not fed, fed
+        at = _exposure(job, hours)
+        looks = [k for k in job.looks if k.part == part]
+        if at is None or not looks or (found and at <= found[-1].at):
+            continue
+        seen = max((k.grade for k in looks if k.phase in ("before", "work")), default=None)
+        after = [k.grade for k in looks if k.phase == "after"]
+        # What was looked at and not cleaned is left as it was found.
+        left = min(after) if after else float(seen or 0)
+        if seen is None:
+            continue
+        found.append(Visit(at=at, found=float(seen), left=min(float(left), seen), cured=cured))
+    return tuple(found)
+
+
+def family_rates(db: Session, family_id: str, *, hours: bool) -> dict[str, tuple[Rate, int]]:
+    """The usual rate of each part of a family by its vehicles, and how many of them say so."""
+    prior = duty_prior([], "grade", hours)
+    rates: dict[str, list[Rate]] = {}
+    for series in rows.series_of_family(db, family_id, hours=hours):
+        visits = [
+            Visit(at=v.at, found=float(v.found), left=float(min(v.left, v.found)))
+            for v in series.visits
+        ]
+        rates.setdefault(series.part, []).append(learned_rate(prior, visits, "grade"))
+    return {part: (pooled(prior, found), len(found)) for part, found in rates.items()}
+
+
+def life_of(
+    db: Session,
+    visited: Sequence[Job],
+    family: EngineFamily,
+    *,
+    fed_now: bool | None = None,
+) -> Life | None:
+    """The parts of a vehicle over its jobs.
+
+    Parameters
+    ----------
+    visited : jobs of one vehicle, the oldest first
+    family : its engine
+    fed_now : whether what feeds the deposit is still there, where the newest job has not said it
+
+    Returns
+    -------
+    Life or None
+        None where no visit has an odometer or hours.
+    """
+    hours = all(j.distance_km is None for j in visited) and any(j.hours for j in visited)
+    reached = [e for j in visited if (e := _exposure(j, hours)) is not None]
+    if not reached:
+        return None
+    duty = duty_of(visited[-1])
+    known = family_rates(db, family.id, hours=hours)
+    usual, hard = duty_prior([], "grade", hours), duty_prior(duty, "grade", hours)
+    parts = dict.fromkeys(k.part for j in visited for k in j.looks)
+    labels = {p.id: p.label for p in family.parts}
+    lines: list[PartLine] = []
+    for part in parts:
+        visits = _visits(visited, part, hours=hours, fed_now=fed_now)
+        if part not in labels or not visits:
+            continue
+        rate_of_family, _ = known.get(part, (usual, 0))
+        # The family's own rate, and by how much this duty is harder than the usual one.
+        prior = Rate(
+            mean=rate_of_family.mean + hard.mean - usual.mean,
+            variance=rate_of_family.variance,
+            intervals=0,
+        )
+        rate = learned_rate(prior, visits, "grade")
+        fed = fed_now if fed_now is not None else visited[-1].handover.fed
+        cured = any(v.cured for v in visits) and not fed
+        last = visits[-1]
+        when = due(rate, since=last.at, left=last.left, limit=LIMIT_GRADE, cured=cured)
+        lines.append(
+            PartLine(part=part, label=labels[part], visits=visits, rate=rate, due=when, cured=cured)
+        )
+    return Life(
+        lines=tuple(sorted(lines, key=lambda line: line.due.at)),
+        hours=hours,
+        now=reached[-1],
+        duty=duty,
+        family_vehicles=max((n for _, n in known.values()), default=0),
+    )
+
+
+def next_look_for(db: Session, job: Job, fed: bool) -> NextLook | None:
+    """When to look again at a job's vehicle: the first of its parts that will be due."""
+    earlier = [j for j in jobs.of_vehicle(db, job.vehicle_id, limit=60) if j.id < job.id]
+    visited = [*reversed([j for j in earlier if j.state == "finished"]), job]
+    life = life_of(db, visited, family_of(job), fed_now=fed)
+    return next_look_of(life) if life else None
+
+
+def next_look_of(life: Life) -> NextLook | None:
+    """The first due part of a vehicle's life, with those that are done together with it."""
+    if not life.lines:
+        return None
+    first = life.lines[0]
+    interval = max(first.due.at - life.now, 0.0)
+    together = tuple(
+        line.part for line in life.lines[1:] if line.due.at <= first.due.at + NEAR_SHARE * interval
+    )
+    return NextLook(
+        part=first.part,
+        at=stepped(first.due.at, life.hours),
+        low=stepped(first.due.low, life.hours),
+        high=stepped(first.due.high, life.hours),
+        hours=life.hours,
+        reason=reason_of(life, first),
+        together=together,
+    )
+
+
+def stepped(value: float, hours: bool) -> float:
+    """A figure no finer than it is known."""
+    step = 10.0 if hours else 500.0
+    return round(value / step) * step
+
+
+def reason_of(life: Life, line: PartLine) -> str:
+    """Why a part is due then, in one sentence without its stop."""
+    own = line.rate.intervals
+    words = [DUTY_WORDS[d] for d in life.duty] or [DUTY_WORDS[""]]
+    said = [f"{own} interval{'s' if own != 1 else ''} of this vehicle's own"] if own else []
+    if life.family_vehicles > 1:
+        said.append(f"{life.family_vehicles} vehicles of its engine family")
+    said.append(f"what is usual for {' and '.join(words)}")
+    text = f"{line.label.lower()} will be at grade {LIMIT_GRADE:.0f} then, by {_and(said)}"
+    if line.cured:
+        text += "; slower since what feeds it was mended"
+    return text
+
+
+def _and(words: Iterable[str]) -> str:
+    told = list(words)
+    return told[0] if len(told) == 1 else ", ".join(told[:-1]) + " and " + told[-1]

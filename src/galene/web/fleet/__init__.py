@@ -1,0 +1,1 @@
+"""The fleet: what is due when, and calendars of it."""
