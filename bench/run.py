@@ -51,7 +51,7 @@ from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
-from galene.store.models import Job, JobCode, ObservationRow, Person, StepRow, Vehicle
+from galene.store.models import Inspection, Job, JobCode, ObservationRow, Person, StepRow, Vehicle
 from galene.web.app import create_app, tune_gc
 from galene.web.shared.airpath_layout import NARROW, WIDE, lay_out
 from tests.jobs.hands import begun, good
@@ -171,6 +171,8 @@ def pages(client: httpx.Client, numbers: dict[str, str], bare: Bare) -> None:
         "today": "/",
         "vehicles": "/vehicles",
         "vehicle": "/vehicles/QN114",
+        "fleet": "/fleet",
+        "bands": "/reference/families/A/bands",
         "reference": "/reference",
         "shelf": "/shelf",
         "matrix": "/shelf/matrix?family=E",
@@ -423,6 +425,7 @@ def generate(engine: Engine, count: int, *, first: int = 0) -> None:
                 "number": f"10-{first + i:06d}",
                 "vehicle_id": ids[i % len(ids)],
                 "opened_at": now - timedelta(days=i % 900),
+                "distance_km": 20_000.0 + 15_000.0 * (i // len(ids)),
                 **({"state": "open", "stage": "evidence"} if i % 100 == 0 else {}),
             }
             for i in range(count)
@@ -441,6 +444,20 @@ def generate(engine: Engine, count: int, *, first: int = 0) -> None:
                 for j in made
             ],
         )
+        looks = [
+            {
+                "job_id": j,
+                "phase": phase,
+                "part": "throttle_body",
+                "deposit": "soot",
+                "grade": grade,
+                "at": now,
+                "person_id": row["technician_id"],
+            }
+            for i, j in enumerate(made)
+            for phase, grade in (("before", 1 + i % 3), ("after", 0))
+        ]
+        db.execute(insert(Inspection), looks)
         seen = {
             "evidence": "rough_idle",
             "state": "present",

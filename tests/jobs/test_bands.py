@@ -55,6 +55,11 @@ def test_a_signed_job_moves_its_band(odd: Act, maren: Act, signed: Job) -> None:
         bands.set_aside(maren, "A", own["idle_rpm"].id, why="x" * 201)
 
 
+def test_nothing_is_too_steady(signed: Job, odd: Act) -> None:
+    band = bands.bands_of(odd.db, family_of(signed))["idle_rpm_spread"]
+    assert band.low == 0 < band.high and "proven" in band.source
+
+
 def test_a_job_that_is_opened_again_is_no_sample(odd: Act, maren: Act, signed: Job) -> None:
     counted = len(bands.exported(odd.db, "A", "shed")["samples"])
     handover.reopen(maren, signed.number, "came back", stage="handover")

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from galene.core.airpath.family import Band, EngineFamily
 from galene.core.calculations.before_after import METRICS
 from galene.core.learning.bands import LearnedBand, Prior, learned_band
+from galene.core.proof.readings import IDEALS
 from galene.core.statistics import mean
 from galene.exchange.bands import FORMAT, SampleFile, samples_of
 from galene.jobs.act import Act
@@ -50,12 +51,18 @@ class BandStory:
 
 
 def _band(metric: str, entry: Band | None, values: list[float]) -> LearnedBand | None:
-    """The band, no wider than what an engine can show at all."""
+    """The band, no wider than what an engine can show at all. A reading whose ideal is an end of
+    that (a spread of nothing, a whole bore) can not be too good."""
     if entry is None and (len(values) < LEAST_WITHOUT_ENTRY or min(values) == max(values)):
         return None
     found = learned_band(values, Prior(low=entry.low, high=entry.high) if entry else None)
-    possible = METRICS[metric]
-    return replace(found, low=max(found.low, possible.low), high=min(found.high, possible.high))
+    possible, ideal = METRICS[metric], IDEALS.get(metric)
+    low, high = max(found.low, possible.low), min(found.high, possible.high)
+    return replace(
+        found,
+        low=possible.low if ideal == possible.low else low,
+        high=possible.high if ideal == possible.high else high,
+    )
 
 
 def bands_of(db: Session, family: EngineFamily) -> dict[str, Band]:

@@ -49,7 +49,7 @@ FARTHEST = timedelta(days=3650)
 def _due(
     row: rows.FleetRow, known: dict[str, EngineFamily], today: date, *, here: bool
 ) -> DueVehicle | None:
-    look = row.handover.next_look
+    look = row.look
     if look is None:
         return None
     reached = row.hours if look.hours else row.at

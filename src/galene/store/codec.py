@@ -247,15 +247,21 @@ def handover_upgraded(document: dict[str, Any]) -> dict[str, Any]:
     found = {k: v for k, v in document.items() if k not in ("cause", "visit")}
     if document.get("cause"):
         found["causes"] = [{"id": document["cause"], "found": "confirmed at handover"}]
-    visit = document.get("visit")
-    if visit:
-        at = visit["at_km"]
-        found["next_look"] = {
-            "part": "",
-            "at": at,
-            "low": at,
-            "high": at,
-            "hours": False,
-            "reason": visit.get("reason", ""),
-        }
+    if document.get("visit"):
+        found["next_look"] = next_look_upgraded(document["visit"])
     return found
+
+
+def next_look_upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """A next look of the form with one distance in the present one, which has a width."""
+    if "at_km" not in document:
+        return document
+    at = document["at_km"]
+    return {
+        "part": "",
+        "at": at,
+        "low": at,
+        "high": at,
+        "hours": False,
+        "reason": document.get("reason", ""),
+    }

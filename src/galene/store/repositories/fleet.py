@@ -2,11 +2,14 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, type_coerce
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
-from galene.core.jobcard.job_records import Handover
+from galene.core.jobcard.job_records import NextLook
+from galene.store.codec import next_look_upgraded
 from galene.store.models import CalendarFeed, Job, Vehicle
 
 
@@ -23,12 +26,24 @@ class FleetRow:
     job_id: int
     number: str
     finished_at: datetime
-    handover: Handover
+    look: NextLook | None
     at: float | None
     hours: float | None
     first_at: datetime
     first_km: float | None
     first_hours: float | None
+
+
+DOCUMENT = type_coerce(Job.handover, JSONB)
+NEXT_LOOK = func.coalesce(DOCUMENT["next_look"], DOCUMENT["visit"])
+"""What a list of many vehicles reads of a handover: the rest of it stays in the store."""
+
+
+def _look(document: dict[str, Any] | None) -> NextLook | None:
+    if not document:
+        return None
+    told = next_look_upgraded(document)
+    return NextLook(**{**told, "together": tuple(told.get("together", ()))})
 
 
 def due_rows(db: Session, keeper: str = "", *, vehicle_id: int | None = None) -> list[FleetRow]:
@@ -66,7 +81,7 @@ def due_rows(db: Session, keeper: str = "", *, vehicle_id: int | None = None) ->
             Job.id,
             Job.number,
             func.coalesce(Job.finished_at, Job.opened_at),
-            Job.handover,
+            NEXT_LOOK,
             Job.distance_km,
             Job.hours,
             used.c.first_at,
@@ -92,7 +107,7 @@ def due_rows(db: Session, keeper: str = "", *, vehicle_id: int | None = None) ->
             job_id=r[6],
             number=r[7],
             finished_at=r[8],
-            handover=r[9],
+            look=_look(r[9]),
             at=r[10],
             hours=r[11],
             first_at=r[12],

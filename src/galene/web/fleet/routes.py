@@ -13,7 +13,7 @@ from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
-SHOWN = 200
+SHOWN = 80
 """Vehicles on one page: the first due; a keeper's own are found by choosing them."""
 
 
