@@ -11,6 +11,7 @@ from galene.core.calculations.catalogue import as_plain
 from galene.core.diagnosis.codes import read_codes
 from galene.core.errors import InputError, require
 from galene.core.proof.prove import prove
+from galene.core.proof.proving_verdict import judge_test
 from galene.core.proof.records import (
     CodesTold,
     Proof,
@@ -21,7 +22,6 @@ from galene.core.proof.records import (
     TestRun,
     TestSide,
 )
-from galene.core.proof.test_verdict import judge_test
 from galene.exchange.cases import Strict, shaped
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning

@@ -2,10 +2,12 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 
 from sqlalchemy.orm import Session
 
 from galene.core.jobcard.job_records import ConfirmedCause, Handover, KeptProof
+from galene.core.proof.recheck import recheck_in_days
 from galene.jobs import bands
 from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import assess_job
@@ -149,8 +151,13 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     job.signed_at = job.finished_at = act.now
     job.signed_by_id = act.person.id
     proof = told_of(act.db, job).proof
+    days = recheck_in_days(proof.missing) if proof.verdict == "better_to_confirm" else None
     job.proof = KeptProof(
-        verdict=proof.verdict, headline=proof.headline, missing=proof.missing, at=act.now
+        verdict=proof.verdict,
+        headline=proof.headline,
+        missing=proof.missing,
+        at=act.now,
+        recheck_on=act.now + timedelta(days=days) if days is not None else None,
     )
     if proof.verdict == "proven":
         bands.learn_from(act, job, samples_of(job, "after", kept_checks(act.db, job)))

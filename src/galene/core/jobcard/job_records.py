@@ -135,12 +135,25 @@ class NextLook:
 
 @dataclass(frozen=True, kw_only=True)
 class KeptProof:
-    """What was proven when the job was signed; no verdict: not signed yet."""
+    """What was proven when the job was signed; no verdict: not signed yet.
+
+    Parameters
+    ----------
+    missing : what was still to come
+    recheck_on : when it is looked at, None where nothing was
+    holds : what came of it, None while nobody said so; `confirmed_at`, `confirmed_by` and `note`
+        go with it
+    """
 
     verdict: str = ""
     headline: str = ""
     missing: tuple[str, ...] = ()
     at: datetime | None = None
+    recheck_on: datetime | None = None
+    holds: bool | None = None
+    confirmed_at: datetime | None = None
+    confirmed_by: str = ""
+    note: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)

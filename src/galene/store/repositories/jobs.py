@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, type_coerce
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session, lazyload, load_only, selectinload, undefer
 
 from galene.core.jobcard.job_records import Handover
@@ -76,6 +77,22 @@ def recently_finished(db: Session, limit: int) -> list[Job]:
     """Finished jobs, the newest first."""
     asked = select(Job).where(Job.state == "finished").order_by(Job.finished_at.desc())
     return list(db.scalars(asked.limit(limit)).unique())
+
+
+def to_be_confirmed(db: Session, limit: int) -> list[Job]:
+    """Signed jobs of which something is still to be confirmed, the first day first."""
+    proof = type_coerce(Job.proof, JSONB)
+    asked = (
+        select(Job)
+        .where(
+            Job.state == "finished",
+            proof["recheck_on"].astext.is_not(None),
+            proof["confirmed_at"].astext.is_(None),
+        )
+        .order_by(proof["recheck_on"].astext, Job.id)
+        .limit(limit)
+    )
+    return list(db.scalars(asked).unique())
 
 
 def open_with_code(db: Session, code: str) -> list[Job]:

@@ -8,9 +8,10 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.diagnosis.records import Assessment, Cause
 from galene.core.jobcard.job_records import ConfirmedCause
 from galene.exchange.report import pdf_of
-from galene.jobs import handover, proof
+from galene.jobs import handover, proof, recheck
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
+from galene.jobs.errors import Invalid
 from galene.jobs.gates import open_items
 from galene.jobs.growth import next_look_for
 from galene.jobs.report import told_of
@@ -141,6 +142,24 @@ def sign(visit: Signed, number: str, form: Sent) -> Response:
         handover.sign(act, number, form.text("override_reason"))
 
     return visit.submit(form, write, to=f"/jobs/{number}/handover")
+
+
+@router.post("/jobs/{number}/confirm")
+def confirm(visit: Signed, number: str, form: Sent) -> Response:
+    """What came of a signed job."""
+
+    def write(act: Act) -> None:
+        holds = {"yes": True, "no": False}.get(form.text("holds"))
+        if holds is None:
+            raise Invalid({"note": "Say whether it holds."})
+        recheck.confirm(act, number, holds=holds, note=form.text("note"))
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/handover",
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/reopen")
