@@ -131,7 +131,7 @@ def prove_case(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> A
     return {
         "verdict": plain["verdict"],
         "headline": plain["headline"],
-        "tests": plain["tests"],
+        "tests": [{k: t[k] for k in ("test", "verdict", "text")} for t in plain["tests"]],
         "readings": [{k: r[k] for k in ("metric", "verdict", "text")} for r in plain["readings"]],
         "missing": plain["missing"],
     }

@@ -150,6 +150,14 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     job.state, job.stage = "finished", "handover"
     job.signed_at = job.finished_at = act.now
     job.signed_by_id = act.person.id
+    keep_proof(act, job)
+    act.trace(job, "signed", verdict=job.proof.verdict)
+    return job
+
+
+def keep_proof(act: Act, job: Job) -> None:
+    """Keep what a job proves as it is signed, and when what is still to come is looked at; a
+    proven job moves its family's bands."""
     proof = told_of(act.db, job).proof
     days = recheck_in_days(proof.missing) if proof.verdict == "better_to_confirm" else None
     job.proof = KeptProof(
@@ -161,8 +169,6 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     )
     if proof.verdict == "proven":
         bands.learn_from(act, job, samples_of(job, "after", kept_checks(act.db, job)))
-    act.trace(job, "signed", verdict=proof.verdict)
-    return job
 
 
 def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Job:

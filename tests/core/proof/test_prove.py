@@ -193,6 +193,16 @@ def test_a_test_that_still_shows_the_fault() -> None:
     assert prove_case({**PASSAGE, "tests": [by_area]})["verdict"] == "proven", "by its band"
 
 
+def test_a_test_that_showed_no_fault_before_proves_no_cure() -> None:
+    clear = {"verdict": "clear", "passage_area_mm2": 30.0}
+    test = {"test": "egr_flow_test", "before": clear, "after": clear}
+    found = prove_case({**PASSAGE, "tests": [test]})
+    assert found["tests"][0]["verdict"] == "passed"
+    assert (found["verdict"], found["missing"]) == ("better_to_confirm", ["test:egr_flow_test"])
+    unknown = {**test, "before": {"verdict": "no_reference"}}
+    assert prove_case({**PASSAGE, "tests": [unknown]})["verdict"] == "proven"
+
+
 def test_a_two_stroke_that_bogs_no_more() -> None:
     seal = {
         "test": "look_crankcase_seal",

@@ -116,7 +116,8 @@ def _cause(
     standing_in: list[tuple[str, str]] = []
     for test in cause.tests:
         found = tests.get(test.test)
-        if found is not None:
+        # What showed no fault before either tells nothing of its cure.
+        if found is not None and not (found.verdict == "passed" and found.showed_before is False):
             run.append((found.verdict, test.test))
         word = _by_readings([readings[m] for m in test.metrics if m in readings])
         if test.test == ROAD and found is None:
@@ -292,7 +293,10 @@ def _why_not(told: _Told) -> list[str]:
 
 
 def _symptom(symptom: str, told: _Told) -> str:
-    text = told.case.symptom_texts.get(symptom, symptom.replace("_", " "))
+    if symptom not in told.case.symptom_texts:
+        # A complaint in the owner's own words has no name of the vocabulary.
+        return "the complaint"
+    text = told.case.symptom_texts[symptom]
     return f"“{text[:1].lower() + text[1:]}”"
 
 

@@ -1,7 +1,7 @@
 """What a test that is run again says: passed, better, failed, or not to be compared."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from galene.core.airpath.family import Band
 from galene.core.proof.records import (
@@ -74,7 +74,10 @@ def judge_test(
     now = ", ".join(s.words for s in after)
     was = ", ".join(s.words for s in before)
     if not any(s.shows_fault for s in after):
-        return told("passed", f"{now}; before: {was}" if was else now)
+        passed = told("passed", f"{now}; before: {was}" if was else now)
+        known = before and all(s.shows_fault is not None for s in before)
+        showed = any(s.shows_fault for s in before) if known else None
+        return replace(passed, showed_before=showed)
     if not before:
         return told("failed", f"it still shows the fault: {now}")
     if _gained(run, reading, before=before, after=after):

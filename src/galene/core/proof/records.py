@@ -185,11 +185,13 @@ class ProofCase:
 
 @dataclass(frozen=True, kw_only=True)
 class TestProof:
-    """What a test says of the repair."""
+    """What a test says of the repair; `showed_before`: whether it showed the fault before the work,
+    None where it was not run then."""
 
     test: str
     verdict: TestWord
     text: str
+    showed_before: bool | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
