@@ -136,7 +136,7 @@ BOOK: tuple[Kept, ...] = (
         cause="crankcase_hose_blocked",
         rpm=1440,
         duty="dusty_use",
-        visits=((700, 420, False), (310, 840, False)),
+        visits=((706, 420, False), (310, 840, False)),
         hours=True,
         seed=6,
     ),
