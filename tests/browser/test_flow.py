@@ -150,6 +150,23 @@ def do_in_order(page: Page, server: Server) -> None:
     pytest.fail("the proof does not end")
 
 
+def learned_by_the_workshop(page: Page, server: Server, number: str, before: str) -> None:
+    """What a signature moves: the band, the vehicle's due date, the fleet, the calendar."""
+    page.goto(f"{server.address}/reference/families/A/bands")
+    band = page.locator("#idle_airflow_g_s")
+    assert band.locator("p.num b").inner_text() not in before, "the band itself has moved"
+    band.locator("summary").click()
+    expect(band.get_by_role("link", name=f"job {number}")).to_be_visible()
+    page.goto(f"{server.address}/vehicles/NV77")
+    expect(page.locator("#life")).to_contain_text("Next look")
+    page.goto(f"{server.address}/fleet")
+    expect(page.get_by_role("row", name=re.compile("NV.?77"))).to_contain_text("Throttle body")
+    page.get_by_role("button", name="Open a calendar").click()
+    address = page.get_by_label("The address, shown this once").input_value()
+    text = page.request.get(address).text()
+    assert "BEGIN:VCALENDAR" in text and "NV" in text and "STATUS:CONFIRMED" in text
+
+
 def test_a_new_vehicle_through_all_seven_stages(
     page: Page, server: Server, faults: list[str]
 ) -> None:
@@ -213,11 +230,13 @@ def test_a_new_vehicle_through_all_seven_stages(
     expect(page.locator("#sign")).to_contain_text("A foreman looks at it and signs")
     job = page.url.split("#")[0]
     page.context.clear_cookies()
-    sign_in(page, server, "maren")
+    sign_in(page, server, "maren", at="/reference/families/A/bands")
+    before = page.locator("#idle_airflow_g_s").inner_text()
     page.goto(job)
     page.get_by_role("button", name="Sign and finish the job").click()
     expect(page.get_by_text("read-only")).to_be_visible()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Proven")
+    learned_by_the_workshop(page, server, job.rpartition("/jobs/")[2].partition("/")[0], before)
 
 
 @pytest.mark.parametrize(
@@ -253,6 +272,8 @@ def test_no_view_overflows_or_shuts_anybody_out(
         "/reference/families/E",
         "/vehicles/QN088/where?q=meter",
         "/worksheets/bore-restriction",
+        "/fleet",
+        "/reference/families/A/bands",
         "/reference/templates",
         "/reference/templates/procedure/throttle_body",
         "/reference/templates/relearn/throttle_manual",
@@ -270,6 +291,7 @@ def test_no_view_overflows_or_shuts_anybody_out(
     views += [
         f"/jobs/{numbers['work']}/pictures",
         f"/jobs/{numbers['prove']}/prove",
+        f"/jobs/{numbers['prove']}/checks/look_throttle?after=true",
         f"/jobs/{numbers['prove']}/handover",
         f"/jobs/{numbers['handover']}/report",
     ]

@@ -64,6 +64,16 @@ def test_a_worse_find_brings_the_date_nearer(odd: Act) -> None:
     assert after.low < after.at < after.high
 
 
+def test_a_part_that_was_only_looked_at_has_no_date(odd: Act) -> None:
+    cleaned = visited(odd.db, "QN114")
+    life = life_of(odd.db, cleaned, family_of(cleaned[-1]))
+    assert life and "throttle_body" in [line.part for line in life.lines]
+    looked_at = {k.part for j in cleaned for k in j.looks} - {
+        k.part for j in cleaned for k in j.looks if k.phase == "after"
+    }
+    assert looked_at and not looked_at & {line.part for line in life.lines}
+
+
 def test_a_vehicle_without_odometer_and_hours_has_no_date(odd: Act) -> None:
     job = visited(odd.db, "QN118")[-1]
     job.distance_km = None

@@ -138,7 +138,8 @@ def life_of(
     duty = duty_of(visited[-1])
     known = family_rates(db, family.id, hours=hours)
     usual, hard = duty_prior([], "grade", hours), duty_prior(duty, "grade", hours)
-    parts = dict.fromkeys(k.part for j in visited for k in j.looks)
+    # What was never cleaned here is no upkeep of ours: it stands in the advice, not on a date.
+    parts = dict.fromkeys(k.part for j in visited for k in j.looks if k.phase == "after")
     labels = {p.id: p.label for p in family.parts}
     lines: list[PartLine] = []
     for part in parts:
