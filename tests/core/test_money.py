@@ -82,6 +82,12 @@ def test_what_is_not_worth_keeping_is_not_kept(change: dict[str, Any], level: in
     assert found["level"] == level and found["verdict"] == "order_when_needed"
 
 
+def test_a_level_that_no_shelf_holds_is_refused() -> None:
+    with pytest.raises(InputError) as fault:
+        calculate("spares-level", {**SPARE, "use_per_year": 5000, "lead_days": 730})
+    assert fault.value.field == "use_per_year"
+
+
 def test_a_dearer_day_never_lowers_the_level() -> None:
     levels = [
         calculate("spares-level", {**SPARE, "off_road_cost_per_day": c})["level"]

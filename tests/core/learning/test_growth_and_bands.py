@@ -112,6 +112,7 @@ def test_hours_and_grades_stay_on_their_scale() -> None:
             "history[0].grade",
         ),
         ({"history": [{"distance_km": -5, "grade": 1}]}, "history[0].distance_km"),
+        ({"history": [{"distance_km": i + 1, "grade": 1} for i in range(501)]}, "history"),
     ],
 )
 def test_a_history_that_can_not_be_is_named(case: dict[str, Any], field: str) -> None:
@@ -188,6 +189,9 @@ def test_a_band_moves_with_own_work_and_grows_sure() -> None:
         ({"samples": [1.0, 1.0]}, "samples"),
         ({"samples": [], "prior": {"low": 3, "high": 2}}, "prior.low"),
         ({"samples": [], "prior": {"low": 1, "high": 2, "weight": 0}}, "prior.weight"),
+        ({"samples": [1e308, -1e308, 3]}, "samples[0]"),
+        ({"samples": [], "prior": {"low": -1e300, "high": 2}}, "prior.low"),
+        ({"samples": [1.0] * 5001}, "samples"),
     ):
         with pytest.raises(InputError) as fault:
             calculate("reference-band", wrong)

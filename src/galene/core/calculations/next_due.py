@@ -21,6 +21,8 @@ STRICT: dict[str, Any] = {"extra": "forbid"}
 THRESHOLD_PERCENT = 2 * PERCENT_PER_GRADE
 """Area lost at which a part is due where nothing else is said: grade 2."""
 THRESHOLD_GRADE = 2.0
+MOST = 500
+"""Cleanings of one part that a history may hold."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -188,6 +190,9 @@ def next_due(given: NextDueInput) -> NextDueResult:
     See `galene.core.learning.growth`. What was mended at a visit as the feed of the deposit
     (``cured``) slows the growth from there on.
     """
+    require(
+        len(given.history) <= MOST, "history", len(given.history), allowed=f"up to {MOST} entries"
+    )
     check_ranges(given)
     hours, measure = _scale(given.history)
     visits = _visits(given.history, hours, measure)

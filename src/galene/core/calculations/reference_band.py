@@ -11,11 +11,13 @@ from galene.core.calculations.declaring import (
     asked,
     check_ranges,
 )
-from galene.core.errors import require
+from galene.core.errors import require, require_range
 from galene.core.learning.bands import COVERAGE, DEFAULT_WEIGHT, Prior, learned_band
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 MOST = 5000
+FARTHEST = 1e9
+"""What no reading of an engine is beyond, in any unit."""
 FEW = 5
 """Own samples from which a band is called own (this project's judgement)."""
 
@@ -77,9 +79,13 @@ def reference_band(given: ReferenceBandInput) -> ReferenceBandResult:
     """
     check_ranges(given)
     require(len(given.samples) <= MOST, "samples", len(given.samples), allowed=f"up to {MOST}")
+    for i, sample in enumerate(given.samples):
+        require_range(f"samples[{i}]", sample, -FARTHEST, high=FARTHEST)
     prior = None
     if given.prior is not None:
         check_ranges(given.prior, "prior.")
+        for end in ("low", "high"):
+            require_range(f"prior.{end}", getattr(given.prior, end), -FARTHEST, high=FARTHEST)
         require(
             given.prior.low < given.prior.high,
             "prior.low",

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.errors import require
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
 MOST = 200
@@ -99,6 +100,12 @@ def spares_level(given: SparesInput) -> SparesResult:
             break
         if given.price * given.carrying_share == 0 and risk < 1e-4:
             break
+    require(
+        levels[-1].level < MOST,
+        "use_per_year",
+        given.use_per_year,
+        allowed=f"a use and days of waiting that fewer than {MOST} pieces cover",
+    )
     best = min(levels, key=lambda x: (round(x.cost_per_year, 6), x.level))
     order = 0 if given.stock is None else max(0, best.level - given.stock)
     if given.stock is None:

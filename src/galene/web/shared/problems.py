@@ -228,7 +228,11 @@ HANDLERS: dict[Any, Callable[..., Any]] = {
 
 async def refuse(scope: Scope, receive: Receive, send: Send, status: int, line: str) -> None:
     """A request turned away before it is read."""
-    titles = {413: "Too much at once", 403: "Not from here"}
+    titles = {
+        400: "This address can not be",
+        403: "Not from here",
+        413: "Too much at once",
+    }
     await _problem(Request(scope, receive), status, titles[status], lines=[line])(
         scope, receive, send
     )

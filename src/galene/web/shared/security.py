@@ -60,6 +60,11 @@ class Guards:
                 out.setdefault("cache-control", "public, max-age=3600" if static else "no-store")
             await send(message)
 
+        if "\x00" in scope["path"] or b"%00" in scope["query_string"]:
+            # No address of ours holds one, and the database takes none.
+            nul = "The address holds a character that no text has."
+            await self.refuse(scope, receive, send_guarded, 400, nul)
+            return
         limit = next((size for place, size in UPLOADS if place.fullmatch(scope["path"])), MAX_BODY)
         too_much = f"More than {limit // 1024 // 1024} MB were sent. Nothing was saved."
         length = headers.get("content-length", "0")
