@@ -10,7 +10,8 @@ import socket
 import subprocess
 import sys
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any
@@ -376,30 +377,42 @@ WHOLE_RUN = ("-n", str((os.cpu_count() or 1) + 1), "--dist", "worksteal")
 the browser's tests wait more than they work."""
 
 
+def _checked(environment: Mapping[str, str]) -> list[tuple[str, int, str]]:
+    """Every check of the source and of the scripts: name, exit code, what it said."""
+    programs = Path(sys.executable).parent
+    files = sorted(str(p) for p in (ROOT / "tests" / "scripts").glob("*.test.mjs"))
+    commands = [
+        *((name, [str(programs / command[0]), *command[1:]]) for name, command in CHECKS),
+        ("scripts", ["node", "--test", "--test-reporter=dot", *files]),
+    ]
+    found = []
+    for name, command in commands:
+        done = subprocess.run(
+            command, cwd=ROOT, env=environment, check=False, capture_output=True, text=True
+        )
+        found.append((name, done.returncode, done.stdout + done.stderr))
+    return found
+
+
 @cli.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
     """Everything that CI runs; further arguments go to pytest, and then only pytest runs."""
     programs = Path(sys.executable).parent
     environment = {**os.environ, "PATH": f"{programs}:{os.environ.get('PATH', '')}"}
     failed = []
-    for name, command in () if context.args else CHECKS:
-        print(f"== {name}", flush=True)
+    with ThreadPoolExecutor(1) as beside:
+        # The tests wait for browsers and servers now and then: the checks take up that time.
+        checks = None if context.args else beside.submit(_checked, environment)
+        print("== tests", flush=True)
+        arguments = context.args or list(WHOLE_RUN)
         if subprocess.run(
-            [str(programs / command[0]), *command[1:]], cwd=ROOT, env=environment, check=False
+            [sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False
         ).returncode:
-            failed.append(name)
-    if not context.args:
-        print("== scripts", flush=True)
-        files = sorted(str(p) for p in (ROOT / "tests" / "scripts").glob("*.test.mjs"))
-        reporter = "--test-reporter=dot"
-        if subprocess.run(["node", "--test", reporter, *files], cwd=ROOT, check=False).returncode:
-            failed.append("scripts")
-    print("== tests", flush=True)
-    arguments = context.args or list(WHOLE_RUN)
-    if subprocess.run(
-        [sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False
-    ).returncode:
-        failed.append("tests")
+            failed.append("tests")
+        for name, code, said in checks.result() if checks else ():
+            print(f"== {name}\n{said.rstrip()}", flush=True)
+            if code:
+                failed.append(name)
     if failed:
         raise fail("failed: " + ", ".join(failed))
 

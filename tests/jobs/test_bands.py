@@ -11,6 +11,7 @@ from galene.jobs import bands, handover, stages, work
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.errors import Invalid, Missing, NotAllowed
 from galene.jobs.handover import BROKEN, ItWas
+from galene.jobs.proof import told_of
 from galene.store.models import BandSample, Job
 from tests.jobs.hands import begun, do
 
@@ -53,6 +54,14 @@ def test_a_signed_job_moves_its_band(odd: Act, maren: Act, signed: Job) -> None:
         bands.set_aside(maren, "B", own["idle_rpm"].id, why="no")
     with pytest.raises(Invalid):
         bands.set_aside(maren, "A", own["idle_rpm"].id, why="x" * 201)
+
+
+def test_a_signed_report_goes_by_the_bands_of_its_day(odd: Act, signed: Job) -> None:
+    family = family_of(signed)
+    then = bands.bands_of(odd.db, family, before=signed.signed_at)
+    assert then["idle_rpm"] != bands.bands_of(odd.db, family)["idle_rpm"]
+    shown = {r.metric: r.band for r in told_of(odd.db, signed).proof.readings}
+    assert shown["idle_rpm"] == then["idle_rpm"]
 
 
 def test_nothing_is_too_steady(signed: Job, odd: Act) -> None:

@@ -65,12 +65,15 @@ def _band(metric: str, entry: Band | None, values: list[float]) -> LearnedBand |
     )
 
 
-def bands_of(db: Session, family: EngineFamily) -> dict[str, Band]:
-    """The bands in force: the family's, moved by what proven jobs were left with."""
+def bands_of(
+    db: Session, family: EngineFamily, *, before: datetime | None = None
+) -> dict[str, Band]:
+    """The bands in force: the family's, moved by what proven jobs were left with; `before`: as they
+    were then, so that a signed report goes on saying what it said."""
     found = dict(family.bands)
     values: dict[str, list[float]] = {}
     for sample in rows.of_family(db, family.id):
-        if sample.set_aside_at is None:
+        if sample.set_aside_at is None and (before is None or sample.at < before):
             values.setdefault(sample.metric, []).append(sample.value)
     for metric, own in values.items():
         band = _band(metric, family.bands.get(metric), own)

@@ -123,7 +123,7 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
         tests=tuple(_runs(job, causes, kept, altitude_m=shop.altitude_m)),
         before=_readings(job, "before", kept),
         after=_readings(job, "after", kept),
-        bands=bands_of(db, family),
+        bands=bands_of(db, family, before=job.signed_at),
         symptoms=_symptoms(job),
         codes=codes_told(job),
         open_ends=tuple(_open_ends(job)),

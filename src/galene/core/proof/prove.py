@@ -277,11 +277,7 @@ def _bad(told: _Told) -> list[str]:
 
 def _why_not(told: _Told) -> list[str]:
     """Why there is nothing to go by."""
-    unlike = [
-        r.text.partition(", ")[2].rstrip(".") or r.text
-        for r in told.readings
-        if r.verdict == "not_comparable"
-    ]
+    unlike = [r.reason for r in told.readings if r.verdict == "not_comparable"]
     tests = [
         t.text.partition(": ")[2].rstrip(".")
         for t in told.tests.values()
