@@ -1,6 +1,7 @@
 """Stage 1: the vehicle, the complaint, symptoms, codes, duty, history."""
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import datetime
 
@@ -47,6 +48,32 @@ class NewVehicle:
     hazards: list[str] = field(default_factory=list)
 
 
+def vehicle_faults(
+    given: NewVehicle, *, known_families: Collection[str], year: int
+) -> dict[str, str]:
+    """What is wrong with a vehicle as typed, by field; whether its plate is known is not asked.
+
+    Parameters
+    ----------
+    known_families : ids of families that are in force
+    year : the present one
+    """
+    faults: dict[str, str] = {}
+    if not 2 <= len(plate_key(given.plate)) <= 12:
+        faults["plate"] = "A plate has 2 to 12 letters and figures."
+    if given.family not in known_families:
+        faults["family"] = "Choose the engine family."
+    if not given.model.strip():
+        faults["model"] = "Say what vehicle it is."
+    typed = given.year.strip()
+    if typed and not (typed.isdecimal() and len(typed) == 4 and 1950 <= int(typed) <= year + 1):
+        faults["year"] = f"A year from 1950 to {year + 1}, or nothing."
+    for name in ("plate", "maker", "model", "keeper"):
+        if len(getattr(given, name)) > 120:
+            faults[name] = "At most 120 characters."
+    return faults
+
+
 def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     """A new vehicle.
 
@@ -55,25 +82,11 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     Invalid
         No usable plate, one that exists, unknown family, impossible year.
     """
-    faults: dict[str, str] = {}
+    in_force = [given.family] if families.is_in_force(act.db, given.family) else []
+    faults = vehicle_faults(given, known_families=in_force, year=act.now.year)
     key = plate_key(given.plate)
-    if not 2 <= len(key) <= 12:
-        faults["plate"] = "A plate has 2 to 12 letters and figures."
-    elif vehicles.by_key(act.db, key):
+    if "plate" not in faults and vehicles.by_key(act.db, key):
         faults["plate"] = f"{given.plate.strip()} is here already: choose it from the list."
-    if not families.is_in_force(act.db, given.family):
-        faults["family"] = "Choose the engine family."
-    if not given.model.strip():
-        faults["model"] = "Say what vehicle it is."
-    year = None
-    if given.year.strip():
-        if not given.year.strip().isdigit() or not 1950 <= int(given.year) <= act.now.year + 1:
-            faults["year"] = f"A year from 1950 to {act.now.year + 1}, or nothing."
-        else:
-            year = int(given.year)
-    for name in ("plate", "maker", "model", "keeper"):
-        if len(getattr(given, name)) > 120:
-            faults[name] = "At most 120 characters."
     if faults:
         raise Invalid(faults)
     vehicle = Vehicle(
@@ -81,7 +94,7 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
         plate_key=key,
         maker=given.maker.strip(),
         model=given.model.strip(),
-        year=year,
+        year=int(given.year) if given.year.strip() else None,
         family_id=given.family,
         keeper=given.keeper.strip(),
         hazards=[h for h in given.hazards if h in HAZARDS],

@@ -27,3 +27,13 @@ def containing(db: Session, key: str, limit: int) -> list[Vehicle]:
 def first(db: Session, limit: int) -> list[Vehicle]:
     """Vehicles by plate."""
     return list(db.scalars(select(Vehicle).order_by(Vehicle.plate_key).limit(limit)))
+
+
+def keys(db: Session) -> frozenset[str]:
+    """The plates of all vehicles, without spaces and signs."""
+    return frozenset(db.scalars(select(Vehicle.plate_key)))
+
+
+def every(db: Session) -> list[Vehicle]:
+    """All vehicles by plate."""
+    return list(db.scalars(select(Vehicle).order_by(Vehicle.plate_key)))

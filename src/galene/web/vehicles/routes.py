@@ -5,8 +5,9 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.jobs import vehicles_in
 from galene.jobs.act import Act, family_in
-from galene.jobs.errors import Missing
+from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
 from galene.jobs.fleet import due_vehicle
 from galene.jobs.growth import life_of
@@ -16,7 +17,7 @@ from galene.store.models import Vehicle
 from galene.store.repositories import jobs as job_rows
 from galene.store.repositories import vehicles as vehicle_rows
 from galene.web.shared.forms import Form
-from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
 from galene.web.vehicles.life import drawing_of
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -36,6 +37,63 @@ def index(visit: Signed, plate: str = "") -> HTMLResponse:
         families=families(visit.db),
         typed=plate[:20],
         place="vehicles",
+    )
+
+
+def take_in_page(
+    visit: Visit, *, status: int = 200, entered: Form | None = None, **extra: Any
+) -> HTMLResponse:
+    """The page on which a file of vehicles is looked at before it comes in."""
+    return visit.page(
+        "vehicles_in.html",
+        status,
+        entered=entered,
+        families=families(visit.db),
+        place="vehicles",
+        **{"preview": None, **extra},
+    )
+
+
+@router.get("/vehicles/take-in")
+def take_in_form(visit: Signed) -> HTMLResponse:
+    return take_in_page(visit)
+
+
+@router.post("/vehicles/take-in/preview")
+def take_in_preview(visit: Signed, form: SentFile) -> HTMLResponse:
+    """What the file, or the pasted lines, would bring. Nothing is kept."""
+    try:
+        text = form.file.decode("utf-8-sig") if form.file else form.text("lines")
+        shown = vehicles_in.preview(visit.db, text, visit.now.year)
+    except UnicodeDecodeError:
+        return take_in_page(
+            visit, status=422, entered=form, faults={"file": "That is no text in UTF-8."}
+        )
+    except Invalid as fault:
+        return take_in_page(visit, status=422, entered=form, faults=fault.fields)
+    return take_in_page(visit, entered=form, preview=shown, lines=text)
+
+
+@router.post("/vehicles/take-in")
+def take_in(visit: Signed, form: Sent) -> Response:
+    def write(act: Act) -> None:
+        vehicles_in.take_in(act, form.text("lines"))
+
+    return visit.submit(
+        form,
+        write,
+        to="/vehicles",
+        shown=lambda faults: take_in_page(visit, status=422, entered=form, faults=faults),
+    )
+
+
+@router.get("/vehicles.csv")
+def export(visit: Signed) -> Response:
+    """Every vehicle as CSV."""
+    return Response(
+        vehicles_in.exported(visit.db),
+        media_type="text/csv",
+        headers={"content-disposition": 'attachment; filename="vehicles.csv"'},
     )
 
 
