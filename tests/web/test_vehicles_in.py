@@ -62,7 +62,12 @@ def test_a_wrong_line_keeps_all_of_them_out(web: Browser, db: Session) -> None:
     wrong = HEADING + "ZA 12;a;b;2019;A;\nZA 13;a;b;1492;A;\nZA12;a;b;;A;\nZA 14;a;b;;Q;\n"
     before = count(db)
     status, page = look(web, wrong)
-    assert status == 200 and "3 that can not come in" in page and "Take in" not in page
+    assert (
+        status == 200
+        and "3 that can not come in" in page
+        and "Look again" in page
+        and "Take in 1" not in page
+    )
     for words in ("Line 3", "A year from", "Stands on line 2", "Choose the engine family"):
         assert words in page
     assert web.submit(AT, {"lines": wrong}).status_code == 422
