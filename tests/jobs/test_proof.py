@@ -6,13 +6,13 @@ from typing import Any
 import pytest
 
 from galene.core.jobcard.job_records import ConfirmedCause
-from galene.jobs import checks, evidence, handover, learning, prove
+from galene.jobs import checks, evidence, handover, learning, prove, work
 from galene.jobs.act import Act, find_job
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.handover import BROKEN, ItWas
 from galene.jobs.proof import causes_to_prove, told_of
 from galene.store.models import Job
-from tests.jobs.hands import begun, go_to
+from tests.jobs.hands import begun, do, go_to
 
 FLOW: dict[str, Any] = {
     "displacement_l": 2.9,
@@ -123,6 +123,21 @@ def test_many_causes_and_words_and_only_found_things_train(odd: Act) -> None:
     job.state = "finished"
     odd.db.flush()
     assert len(learning.confirmed_jobs(odd.db)) == before - 1
+
+
+def test_what_nobody_knows_is_not_proven_and_own_words_are_by_the_road(odd: Act) -> None:
+    job = begun(odd, "A", "maf_sensor")
+    while (row := work.current_step(job)) is not None:
+        do(odd, job, row)
+    words = ItWas(words="a mouse in the air box")
+    handover.save_handover(odd, job.number, words, advice="", fed=False, seen=0)
+    told = told_of(odd.db, job)
+    assert [c.title for c in told.causes] == ["a mouse in the air box"]
+    assert told.proof.verdict == "proven" and "mouse" in told.proof.headline
+    handover.save_handover(odd, job.number, ItWas(unsure=True), advice="", fed=False, seen=1)
+    proof = told_of(odd.db, job).proof
+    assert proof.verdict == "better_to_confirm" and proof.missing == ("cause",)
+    assert "Still to come: what it was" in proof.headline
 
 
 def test_monitors_that_have_not_run_are_still_to_come(odd: Act) -> None:

@@ -33,7 +33,7 @@ from galene.jobs.bands import bands_of
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.evidence import measured, set_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
-from galene.knowledge.proving import SYMPTOM_TEXTS, proven_cause
+from galene.knowledge.proving import SYMPTOM_TEXTS, own_words, proven_cause
 from galene.store.models import CheckResult, Job, Workshop
 from galene.store.repositories import jobs, people
 
@@ -63,9 +63,9 @@ def symptoms_of(job: Job) -> tuple[str, ...]:
 
 
 def causes_to_prove(job: Job, hourly_rate: float) -> tuple[str, ...]:
-    """What the proof is about: what it was where that is said; else the likely causes of the parts
-    that were worked on, else the deposits that such parts wear."""
-    if job.handover.causes:
+    """What the proof is about: what it was where that is said, nothing where nobody knows; else the
+    likely causes of the parts that were worked on, else the deposits that such parts wear."""
+    if job.handover.said:
         return tuple(c.id for c in job.handover.causes)
     family = family_of(job)
     ranking = assess_job(job, hourly_rate).causes
@@ -117,6 +117,8 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
     shop = shop or people.workshop(db)
     family = family_of(job)
     causes = tuple(proven_cause(c, family) for c in causes_to_prove(job, shop.hourly_rate))
+    if job.handover.words:
+        causes = (*causes, own_words(job.handover.words))
     kept = kept_checks(db, job)
     case = ProofCase(
         causes=causes,
@@ -128,7 +130,7 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
         codes=codes_told(job),
         open_ends=tuple(_open_ends(job)),
     )
-    return Told(proof=proof_of(case), causes=causes, confirmed=bool(job.handover.causes), kept=kept)
+    return Told(proof=proof_of(case), causes=causes, confirmed=job.handover.said, kept=kept)
 
 
 def kept_proof(db: Session, job: Job, shop: Workshop | None = None) -> KeptProof:

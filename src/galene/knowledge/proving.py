@@ -390,6 +390,12 @@ def proven_cause(cause_id: str, family: EngineFamily) -> ProvenCause:
     )
 
 
+def own_words(words: str) -> ProvenCause:
+    """What it was in the technician's own words: only the road can prove it, as no check of the
+    vocabulary stands for it."""
+    return ProvenCause(id="own_words", title=words, component="", tests=(ROAD,))
+
+
 def title_of(test: str) -> str:
     """What a test is called."""
     if test in READINGS:

@@ -41,8 +41,8 @@ class _Told:
 
     @property
     def cured(self) -> bool:
-        """Whether the separating test of every cause passed."""
-        return all(c.verdict == "passed" for c in self.causes)
+        """Whether the separating test of every cause passed: of none, nothing is cured."""
+        return bool(self.causes) and all(c.verdict == "passed" for c in self.causes)
 
     @property
     def complaint(self) -> str:
@@ -166,6 +166,8 @@ def _by_road(case: ProofCase) -> str:
 def _missing(told: _Told) -> Iterable[str]:
     """What would still tell, most telling first."""
     case, codes = told.case, told.case.codes
+    if not case.causes:
+        yield "cause"
     for cause, proof in zip(case.causes, told.causes, strict=True):
         if proof.verdict != "passed":
             test = proof.by if proof.verdict in ("better", "failed") else cause.tests[0].test
@@ -299,6 +301,7 @@ def _symptom(symptom: str, told: _Told) -> str:
 def _missing_words(missing: str, told: _Told) -> str:
     kind, _, name = missing.partition(":")
     words = {
+        "cause": "what it was",
         "drive": "a drive, and the codes after it",
         "monitors": "the control unit's own monitors, run to their end",
         "symptoms": "the complaint, asked again",

@@ -10,6 +10,7 @@ DAYS: dict[str, int] = {
     "open": 7,
     "symptom": 14,
     "test": 14,
+    "cause": 14,
 }
 """Days after the signature in which each kind of thing that is missing can be told: a drive and its
 codes within days, monitors within a week of the owner's own driving, a symptom or a level only

@@ -233,7 +233,7 @@ class CauseProof:
 @dataclass(frozen=True, kw_only=True)
 class Proof:
     """The judgement of a repair. `missing` names what would still tell: ``drive``, ``monitors``,
-    ``symptoms``, ``symptom:ID``, ``test:ID``, ``code:CODE``."""
+    ``symptoms``, ``symptom:ID``, ``test:ID``, ``code:CODE``, ``cause``, ``open:WORDS``."""
 
     verdict: ProofWord
     headline: str
