@@ -1,6 +1,7 @@
 """What is due when: from what grew on the vehicle, in its own days, and as a calendar."""
 
 from datetime import date, timedelta
+from typing import Any
 
 import pytest
 from icalendar import Calendar
@@ -84,7 +85,7 @@ def test_a_vehicle_without_odometer_and_hours_has_no_date(odd: Act) -> None:
     assert next_look_for(odd.db, job, fed=False) is None
 
 
-def events(db: Session, today: date, keeper: str = "") -> dict[str, object]:
+def events(db: Session, today: date, keeper: str = "") -> dict[str, Any]:
     due = fleet.due_vehicles(db, today, keeper)
     made = calendar_of(due, "Due", next(v.signed_at for v in due))
     read = Calendar.from_ical(made)
@@ -96,13 +97,13 @@ def test_a_calendar_is_read_back_and_follows_the_job(odd: Act, maren: Act) -> No
     first = events(odd.db, today)
     one = first["QN-118"]
     due = {v.plate: v for v in fleet.due_vehicles(odd.db, today)}
-    assert one["dtstart"].dt == due["QN-118"].on  # type: ignore[index]
-    assert one["dtend"].dt == due["QN-118"].on + timedelta(days=1)  # type: ignore[index]
-    assert one["status"] == "CONFIRMED" and first["QN-114"]["status"] == "CANCELLED"  # type: ignore[index]
+    assert one["dtstart"].dt == due["QN-118"].on
+    assert one["dtend"].dt == due["QN-118"].on + timedelta(days=1)
+    assert one["status"] == "CONFIRMED" and first["QN-114"]["status"] == "CANCELLED"
     # It is taken in: the event falls away under the same id. It goes out: the date comes back.
     intake.open_job(odd, vehicle_of(odd.db, "QN118"), "It is its time")
     again = events(odd.db, today)["QN-118"]
-    assert again["uid"] == one["uid"] and again["status"] == "CANCELLED"  # type: ignore[index]
+    assert again["uid"] == one["uid"] and again["status"] == "CANCELLED"
     assert "Beach" not in str(events(odd.db, today, "Quillness school run"))
 
 

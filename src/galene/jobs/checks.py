@@ -133,9 +133,8 @@ def keep_check(
         if set(KNOWLEDGE.evidence[e].needs) <= family_of(job).components
     }
     if phase == "after":
-        return _keep_after(
-            act, job, check_id, given=with_form(given, form), result=result, said=said
-        )
+        row = CheckResult(check_id=check_id, given=with_form(given, form), result=result)
+        return _keep_after(act, job, row, said=said)
     for evidence in sorted(reading.speaks_of):
         # What an earlier run said and this one does not say again no longer stands.
         if evidence not in said and any(
@@ -146,25 +145,12 @@ def keep_check(
         observe(act, job, evidence, state=state, source="check", confidence=confidence)
     if check_id not in job.done_checks:
         job.done_checks = [*job.done_checks, check_id]
-    act.db.add(
-        CheckResult(
-            job_id=job.id,
-            check_id=check_id,
-            given=with_form(given, form),
-            result=result,
-            said={e: list(s) for e, s in said.items()},
-            at=act.now,
-            person_id=act.person.id,
-        )
-    )
-    act.trace(
+    _keep(
+        act,
         job,
-        "check_read",
-        check=check_id,
-        verdict=result["verdict"],
-        said={e: s[0] for e, s in said.items()},
+        CheckResult(check_id=check_id, given=with_form(given, form), result=result),
+        said=said,
     )
-    act.db.flush()
     return job
 
 
@@ -192,41 +178,32 @@ def look_after(act: Act, number: str, check_id: str, *, results: Mapping[str, st
     if all(s == "unknown" for s in results.values()):
         raise Invalid({"result": "Say what the check showed."})
     said = {e: (s, 1.0) for e, s in results.items() if s != "unknown"}
-    return _keep_after(act, job, check_id, given={}, result={}, said=said)
+    return _keep_after(act, job, CheckResult(check_id=check_id, given={}, result={}), said=said)
 
 
 def _keep_after(
-    act: Act,
-    job: Job,
-    check_id: str,
-    *,
-    given: dict[str, Any],
-    result: dict[str, Any],
-    said: Mapping[str, tuple[str, float]],
+    act: Act, job: Job, row: CheckResult, *, said: Mapping[str, tuple[str, float]]
 ) -> Job:
     if job.work_began_at is None:
         raise Refused("Not after the work yet", ["the work has not begun: it would be a before"])
-    act.db.add(
-        CheckResult(
-            job_id=job.id,
-            check_id=check_id,
-            phase="after",
-            given=given,
-            result=result,
-            said={e: list(s) for e, s in said.items()},
-            at=act.now,
-            person_id=act.person.id,
-        )
-    )
+    row.phase = "after"
+    _keep(act, job, row, said=said)
+    return job
+
+
+def _keep(act: Act, job: Job, row: CheckResult, *, said: Mapping[str, tuple[str, float]]) -> None:
+    """Keep a run of a check, before or after the work, and trace it."""
+    row.job_id, row.at, row.person_id = job.id, act.now, act.person.id
+    row.said = {e: list(s) for e, s in said.items()}
+    act.db.add(row)
     act.trace(
         job,
-        "check_again",
-        check=check_id,
-        verdict=result.get("verdict", ""),
+        "check_again" if row.phase == "after" else "check_read",
+        check=row.check_id,
+        verdict=row.result.get("verdict", ""),
         said={e: s[0] for e, s in said.items()},
     )
     act.db.flush()
-    return job
 
 
 def listed_for(job: Job, check_id: str) -> bool:

@@ -112,17 +112,6 @@ def furthest_km_before(db: Session, job: Job) -> float | None:
     )
 
 
-def finished_before(db: Session, job: Job) -> Job | None:
-    """The vehicle's last finished job before this one."""
-    asked = (
-        select(Job)
-        .where(Job.vehicle_id == job.vehicle_id, Job.id < job.id, Job.state == "finished")
-        .order_by(Job.id.desc())
-        .limit(1)
-    )
-    return db.scalars(asked).unique().first()
-
-
 def open_of_vehicle(db: Session, vehicle_id: int) -> Job | None:
     """The vehicle's newest open job."""
     asked = (

@@ -1,4 +1,4 @@
-"""the proof: checks that are run again after the work, monitors, what was proven when it was signed"""
+"""the proof: checks run again after the work, monitors, what was proven when it was signed"""
 
 import sqlalchemy as sa
 from alembic import op
