@@ -40,11 +40,6 @@ class _Told:
         return [c for c in codes if (group.get(c, "") or c) in self.own_groups]
 
     @property
-    def cured(self) -> bool:
-        """Whether the separating test of every cause passed: of none, nothing is cured."""
-        return bool(self.causes) and all(c.verdict == "passed" for c in self.causes)
-
-    @property
     def complaint(self) -> str:
         """gone, less, same, or empty where nobody asked."""
         words = list(self.case.symptoms.values())
@@ -191,7 +186,8 @@ def _ladder(told: _Told, missing: tuple[str, ...]) -> ProofWord:
     codes = told.case.codes
     if told.own(codes.after_stored):
         return "not_better"
-    if told.cured and not missing:
+    if not missing:
+        # Every cause's separating test that has not passed is among what is missing.
         return "proven"
     if told.complaint == "same":
         return "not_better"
