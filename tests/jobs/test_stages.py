@@ -451,6 +451,7 @@ def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
     form = WorkshopForm(
         system="imperial",
         hourly_rate=80,
+        off_road_per_day=200,
         altitude_m=12,
         bay_temperature_c=15,
         bay_humidity=0.6,
@@ -465,6 +466,7 @@ def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
             WorkshopForm(
                 system="cubits",
                 hourly_rate=-1,
+                off_road_per_day=200,
                 altitude_m=12,
                 bay_temperature_c=15,
                 bay_humidity=0.6,

@@ -149,20 +149,55 @@ CANS: tuple[tuple[shelf.ProductForm, float, int], ...] = (
     ),
 )
 
-PARTS: tuple[tuple[str, str, int, str, int], ...] = (
-    ("SK-1651", "Throttle body seal", 4, "drawer 3", 2),
-    ("SK-2231", "Manifold pressure sensor O-ring", 6, "drawer 3", 2),
-    ("SK-1610", "Air filter element", 2, "loft, left", 1),
-    ("HO-2951", "Throttle gasket", 3, "drawer 4", 1),
-    ("HO-2961", "Recirculation valve gasket", 2, "drawer 4", 1),
-    ("TV-2276", "Cooler gasket set", 1, "drawer 5", 1),
-    ("TV-2277", "Cooler O-rings", 0, "drawer 5", 2),
-    ("TV-2271", "Recirculation valve gaskets", 2, "drawer 5", 1),
-    ("FJ-2061", "Manifold gasket set", 1, "loft, right", 1),
-    ("FJ-2051", "Throttle seal", 2, "drawer 6", 1),
-    ("SS-2533", "Crankcase sensor O-ring", 5, "drawer 7", 2),
+
+def _part(
+    number: str,
+    name: str,
+    pieces: int,
+    *,
+    place: str,
+    least: int,
+    price: float,
+    days: float,
+    on_order: int = 0,
+) -> spares.StockForm:
+    """A part on the shelf; what is on order has no day yet."""
+    return spares.StockForm(
+        number=number,
+        name=name,
+        pieces=pieces,
+        place=place,
+        least=least,
+        price=price,
+        lead_days=days,
+        on_order=on_order,
+    )
+
+
+PARTS: tuple[spares.StockForm, ...] = (
+    _part("SK-1651", "Throttle body seal", 4, place="drawer 3", least=2, price=4.2, days=5),
+    _part(
+        "SK-2231",
+        "Manifold pressure sensor O-ring",
+        6,
+        place="drawer 3",
+        least=2,
+        price=1.6,
+        days=5,
+    ),
+    _part("SK-1610", "Air filter element", 2, place="loft, left", least=1, price=19, days=3),
+    _part("HO-2951", "Throttle gasket", 3, place="drawer 4", least=1, price=5.4, days=8),
+    _part("HO-2961", "Recirculation valve gasket", 2, place="drawer 4", least=1, price=6.8, days=8),
+    _part("TV-2276", "Cooler gasket set", 1, place="drawer 5", least=1, price=38, days=14),
+    _part("TV-2277", "Cooler O-rings", 0, place="drawer 5", least=2, price=11, days=14, on_order=4),
+    _part(
+        "TV-2271", "Recirculation valve gaskets", 2, place="drawer 5", least=1, price=9.5, days=14
+    ),
+    _part("FJ-2061", "Manifold gasket set", 1, place="loft, right", least=1, price=64, days=10),
+    _part("FJ-2051", "Throttle seal", 2, place="drawer 6", least=1, price=7.2, days=10),
+    _part("SS-2533", "Crankcase sensor O-ring", 5, place="drawer 7", least=2, price=2.4, days=6),
 )
-"""Number, name, pieces, place, fewest."""
+"""The cooler's O-rings are on back order: whoever plans a cooler is told before the first bolt."""
 
 
 def stock(db: Session, foreman: Person, now: datetime) -> None:
@@ -180,6 +215,6 @@ def stock(db: Session, foreman: Person, now: datetime) -> None:
         )
     db.flush()
     counted = Act(db=db, person=foreman, now=now - timedelta(days=40))
-    for number, name, pieces, place, least in PARTS:
-        spares.save_stock(counted, number, name, pieces=pieces, place=place, least=least, seen=0)
+    for part in PARTS:
+        spares.save_stock(counted, part, seen=0)
     db.flush()

@@ -99,6 +99,7 @@ class WorkshopForm:
 
     system: str
     hourly_rate: float
+    off_road_per_day: float
     altitude_m: float
     bay_temperature_c: float
     bay_humidity: float
@@ -112,6 +113,8 @@ def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
         faults["system"] = "metric or imperial."
     if not 0 <= form.hourly_rate <= 1000:
         faults["hourly_rate"] = "From 0 to 1000 an hour."
+    if not 0 <= form.off_road_per_day <= 100_000:
+        faults["off_road_per_day"] = "From 0 to 100 000 a day."
     if not -430 <= form.altitude_m <= 5000:
         faults["altitude"] = "From −430 to 5000 m."
     if not -20 <= form.bay_temperature_c <= 60:
@@ -147,6 +150,7 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
             last.at if last else act.now,
         )
     shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
+    shop.off_road_per_day = form.off_road_per_day
     shop.bay_temperature_c, shop.bay_humidity, shop.policy = (
         form.bay_temperature_c,
         form.bay_humidity,

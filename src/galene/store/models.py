@@ -118,6 +118,7 @@ class Workshop(Base):
     system: Mapped[str] = mapped_column(default="metric")
     currency: Mapped[str] = mapped_column(default="¤")
     hourly_rate: Mapped[float] = mapped_column(default=70.0)
+    off_road_per_day: Mapped[float] = mapped_column(default=180.0)
     altitude_m: Mapped[float] = mapped_column(default=0.0)
     bay_temperature_c: Mapped[float] = mapped_column(default=18.0)
     bay_humidity: Mapped[float] = mapped_column(default=0.5)
@@ -668,7 +669,8 @@ class Movement(Base):
 
 
 class SpareStock(Base):
-    """A part on the shelf by the workshop's number: pieces, place, and how many to hold."""
+    """A part on the shelf by the workshop's number: pieces, place, how many to hold, what it costs,
+    how many days it takes to come, and what is on order."""
 
     __tablename__ = "spare_stock"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -677,6 +679,11 @@ class SpareStock(Base):
     pieces: Mapped[int] = mapped_column(default=0)
     place: Mapped[str] = mapped_column(default="")
     least: Mapped[int] = mapped_column(default=0)
+    price: Mapped[float | None]
+    lead_days: Mapped[float | None]
+    on_order: Mapped[int] = mapped_column(default=0)
+    ordered_at: Mapped[datetime | None]
+    expected_on: Mapped[datetime | None]
     revision: Mapped[int] = mapped_column(default=1)
 
 

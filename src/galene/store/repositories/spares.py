@@ -61,3 +61,35 @@ def reserve(db: Session, job_id: int, number: str, *, at: datetime, person_id: i
         .values(job_id=job_id, number=number, pieces=1, at=at, person_id=person_id)
         .on_conflict_do_nothing()
     )
+
+
+def by_id_locked(db: Session, part_id: int) -> SpareStock | None:
+    """One part, locked until the write ends."""
+    return db.scalars(select(SpareStock).where(SpareStock.id == part_id).with_for_update()).first()
+
+
+def used_since(db: Session, numbers: Sequence[str], since: datetime) -> dict[str, int]:
+    """Pieces that steps have fitted since a moment, by number."""
+    rows = db.execute(
+        select(SpareReserved.number, func.sum(SpareReserved.pieces))
+        .where(SpareReserved.number.in_(numbers), SpareReserved.taken_at >= since)
+        .group_by(SpareReserved.number)
+    )
+    return {number: int(pieces) for number, pieces in rows}
+
+
+def began(db: Session) -> datetime | None:
+    """When the first job was opened."""
+    return db.scalar(select(func.min(Job.opened_at)))
+
+
+def uses(db: Session, number: str, *, limit: int) -> list[tuple[Job, datetime | None]]:
+    """Jobs that hold or have fitted a part, the newest first, with when it was fitted."""
+    rows = db.execute(
+        select(Job, SpareReserved.taken_at)
+        .join(SpareReserved, SpareReserved.job_id == Job.id)
+        .where(SpareReserved.number == number)
+        .order_by(SpareReserved.at.desc())
+        .limit(limit)
+    )
+    return [(job, taken) for job, taken in rows.unique()]

@@ -85,11 +85,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
             and plan.version != job.bay_air.plan_version
         ),
         "pick": list(state.picks.items()) if picking else [],
-        "shorts": {
-            f"spare:{h.spare.id}": f"{h.pieces} there, {h.reserved} held for other jobs"
-            for h in held
-            if h.short
-        },
+        "shorts": {f"spare:{h.spare.id}": h for h in held if h.short},
         "stock_places": {f"spare:{h.spare.id}": h.place for h in held if h.known and h.place},
         "joinable": [
             p

@@ -66,6 +66,7 @@ class SettingsForm(FormModel):
 
     system: str = ""
     hourly_rate: Annotated[float, number("Hourly rate")]
+    off_road_per_day: Annotated[float, number("A day off the road")]
     altitude: Annotated[float, quantity("height", "Height above the sea")]
     temperature: Annotated[float, quantity("temperature", "Bay temperature")]
     humidity: Annotated[float, number("Humidity")]
@@ -76,6 +77,7 @@ def _settings(form: Form) -> WorkshopForm:
     return WorkshopForm(
         system=given.system,
         hourly_rate=given.hourly_rate,
+        off_road_per_day=given.off_road_per_day,
         altitude_m=given.altitude,
         bay_temperature_c=given.temperature,
         bay_humidity=given.humidity / 100,
