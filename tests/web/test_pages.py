@@ -30,6 +30,7 @@ def test_every_page_of_every_job_answers(
     settings = {
         "system": system,
         "hourly_rate": "72",
+        "off_road_per_day": "180",
         "altitude": "12",
         "temperature": "14",
         "humidity": "68",
