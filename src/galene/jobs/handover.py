@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.jobcard.job_records import ConfirmedCause, Handover, KeptProof
 from galene.core.proof.recheck import recheck_in_days
-from galene.jobs import bands
+from galene.jobs import bands, minutes
 from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid, Refused
@@ -151,6 +151,7 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     job.signed_at = job.finished_at = act.now
     job.signed_by_id = act.person.id
     keep_proof(act, job)
+    minutes.learn_from(act, job)
     act.trace(job, "signed", verdict=job.proof.verdict)
     return job
 
@@ -185,5 +186,6 @@ def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Jo
     job.signed_at = job.finished_at = job.signed_by_id = None
     job.proof = KeptProof()
     bands.forget(act, job)
+    minutes.forget(act, job)
     act.trace(job, "reopened", reason=reason.strip(), stage=stage)
     return job

@@ -100,6 +100,7 @@ class WorkshopForm:
     system: str
     hourly_rate: float
     off_road_per_day: float
+    minutes_by: str
     altitude_m: float
     bay_temperature_c: float
     bay_humidity: float
@@ -111,16 +112,17 @@ def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
     faults: dict[str, str] = {}
     if form.system not in ("metric", "imperial"):
         faults["system"] = "metric or imperial."
-    if not 0 <= form.hourly_rate <= 1000:
-        faults["hourly_rate"] = "From 0 to 1000 an hour."
-    if not 0 <= form.off_road_per_day <= 100_000:
-        faults["off_road_per_day"] = "From 0 to 100 000 a day."
-    if not -430 <= form.altitude_m <= 5000:
-        faults["altitude"] = "From −430 to 5000 m."
-    if not -20 <= form.bay_temperature_c <= 60:
-        faults["temperature"] = "From −20 to 60 °C."
-    if not 0 <= form.bay_humidity <= 0.98:
-        faults["humidity"] = "From 0 to 98 %."
+    if form.minutes_by not in ("book", "own"):
+        faults["minutes_by"] = "the book's figures or the shop's own."
+    for name, value, (low, high), words in (
+        ("hourly_rate", form.hourly_rate, (0, 1000), "From 0 to 1000 an hour."),
+        ("off_road_per_day", form.off_road_per_day, (0, 100_000), "From 0 to 100 000 a day."),
+        ("altitude", form.altitude_m, (-430, 5000), "From −430 to 5000 m."),
+        ("temperature", form.bay_temperature_c, (-20, 60), "From −20 to 60 °C."),
+        ("humidity", form.bay_humidity, (0, 0.98), "From 0 to 98 %."),
+    ):
+        if not low <= value <= high:
+            faults[name] = words
     for school in POLICY_QUESTIONS:
         if form.policy.get(school.letter) not in {c for c, _ in school.choices}:
             faults[f"school_{school.letter}"] = "Choose one."
@@ -150,7 +152,7 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
             last.at if last else act.now,
         )
     shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
-    shop.off_road_per_day = form.off_road_per_day
+    shop.off_road_per_day, shop.minutes_by = form.off_road_per_day, form.minutes_by
     shop.bay_temperature_c, shop.bay_humidity, shop.policy = (
         form.bay_temperature_c,
         form.bay_humidity,

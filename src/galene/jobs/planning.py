@@ -24,6 +24,7 @@ from galene.core.planning.words import Work
 from galene.exchange.templates import TemplateSet
 from galene.jobs.act import family_of
 from galene.jobs.errors import Refused
+from galene.jobs.minutes import timed_steps
 from galene.jobs.templates import templates_of
 from galene.knowledge.bill import PriceList
 from galene.knowledge.plan_document import document_of, works_offered
@@ -208,7 +209,12 @@ def document_for(
         trade,
         plan,
         now=circumstances_of(job, case.policy),
-        prices=PriceList(hourly_rate=workshop.hourly_rate, currency=workshop.currency),
+        prices=PriceList(
+            hourly_rate=workshop.hourly_rate,
+            currency=workshop.currency,
+            timed=timed_steps(job, plan),
+            minutes_by=workshop.minutes_by,
+        ),
         sources=school_sources(job),
         templates=templates.own,
         extra_spares=extra_spares,

@@ -71,6 +71,8 @@ def against_stock(db: Session, job: Job, spares: Sequence[BilledSpare]) -> list[
     """A pick list's parts against the shelf; what other open jobs hold is not there for this
     one."""
     numbers = [s.number for s in spares if s.number]
+    if not numbers:
+        return [_held(s, None, 0) for s in spares]
     stock = rows.stock_of(db, numbers)
     reserved = rows.reserved(db, numbers, but_job=job.id)
     return [_held(s, stock.get(s.number), reserved.get(s.number, 0)) for s in spares]

@@ -1,10 +1,11 @@
 """What a plan costs and what it takes: labour, spares, agents, tools, protection."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from galene.core.airpath.family import EngineFamily
-from galene.core.planning.document import Bill, BilledAgent, BilledSpare
+from galene.core.learning.minutes import Timed, own_time, together
+from galene.core.planning.document import Bill, BilledAgent, BilledSpare, OwnMinutes
 from galene.core.planning.openings import driver_of
 from galene.core.planning.records import Plan
 from galene.knowledge.agents import AGENTS
@@ -15,10 +16,16 @@ PROVEN = frozenset({"start", "relearn", "prove"})
 
 @dataclass(frozen=True, kw_only=True)
 class PriceList:
-    """The shop's rate, in its currency an hour (project default where no shop is known)."""
+    """The shop's rate, in its currency an hour (project default where no shop is known).
+
+    `timed` is what own work says of steps, by id; `minutes_by` the figures that are charged: book
+    or own.
+    """
 
     hourly_rate: float = 72.0
     currency: str = ""
+    timed: Mapping[str, Timed] = field(default_factory=dict)
+    minutes_by: str = "book"
 
 
 def bill_of(
@@ -36,8 +43,19 @@ def bill_of(
     extra_spares : spare ids that go in beside what the steps consume
     other : what finds on the way cost beside the plan's own spares
     """
-    proof = sum(s.minutes for s in plan.steps if s.phase in PROVEN)
-    work = plan.hands_on_minutes - proof
+    times = {
+        s.id: own_time(s.minutes, prices.timed.get(s.id, Timed()))
+        for s in plan.steps
+        if s.minutes > 0
+    }
+    own = together(times.values())
+    by_own = prices.minutes_by == "own" and own.count > 0
+    proof = sum(
+        times[s.id].expected if by_own else s.minutes
+        for s in plan.steps
+        if s.phase in PROVEN and s.id in times
+    )
+    work = (own.expected if by_own else plan.hands_on_minutes) - proof
     consumed = dict.fromkeys((*(c for s in plan.steps for c in s.consumes), *extra_spares))
     agents: dict[str, float] = {}
     labels: dict[str, set[str]] = {}
@@ -68,6 +86,13 @@ def bill_of(
         other=other,
         hourly_rate=prices.hourly_rate,
         currency=prices.currency,
+        book_minutes=plan.hands_on_minutes,
+        own=OwnMinutes(
+            minutes=own.expected, low=own.low, high=own.high, timed=own.count, steps=len(times)
+        )
+        if own.count
+        else None,
+        by="own" if by_own else "book",
     )
 
 

@@ -119,6 +119,7 @@ class Workshop(Base):
     currency: Mapped[str] = mapped_column(default="¤")
     hourly_rate: Mapped[float] = mapped_column(default=70.0)
     off_road_per_day: Mapped[float] = mapped_column(default=180.0)
+    minutes_by: Mapped[str] = mapped_column(default="book")
     altitude_m: Mapped[float] = mapped_column(default=0.0)
     bay_temperature_c: Mapped[float] = mapped_column(default=18.0)
     bay_humidity: Mapped[float] = mapped_column(default=0.5)
@@ -534,6 +535,23 @@ class BandSample(Base):
     set_aside_why: Mapped[str] = mapped_column(default="")
     set_aside_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     set_aside_by: Mapped[Person | None] = relationship(lazy="joined")
+
+
+class StepTime(Base):
+    """Minutes that a step of a finished job took by its ticks, beside the book's; None where a
+    pause fell into it."""
+
+    __tablename__ = "step_time"
+    __table_args__ = (Index("step_time_family", "family_id", "step_id"),)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    family_id: Mapped[str]
+    step_id: Mapped[str]
+    title: Mapped[str]
+    book: Mapped[float]
+    minutes: Mapped[float | None]
+    at: Mapped[datetime]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
 
 
 class CalendarFeed(Base):

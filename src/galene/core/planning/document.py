@@ -39,8 +39,24 @@ class BilledAgent:
 
 
 @dataclass(frozen=True, kw_only=True)
+class OwnMinutes:
+    """Hands-on minutes of a plan by own work, with their 80 % interval: of `steps` steps, `timed`
+    have been timed here."""
+
+    minutes: float
+    low: float
+    high: float
+    timed: int
+    steps: int
+
+
+@dataclass(frozen=True, kw_only=True)
 class Bill:
-    """The bill of a plan; money in the shop's currency, minutes with hands on."""
+    """The bill of a plan; money in the shop's currency, minutes with hands on.
+
+    `own` is what own work says of them, None before a step of it was timed; `by` the figures that
+    `work_minutes`, `proof_minutes` and the labour are of: book or own.
+    """
 
     work_minutes: float = 0.0
     proof_minutes: float = 0.0
@@ -53,6 +69,9 @@ class Bill:
     other: float = 0.0
     hourly_rate: float = 0.0
     currency: str = ""
+    book_minutes: float | None = None
+    own: OwnMinutes | None = None
+    by: str = "book"
 
     @property
     def spares_price(self) -> float:

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.jobs import families
+from galene.jobs import families, minutes
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Missing, NotAllowed
 from galene.jobs.learning import shop_calibration
@@ -45,6 +45,17 @@ def learning(visit: Signed) -> HTMLResponse:
     return visit.page("learning.html", found=shop_calibration(visit.db), place="reference")
 
 
+@router.get("/reference/minutes")
+def minutes_learned(visit: Signed) -> HTMLResponse:
+    """How long steps take here beside the book, and where the shop loses time."""
+    return visit.page(
+        "minutes.html",
+        steps=minutes.steps_told(visit.db, families.families(visit.db)),
+        jobs=minutes.jobs_told(visit.db),
+        place="reference",
+    )
+
+
 @router.get("/reference/facts")
 def facts(visit: Signed, part: str = "egr_valve") -> HTMLResponse:
     """What is held true of a kind of part, and where it is from."""
@@ -67,6 +78,7 @@ class SettingsForm(FormModel):
     system: str = ""
     hourly_rate: Annotated[float, number("Hourly rate")]
     off_road_per_day: Annotated[float, number("A day off the road")]
+    minutes_by: str = "book"
     altitude: Annotated[float, quantity("height", "Height above the sea")]
     temperature: Annotated[float, quantity("temperature", "Bay temperature")]
     humidity: Annotated[float, number("Humidity")]
@@ -78,6 +90,7 @@ def _settings(form: Form) -> WorkshopForm:
         system=given.system,
         hourly_rate=given.hourly_rate,
         off_road_per_day=given.off_road_per_day,
+        minutes_by=given.minutes_by,
         altitude_m=given.altitude,
         bay_temperature_c=given.temperature,
         bay_humidity=given.humidity / 100,
