@@ -49,6 +49,7 @@ def test_the_price_goes_by_own_minutes_where_the_foreman_says_so(odd: Act, maren
         hourly_rate=shop.hourly_rate,
         off_road_per_day=180,
         minutes_by="own",
+        fuel_price=None,
         altitude_m=12,
         bay_temperature_c=14,
         bay_humidity=0.6,

@@ -14,6 +14,7 @@ from sqlalchemy import (
     JSON,
     Boolean,
     Connection,
+    Date,
     DateTime,
     Engine,
     Float,
@@ -63,6 +64,7 @@ def plain_value(table: Table, name: str, kind: Any) -> Any:
         (Float, 1.0),
         (Integer, 1),
         (DateTime, NOW),
+        (Date, NOW.date()),
         (LargeBinary, b"x"),
     ):
         if isinstance(kind, types):

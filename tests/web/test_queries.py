@@ -30,8 +30,8 @@ MOST = {
     "plan": 14,
     "work": 12,
     "prove": 14,
-    "handover": 15,
-    "report": 14,
+    "handover": 16,
+    "report": 15,
     "trace": 6,
 }
 """Statements of each page on the demo's data, session and workshop among them."""

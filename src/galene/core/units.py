@@ -102,6 +102,7 @@ QUANTITIES: dict[str, Quantity] = {
         ),
         _quantity("road_speed", "km/h", "mph", ("km/h", 1, 0), ("mph", 1.609344, 0)),
         _quantity("volume", "ml", "fl oz", ("ml", 1, 0), ("fl oz", 29.5735295625, 1)),
+        _quantity("fuel", "l", "gal", ("l", 1, 1), ("gal", 3.785411784, 1)),
         _quantity("engine_size", "l", "l", ("l", 1, 2)),
         _quantity(
             "economy",

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from galene.demo.archive import book_visits
 from galene.demo.engine import EngineState
+from galene.demo.fuel import fuel_cards
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.demo.stock import stock
 from galene.demo.story import Story
@@ -143,6 +144,7 @@ def set_up_workshop(db: Session) -> dict[str, Person]:
             name="Quillness Transport Co-operative, ferry-slip shed",
             currency="mk",
             hourly_rate=72.0,
+            fuel_price=1.74,
             altitude_m=12.0,
             bay_temperature_c=14.0,
             bay_humidity=0.68,
@@ -200,6 +202,7 @@ def load(db: Session, now: datetime) -> None:
     told = [*_history(db, people, fleet, now=now), *book_visits(db, people["maren"], now)]
     for _, enter in sorted(told, key=lambda one: -one[0]):
         enter()
+    fuel_cards(Act(db=db, person=people["maren"], now=now), fleet)
     _came_back(db, people["pia"], fleet["QN-152"], now=now)
     _proving(db, people["pia"], fleet["QN-331"], start=now - timedelta(hours=26))
     _cooler_away(db, people["pia"], fleet["QN-260"], now=now)

@@ -32,6 +32,7 @@ from galene.jobs.act import family_of
 from galene.jobs.bands import bands_of
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.evidence import measured, set_of
+from galene.jobs.fuel import change_by
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.proving import SYMPTOM_TEXTS, own_words, proven_cause
 from galene.store.models import CheckResult, Job, Workshop
@@ -122,7 +123,10 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
     kept = kept_checks(db, job)
     case = ProofCase(
         causes=causes,
-        tests=tuple(_runs(job, causes, kept, altitude_m=shop.altitude_m)),
+        tests=(
+            *_runs(job, causes, kept, altitude_m=shop.altitude_m),
+            *_fuel_run(db, job, causes, shop),
+        ),
         before=_readings(job, "before", kept),
         after=_readings(job, "after", kept),
         bands=bands_of(db, family, before=job.signed_at),
@@ -171,6 +175,7 @@ def _symptoms(job: Job) -> dict[str, SymptomWord]:
     return {"complaint": COMPLAINT[job.road_test.complaint]}
 
 
+FUEL_TEST = "fuel_economy_change"
 BY_CHECK: Mapping[str, tuple[str, str, float]] = {
     "egr_flow_test": ("egr_area_mm2", "passage_area_mm2", 1.0),
     "airflow_against_expected": ("meter_ratio_percent", "ratio", 100.0),
@@ -260,6 +265,17 @@ def _side(
     if test.test == "bore_restriction":
         return _bore(job, cause, phase)
     return _seen_before(job, test) if phase == "before" else None
+
+
+def _fuel_run(
+    db: Session, job: Job, causes: Iterable[ProvenCause], shop: Workshop
+) -> Iterable[TestRun]:
+    """What the vehicle's fills say, where a cause is proven by them and they reach far enough."""
+    if not any(t.test == FUEL_TEST for c in causes for t in c.tests):
+        return
+    found = change_by(db, job, shop)
+    if found is not None and found.change.verdict != "not_enough":
+        yield TestRun(test=FUEL_TEST, before=None, after=TestSide(verdict=found.change.verdict))
 
 
 def side_of_result(result: Mapping[str, object]) -> TestSide:

@@ -1,8 +1,6 @@
 """The shelf: products and what they may touch, stock by lot, use booked from job steps, what runs
 out."""
 
-import csv
-import io
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -14,6 +12,7 @@ from sqlalchemy.orm import Session
 from galene.core.chemistry.judge import VERDICTS, WAYS, Agent, Judgement, Reason, judge, refined
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
+from galene.exchange.csv_table import write_table
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Stale
 from galene.jobs.intake import check_text
@@ -478,45 +477,37 @@ def touching(
     return sorted(found, key=lambda f: VERDICTS.index(f[1].verdict))
 
 
-def plain_cell(text: str) -> str:
-    """A typed text for a sheet: one that a spreadsheet would take for a formula begins with an
-    apostrophe."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
-
-
 def reorder_csv(db: Session, now: datetime) -> str:
     """What is below its least stock, as CSV: name, class, left, least, cans to order, price."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(
-        ["product", "class", "left_ml", "least_ml", "cans_to_order", "can_ml", "price_each"]
-    )
+    lines: list[tuple[object, ...]] = []
     for product in products(db):
         left = left_ml(product, now)
         if left < product.least_ml:
             cans = -(-(product.least_ml - left) // product.size_ml)
-            writer.writerow(
-                [
-                    plain_cell(product.name),
+            lines.append(
+                (
+                    product.name,
                     product.class_id,
                     round(left),
                     round(product.least_ml),
                     int(cans),
                     round(product.size_ml),
                     f"{product.price:.2f}",
-                ]
+                )
             )
-    return out.getvalue()
+    heading = ("product", "class", "left_ml", "least_ml", "cans_to_order", "can_ml", "price_each")
+    return write_table(heading, lines)
 
 
 def waste_csv(db: Session, job: Job) -> str:
     """Agents that a job used, for the workshop's waste log: what, how much, what becomes of it."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["job", "agent", "ml", "waste"])
-    for name, class_id, ml in used_on(db, job):
-        writer.writerow([job.number, plain_cell(name), round(ml), AGENTS[class_id].waste])
-    return out.getvalue()
+    return write_table(
+        ("job", "agent", "ml", "waste"),
+        (
+            (job.number, name, round(ml), AGENTS[class_id].waste)
+            for name, class_id, ml in used_on(db, job)
+        ),
+    )
 
 
 def used_on(db: Session, job: Job) -> list[tuple[str, str, float]]:

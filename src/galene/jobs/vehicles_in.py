@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from galene.core.errors import InputError
-from galene.exchange.vehicles import VehicleLine, read_vehicles, write_vehicles
+from galene.exchange.csv_table import CsvLine
+from galene.exchange.vehicles import read_vehicles, write_vehicles
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid
 from galene.jobs.families import families
@@ -59,7 +60,7 @@ def preview(db: Session, text: str, year: int) -> Preview:
 
 
 def _coming(
-    line: VehicleLine,
+    line: CsvLine,
     known: frozenset[str],
     seen: dict[str, int],
     *,
@@ -67,14 +68,14 @@ def _coming(
     year: int,
 ) -> Coming:
     vehicle = NewVehicle(
-        plate=line.plate,
-        maker=line.maker,
-        model=line.model,
-        year=line.year,
-        family=line.family,
-        keeper=line.keeper,
+        plate=line["plate"],
+        maker=line["maker"],
+        model=line["model"],
+        year=line["year"],
+        family=line["family"],
+        keeper=line["keeper"],
     )
-    key = plate_key(line.plate)
+    key = plate_key(line["plate"])
     faults = vehicle_faults(vehicle, known_families=families, year=year)
     if key in seen:
         faults["plate"] = f"Stands on line {seen[key]} already."

@@ -1,6 +1,6 @@
 """Tables. Quantities are in the kept units of `galene.core.units`; times carry their zone."""
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, ClassVar
 
 from sqlalchemy import (
@@ -120,6 +120,7 @@ class Workshop(Base):
     hourly_rate: Mapped[float] = mapped_column(default=70.0)
     off_road_per_day: Mapped[float] = mapped_column(default=180.0)
     minutes_by: Mapped[str] = mapped_column(default="book")
+    fuel_price: Mapped[float | None]
     altitude_m: Mapped[float] = mapped_column(default=0.0)
     bay_temperature_c: Mapped[float] = mapped_column(default=18.0)
     bay_humidity: Mapped[float] = mapped_column(default=0.5)
@@ -552,6 +553,28 @@ class StepTime(Base):
     minutes: Mapped[float | None]
     at: Mapped[datetime]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+
+
+class FuelFill(Base):
+    """A tank filled, or filled in part: the odometer or the engine hours then, and how the vehicle
+    ran since the fill before."""
+
+    __tablename__ = "fuel_fill"
+    __table_args__ = (
+        UniqueConstraint("vehicle_id", "km"),
+        UniqueConstraint("vehicle_id", "hours"),
+        Index("fuel_fill_vehicle", "vehicle_id", "day"),
+    )
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    vehicle_id: Mapped[int] = mapped_column(ForeignKey("vehicle.id"))
+    day: Mapped[date]
+    litres: Mapped[float]
+    km: Mapped[float | None]
+    hours: Mapped[float | None]
+    full: Mapped[bool]
+    load: Mapped[str] = mapped_column(default="")
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
 class CalendarFeed(Base):

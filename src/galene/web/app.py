@@ -27,6 +27,7 @@ from galene.web.evidence import routes as evidence
 from galene.web.families import editor as family_editor
 from galene.web.families import routes as families
 from galene.web.fleet import routes as fleet
+from galene.web.fuel import routes as fuel
 from galene.web.handover import routes as handover
 from galene.web.intake import routes as intake
 from galene.web.logs import routes as logs
@@ -87,6 +88,7 @@ def create_app(
         handover,
         vehicles,
         fleet,
+        fuel,
         where,
         bores,
         checks,

@@ -59,16 +59,27 @@ class EconomyResult:
     sentence: str
 
 
-def _use(fills: Sequence[Fill]) -> tuple[float, float | None]:
-    """l/100 km as total over total, and the half width of its 95 % interval (ratio estimator,
-    Cochran, *Sampling Techniques*, 2.11)."""
-    km = sum(f.km for f in fills)
-    ratio = sum(f.litres for f in fills) / km
-    n = len(fills)
+def ratio_of(legs: Sequence[tuple[float, float]]) -> tuple[float, float | None]:
+    """Total over total, and the half width of its 95 % interval, None from a single leg (ratio
+    estimator, Cochran, *Sampling Techniques*, 2.11).
+
+    Parameters
+    ----------
+    legs : litres and distance (km or hours) of each, at least one
+    """
+    distance = sum(d for _, d in legs)
+    ratio = sum(x for x, _ in legs) / distance
+    n = len(legs)
     if n < 2:
-        return 100 * ratio, None
-    spread = sum((f.litres - ratio * f.km) ** 2 for f in fills) / (n - 1)
-    return 100 * ratio, 100 * t_quantile(n - 1) * math.sqrt(n * spread) / km
+        return ratio, None
+    spread = sum((x - ratio * d) ** 2 for x, d in legs) / (n - 1)
+    return ratio, t_quantile(n - 1) * math.sqrt(n * spread) / distance
+
+
+def _use(fills: Sequence[Fill]) -> tuple[float, float | None]:
+    """l/100 km with its half width."""
+    ratio, half = ratio_of([(f.litres, f.km) for f in fills])
+    return 100 * ratio, None if half is None else 100 * half
 
 
 def fuel_economy_change(given: EconomyInput) -> EconomyResult:

@@ -37,3 +37,8 @@ def keys(db: Session) -> frozenset[str]:
 def every(db: Session) -> list[Vehicle]:
     """All vehicles by plate."""
     return list(db.scalars(select(Vehicle).order_by(Vehicle.plate_key)))
+
+
+def locked(db: Session, vehicle_id: int) -> Vehicle | None:
+    """One vehicle, locked until the write ends."""
+    return db.scalar(select(Vehicle).where(Vehicle.id == vehicle_id).with_for_update())

@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.diagnosis.records import Assessment, Cause
 from galene.core.jobcard.job_records import ConfirmedCause
 from galene.exchange.report import pdf_of
-from galene.jobs import handover, minutes, proof, recheck
+from galene.jobs import fuel, handover, minutes, proof, recheck
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid
@@ -50,6 +50,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "used": used,
         "told": told_of(job),
         "times": minutes.told_of(job),
+        "fuel": fuel.change_by(visit.db, job, visit.shop),
         "agents": AGENTS,
         "findings": findings,
         "plan": next((p.document for p in job.plans if p.approved_at), None),

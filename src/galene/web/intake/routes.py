@@ -9,7 +9,7 @@ from pydantic import Field
 
 from galene.core.diagnosis.assess import is_heard
 from galene.core.diagnosis.codes import read_codes
-from galene.jobs import intake, maker_codes
+from galene.jobs import fuel, intake, maker_codes
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import bulletins_for, families
@@ -88,6 +88,7 @@ def begin(visit: Signed, form: Sent) -> Response:
             raise Invalid({"due": "From now to a year ahead."})
         vehicle = known or intake.add_vehicle(act, given.vehicle())
         job = intake.open_job(act, vehicle, given.complaint, bay=visit.person.bay, due_at=given.due)
+        fuel.say_flat(act, job)
         return f"/jobs/{job.number}/intake"
 
     def shown(faults: dict[str, str]) -> HTMLResponse:

@@ -79,6 +79,7 @@ class SettingsForm(FormModel):
     hourly_rate: Annotated[float, number("Hourly rate")]
     off_road_per_day: Annotated[float, number("A day off the road")]
     minutes_by: str = "book"
+    fuel_price: Annotated[float | None, number("A litre of fuel")] = None
     altitude: Annotated[float, quantity("height", "Height above the sea")]
     temperature: Annotated[float, quantity("temperature", "Bay temperature")]
     humidity: Annotated[float, number("Humidity")]
@@ -91,6 +92,7 @@ def _settings(form: Form) -> WorkshopForm:
         hourly_rate=given.hourly_rate,
         off_road_per_day=given.off_road_per_day,
         minutes_by=given.minutes_by,
+        fuel_price=given.fuel_price,
         altitude_m=given.altitude,
         bay_temperature_c=given.temperature,
         bay_humidity=given.humidity / 100,

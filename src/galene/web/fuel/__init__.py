@@ -1,0 +1,1 @@
+"""Fuel of a vehicle."""
