@@ -15,6 +15,7 @@ from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Missing, Refused
 from galene.jobs.families import bulletins_for
 from galene.jobs.intake import save_bulletins
+from galene.jobs.keep import kept_or_replaced
 from galene.jobs.planning import (
     Planned,
     planned,
@@ -183,6 +184,7 @@ def works(visit: Signed, number: str, part: str, *, request: Request) -> HTMLRes
         part=family_of(job).part(part),
         offered=offered,
         work_words=WORKS,
+        keep=kept_or_replaced(visit.db, job, visit.shop, part),
     )
 
 
