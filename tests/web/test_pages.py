@@ -118,6 +118,24 @@ def test_the_report_prints_as_one_readable_pdf(web: Browser, numbers: dict[str, 
         assert wanted in " ".join(text.split()), wanted
 
 
+def test_the_pdf_has_its_own_letters_tags_and_paper(web: Browser, numbers: dict[str, str]) -> None:
+    path = f"/jobs/{numbers['handover']}/report.pdf"
+    made = PdfReader(io.BytesIO(web.get(path).content))
+    fonts = {
+        str(font.get_object()["/BaseFont"])
+        for page in made.pages
+        for font in page["/Resources"]["/Font"].values()
+    }
+    # A sign that our letters lack, such as a tick, may come from elsewhere.
+    assert sum("Atkinson" in name for name in fonts) >= 3, fonts
+    root = made.trailer["/Root"]
+    assert root["/MarkInfo"]["/Marked"] and root["/Lang"] and len(made.pages) <= 2
+    assert made.pages[0].mediabox.width == pytest.approx(595, abs=1)
+    letter = PdfReader(io.BytesIO(web.get(f"{path}?paper=letter").content))
+    assert letter.pages[0].mediabox.width == pytest.approx(612, abs=1)
+    assert web.get(f"{path}?paper=napkin").status_code == 404
+
+
 def test_a_finished_job_offers_no_change(web: Browser, numbers: dict[str, str]) -> None:
     page = web.get(f"/jobs/{numbers['handover']}/handover").text
     assert "read-only" in page and "Open this job again" in page

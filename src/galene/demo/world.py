@@ -12,7 +12,7 @@ from galene.demo.fuel import fuel_cards
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.demo.stock import stock
 from galene.demo.story import Story
-from galene.jobs import families, intake, stages
+from galene.jobs import families, intake, owner, stages
 from galene.jobs.act import Act, family_of
 from galene.jobs.people import add_person
 from galene.jobs.planning import planned
@@ -450,8 +450,9 @@ def _came_back(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> 
 
 
 def _coked_ports(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None:
-    """Direct injection: ports measured side by side, planned, waits for the doctor's yes."""
-    (
+    """Direct injection: ports measured side by side, planned, waits for the doctor's yes, who reads
+    the owner's page and asks."""
+    story = (
         Story(
             db,
             odd,
@@ -484,6 +485,16 @@ def _coked_ports(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -
         .later(20)
         .planned(["intake_ports", "intake_manifold", "runner_flaps"], "")
     )
+    link = owner.link_of(db, owner.open_link(story.act, story.number, 14), now)
+    assert link is not None
+    asked = owner.OwnerAnswer(
+        once="the-doctors-question",
+        plan_version=None,
+        kind="ask",
+        name="The island doctor",
+        words="Can it wait until after the winter clinic, or will it leave me on the road?",
+    )
+    owner.answer(db, link, asked, now - timedelta(minutes=40))
 
 
 def _heavy_service(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> None:

@@ -18,11 +18,13 @@ from galene.store.repositories import jobs, people, writes
 
 @dataclass(kw_only=True)
 class Act:
-    """One write by one person at one moment."""
+    """One write by one person at one moment; `owner` is the name that an owner gave who acts
+    without an account, at an address that `person` opened."""
 
     db: Session
     person: Person
     now: datetime
+    owner: str = ""
     _held: tuple[Any, Job] | None = field(default=None, repr=False)
 
     def trace(self, job: Job | None, action: str, **detail: Any) -> None:
@@ -30,10 +32,10 @@ class Act:
         self.db.add(
             AuditEntry(
                 at=self.now,
-                person_id=self.person.id,
+                person_id=None if self.owner else self.person.id,
                 job_id=job.id if job else None,
                 action=action,
-                detail=detail,
+                detail={**detail, "owner": self.owner} if self.owner else detail,
             )
         )
 

@@ -577,6 +577,45 @@ class FuelFill(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
+class OwnerLink(Base):
+    """A secret address at which the owner reads one job without an account; only its hash is
+    kept."""
+
+    __tablename__ = "owner_link"
+    __table_args__ = (Index("owner_link_job", "job_id"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    secret_hash: Mapped[str] = mapped_column(unique=True)
+    made_at: Mapped[datetime]
+    made_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    expires_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+    seen_at: Mapped[datetime | None]
+    made_by: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+    job: Mapped[Job] = relationship(lazy="select")
+
+
+class OwnerWord(Base):
+    """What an owner said at an address: `kind` approve, decline or ask; `plan_version` is the plan
+    that was on the page."""
+
+    __tablename__ = "owner_word"
+    __table_args__ = (UniqueConstraint("link_id", "once"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    link_id: Mapped[int] = mapped_column(ForeignKey("owner_link.id"))
+    once: Mapped[str]
+    at: Mapped[datetime]
+    kind: Mapped[str]
+    name: Mapped[str]
+    words: Mapped[str] = mapped_column(default="")
+    plan_version: Mapped[int | None]
+    reply: Mapped[str] = mapped_column(default="")
+    replied_at: Mapped[datetime | None]
+    replied_by_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    replied_by: Mapped[Person | None] = relationship(lazy="joined")
+    link: Mapped[OwnerLink] = relationship(lazy="joined", innerjoin=True)
+
+
 class CalendarFeed(Base):
     """A calendar of what is due at a secret address, of which only the hash is kept; an empty
     keeper: of all vehicles."""

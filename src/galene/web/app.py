@@ -31,6 +31,8 @@ from galene.web.fuel import routes as fuel
 from galene.web.handover import routes as handover
 from galene.web.intake import routes as intake
 from galene.web.logs import routes as logs
+from galene.web.owner import routes as owner
+from galene.web.owner.limits import Limits
 from galene.web.pictures import routes as pictures
 from galene.web.plan import routes as plan
 from galene.web.practice import procedures as templates
@@ -70,6 +72,7 @@ def create_app(
     )
     app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
     app.state.pictures, app.state.news = PictureStore(home / "pictures"), News(engine)
+    app.state.owner_limits = Limits()
     for kind, handler in HANDLERS.items():
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
@@ -89,6 +92,7 @@ def create_app(
         vehicles,
         fleet,
         fuel,
+        owner,
         where,
         bores,
         checks,
@@ -109,6 +113,7 @@ def create_app(
         docs,
     ):
         app.include_router(module.router)
+    app.include_router(owner.public)
     for folder in sorted(WEB.glob("*/static")):
         if folder != STATIC:
             feature = folder.parent.name

@@ -3,6 +3,7 @@
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from galene.jobs.owner import unanswered
 from galene.jobs.recheck import rechecks
 from galene.jobs.today import board, open_count, recently_finished
 from galene.web.day.drawing import day_strip
@@ -28,6 +29,7 @@ def show(visit: Signed) -> HTMLResponse:
         standings=standings,
         offered=[s.job for s in standings if s.job.passing.to == visit.person.id],
         finished=recently_finished(visit.db),
+        asked=unanswered(visit.db),
         rechecks=rechecks(visit.db, visit.now),
         open_count=open_count(visit.db),
         place="today",

@@ -1,24 +1,27 @@
 """Stage 7: verdict, report on screen and as PDF, sign-off, opening again."""
 
+from datetime import datetime
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
+from sqlalchemy.orm import Session
 
 from galene.core.diagnosis.records import Assessment, Cause
 from galene.core.jobcard.job_records import ConfirmedCause
-from galene.exchange.report import pdf_of
-from galene.jobs import fuel, handover, minutes, proof, recheck
+from galene.exchange.report import PAPERS, pdf_of
+from galene.jobs import fuel, handover, minutes, pictures, proof, recheck
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.diagnosis import assess_job
-from galene.jobs.errors import Invalid
+from galene.jobs.errors import Invalid, Missing
 from galene.jobs.gates import open_items
 from galene.jobs.growth import next_look_for
 from galene.jobs.report import told_of
 from galene.jobs.stages import STAGES, lacks
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE, outline_of
-from galene.store.models import Job
+from galene.store.models import Job, Workshop
+from galene.store.pictures import PictureStore
 from galene.web.proof.comparison import rows_of
 from galene.web.shared.forms import Form
 from galene.web.shared.templating import TEMPLATES
@@ -27,10 +30,10 @@ from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
-def context(visit: Visit, job: Job) -> dict[str, Any]:
+def context(db: Session, shop: Workshop, job: Job) -> dict[str, Any]:
     """What page and report show."""
-    told = proof.told_of(visit.db, job, visit.shop)
-    signed = proof.kept_proof(visit.db, job, visit.shop)
+    told = proof.told_of(db, job, shop)
+    signed = proof.kept_proof(db, job, shop)
     used: dict[str, float] = {}
     for step in job.steps:
         agent = step.document.agent
@@ -46,13 +49,14 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "proof": told.proof,
         "signed": signed,
         "proven": [t for t in told.proof.tests if t.verdict != "not_comparable"],
-        "plot": rows_of(job, told, system=visit.shop.system),
+        "plot": rows_of(job, told, system=shop.system),
         "used": used,
         "told": told_of(job),
         "times": minutes.told_of(job),
-        "fuel": fuel.change_by(visit.db, job, visit.shop),
+        "fuel": fuel.change_by(db, job, shop),
         "agents": AGENTS,
         "findings": findings,
+        "pairs": pictures.pairs(pictures.pictures_of(db, job)),
         "plan": next((p.document for p in job.plans if p.approved_at), None),
         "open": open_items(job),
         "missing": (
@@ -69,7 +73,7 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
         "handover.html",
         status,
         **{
-            **context(visit, job),
+            **context(visit.db, visit.shop, job),
             "ranking": ranking,
             "preview": preview,
             "things": handover.found_things(visit.db, job) if working else [],
@@ -181,18 +185,54 @@ def reopen(visit: Signed, number: str, form: Sent) -> Response:
 
 @router.get("/jobs/{number}/report")
 def report(visit: Signed, number: str) -> HTMLResponse:
-    return visit.page("report.html", paper=False, **context(visit, visit.job(number)))
+    return visit.page(
+        "report.html", paper=False, **context(visit.db, visit.shop, visit.job(number))
+    )
+
+
+def printed(
+    db: Session, shop: Workshop, job: Job, *, paper: str, store: PictureStore, now: datetime
+) -> bytes:
+    """The report as PDF, pictures with it."""
+
+    def picture(name: str) -> bytes:
+        data = store.read(name)
+        if data is None:
+            raise ValueError(f"no picture {name}")
+        return data
+
+    html = TEMPLATES.get_template("report.html").render(
+        {
+            "paper": True,
+            "shop": shop,
+            "system": shop.system,
+            "now": now,
+            "faults": {},
+            "entered": None,
+            **context(db, shop, job),
+        }
+    )
+    return pdf_of(html, paper=paper, picture=picture)
 
 
 @router.get("/jobs/{number}/report.pdf")
-def report_pdf(visit: Signed, number: str) -> Response:
+def report_pdf(visit: Signed, number: str, paper: str = "") -> Response:
+    """The report on paper; in letter where the shop measures so and nothing else is asked."""
     job = visit.job(number)
-    html = TEMPLATES.get_template("report.html").render(
-        visit.context(paper=True, **context(visit, job))
+    chosen = paper or ("letter" if visit.shop.system == "imperial" else "A4")
+    if chosen not in PAPERS:
+        raise Missing(f"paper {paper[:20]}")
+    made = printed(
+        visit.db,
+        visit.shop,
+        job,
+        paper=chosen,
+        store=visit.request.app.state.pictures,
+        now=visit.now,
     )
     name = f"report-{job.number}.pdf"
     return Response(
-        pdf_of(html),
+        made,
         media_type="application/pdf",
         headers={"content-disposition": f'inline; filename="{name}"'},
     )

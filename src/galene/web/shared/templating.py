@@ -264,6 +264,7 @@ def _environment() -> Environment:
         "iso": lambda d: d.isoformat(),
         "chance": chance_text,
         "key": lambda pair: pair[0],
+        "named": lambda part: (part.id, part.label),
         "pair": _pair,
         "spare_name": lambda spare_id, family: family.spare(spare_id).name,
         "labels": lambda words: ", ".join(PROPERTIES[w] for w in words),
