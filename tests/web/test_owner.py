@@ -13,7 +13,6 @@ from galene.web.owner.limits import MOST_A_MINUTE, MOST_GUESSES
 from tests.conftest import demo_jobs
 from tests.web.conftest import Browser, flat
 
-
 OWN = {"origin": "http://testserver"}
 
 

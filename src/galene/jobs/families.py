@@ -256,6 +256,29 @@ def publish(act: Act, family_id: str, seen: int, *, note: str) -> FamilyVersion:
     return version
 
 
+def add_version(act: Act, family: EngineFamily, note: str) -> FamilyVersion:
+    """A version of a family beside those that are here: of an unknown family it comes into force,
+    of a known one what is in force stays so.
+
+    Raises
+    ------
+    InputError
+        The family has faults.
+    """
+    faults = faults_of(family)
+    if faults:
+        raise InputError("family", str(faults[0])[:120], "a family without faults")
+    known = rows.by_id(act.db, family.id)
+    newest = max((v.version for v in rows.versions(act.db, family.id)), default=0)
+    made = _version(family, newest + 1, note, now=act.now, person_id=act.person.id)
+    act.db.add(made)
+    act.db.flush()
+    if known is None:
+        act.db.add(Family(id=family.id, current=made))
+        act.db.flush()
+    return made
+
+
 def take_in(act: Act, family: EngineFamily) -> FamilyDraft:
     """A family from a file as a draft: a new family, or the next draft of the one with its short
     name.

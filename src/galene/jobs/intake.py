@@ -105,6 +105,13 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     return vehicle
 
 
+def next_number(act: Act) -> str:
+    """The next free number of the year; nobody else takes it before the write ends."""
+    prefix = f"{act.now:%y}-"
+    last = jobs.last_number(act.db, prefix)
+    return f"{prefix}{int(last.split('-')[1]) + 1 if last else 1:04d}"
+
+
 def open_job(
     act: Act, vehicle: Vehicle, complaint: str, *, bay: str = "", due_at: datetime | None = None
 ) -> Job:
@@ -112,11 +119,8 @@ def open_job(
     if not complaint.strip():
         raise Invalid({"complaint": "Write the complaint in the customer's words."})
     check_text({"complaint": complaint})
-    prefix = f"{act.now:%y}-"
-    last = jobs.last_number(act.db, prefix)
-    number = f"{prefix}{int(last.split('-')[1]) + 1 if last else 1:04d}"
     job = Job(
-        number=number,
+        number=next_number(act),
         vehicle_id=vehicle.id,
         family_id=vehicle.family_id,
         family_version_id=current_version(act.db, vehicle.family_id).id,

@@ -15,6 +15,7 @@ from galene.jobs.families import families
 from galene.jobs.plan import without_agent
 from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.store.models import AuditEntry, Person, WebSession, Workshop
+from galene.store.repositories import bundles as bundle_rows
 from galene.store.repositories import people as rows
 from galene.store.repositories import writes
 
@@ -34,6 +35,23 @@ def add_person(
         role=role,
         password_hash=HASHER.hash(password),
         bay=bay,
+    )
+    db.add(person)
+    db.flush()
+    return person
+
+
+def guest(db: Session, name: str) -> Person:
+    """Somebody of another workshop, who is named in its jobs and signs in nowhere here."""
+    known = bundle_rows.person_named(db, name, guest=True)
+    if known is not None:
+        return known
+    person = Person(
+        sign_in=f"guest {hashlib.sha256(name.encode()).hexdigest()[:20]}",
+        name=name,
+        role="guest",
+        password_hash=_NOBODY,
+        bay="",
     )
     db.add(person)
     db.flush()

@@ -38,20 +38,29 @@ class Recorded(TypeDecorator[R], Generic[R]):
         self.kind, self.upgrade = kind, upgrade
         self._adapter: TypeAdapter[R] = TypeAdapter(kind)
 
-    def _record(self, document: Any) -> R:
+    def record(self, document: Any) -> R:
+        """The record of a document, of whatever form.
+
+        Raises
+        ------
+        ValidationError
+            It is none.
+        """
         return self._adapter.validate_python(self.upgrade(document) if self.upgrade else document)
 
+    def document(self, record: R) -> Any:
+        """A record as plain data, what stands at its default left out."""
+        return self._adapter.dump_python(record, mode="json", exclude_defaults=True)
+
     def process_bind_param(self, value: R | None, dialect: Dialect) -> Any:
-        """The record as plain data, what stands at its default left out."""
-        if value is None:
-            return None
-        return self._adapter.dump_python(value, mode="json", exclude_defaults=True)
+        """The record as it is kept."""
+        return None if value is None else self.document(value)
 
     def process_result_value(self, value: Any, dialect: Dialect) -> R | None:
         """The record, from whatever form was kept."""
         if value is None:
             return None
-        return self._record(value)
+        return self.record(value)
 
 
 class Remembered(Recorded[R]):
@@ -76,7 +85,7 @@ class Remembered(Recorded[R]):
         with self._lock:
             known = self._known.get(value)
         if known is None:
-            known = self._record(json.loads(value))
+            known = self.record(json.loads(value))
             with self._lock:
                 self._known[value] = known
         return known

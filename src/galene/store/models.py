@@ -616,6 +616,17 @@ class OwnerWord(Base):
     link: Mapped[OwnerLink] = relationship(lazy="joined", innerjoin=True)
 
 
+class BundleIn(Base):
+    """A job that came in by a bundle, by the content that it had: the same comes in once."""
+
+    __tablename__ = "bundled_job"
+    digest: Mapped[str] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    workshop: Mapped[str]
+    at: Mapped[datetime]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
 class CalendarFeed(Base):
     """A calendar of what is due at a secret address, of which only the hash is kept; an empty
     keeper: of all vehicles."""

@@ -22,8 +22,8 @@ def by_sign_in(db: Session, sign_in: str) -> Person | None:
 
 
 def everybody(db: Session) -> list[Person]:
-    """Everybody, by name."""
-    return list(db.scalars(select(Person).order_by(Person.name)))
+    """Everybody of the workshop, by name."""
+    return list(db.scalars(select(Person).where(Person.role != "guest").order_by(Person.name)))
 
 
 def session(db: Session, key: str) -> WebSession | None:
