@@ -109,11 +109,12 @@ def write_table(fields: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(fields)
-    writer.writerows([_cell(c) for c in row] for row in rows)
+    writer.writerows([cell(c) for c in row] for row in rows)
     return out.getvalue()
 
 
-def _cell(value: object) -> object:
+def cell(value: object) -> object:
+    """A value as it stands in a CSV: numbers whole, nothing for None, no formula."""
     if value is None:
         return ""
     if isinstance(value, float):

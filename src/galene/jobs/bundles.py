@@ -1,11 +1,10 @@
 """Jobs out as bundles and in again: a dry run says what would come, and nothing comes half."""
 
 import csv
-import hashlib
 import io
 import zlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -156,7 +155,6 @@ class BundleComing:
 
     workshop: str
     jobs: tuple[JobComing, ...]
-    digest: str = field(default="", repr=False)
 
     def count(self, standing: str) -> int:
         """How many jobs stand so: new, here, taken."""
@@ -487,6 +485,6 @@ def chosen(db: Session, *, numbers: Sequence[str] = (), plate: str = "") -> list
     return found
 
 
-def staged_name(data: bytes) -> str:
-    """The name under which a bundle that was looked at waits to be taken in."""
-    return hashlib.sha256(data).hexdigest()
+def chosen_or_none(db: Session) -> list[str]:
+    """Numbers of all jobs, none where there is none."""
+    return rows.numbers(db)

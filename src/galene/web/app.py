@@ -15,9 +15,11 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from galene.store.database import answers, make_sessions
 from galene.store.pictures import PictureStore
+from galene.store.staging import Staging
 from galene.web.admin import sign_in
 from galene.web.api import assessments, calculations, docs, judgements, plans, proofs, scopes
 from galene.web.bands import routes as bands
+from galene.web.bundles import routes as bundles
 from galene.web.card import routes as work
 from galene.web.checks import routes as checks
 from galene.web.day import routes as today
@@ -72,7 +74,7 @@ def create_app(
     )
     app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
     app.state.pictures, app.state.news = PictureStore(home / "pictures"), News(engine)
-    app.state.owner_limits = Limits()
+    app.state.owner_limits, app.state.staging = Limits(), Staging(home / "staging")
     for kind, handler in HANDLERS.items():
         app.add_exception_handler(kind, handler)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
@@ -100,6 +102,7 @@ def create_app(
         reference,
         families,
         bands,
+        bundles,
         family_editor,
         templates,
         spares,

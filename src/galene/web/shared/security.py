@@ -14,9 +14,10 @@ UPLOADS: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(r"/shelf/[^/]+/sheets"), 16 * 1024 * 1024),
     (re.compile(r"/jobs/[^/]+/pictures"), 16 * 1024 * 1024),
     (re.compile(r"/jobs/[^/]+/logs"), 64 * 1024 * 1024),
+    (re.compile(r"/bundles/look"), 128 * 1024 * 1024),
 )
-"""Where a picture, a family's file with its pictures, a data sheet or a log may come in, and how
-large."""
+"""Where a picture, a family's file with its pictures, a data sheet, a log or a bundle may come in,
+and how large."""
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src"
     " 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none';"

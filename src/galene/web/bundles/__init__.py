@@ -1,0 +1,1 @@
+"""Jobs out as bundles and in again."""

@@ -1,0 +1,144 @@
+"""Jobs out as one file, streamed as it is made; in again after a look at what would come."""
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, Response, StreamingResponse
+
+from galene.exchange.bundles import written
+from galene.jobs import bundles
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Missing, NotAllowed
+from galene.jobs.intake import plate_key
+from galene.jobs.tables import TABLES, lines_of
+from galene.store.models import Job
+from galene.store.repositories import people
+from galene.web.handover.routes import printed
+from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+
+
+def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
+    """What may go out, and the form that takes in."""
+    return visit.page(
+        "bundles.html",
+        status,
+        numbers=bundles.chosen_or_none(visit.db),
+        place="reference",
+        **{"coming": None, "came": None, "staged": "", **extra},
+    )
+
+
+@router.get("/bundles")
+def show(visit: Signed) -> HTMLResponse:
+    return page(visit)
+
+
+def sent(request: Request, numbers: Sequence[str], name: str) -> StreamingResponse:
+    """A bundle, streamed: one job at a time is in memory. It has a session of its own, which lives
+    as long as the answer."""
+    state = request.app.state
+
+    def pieces() -> Iterator[bytes]:
+        with state.sessions() as db:
+            shop = people.workshop(db)
+            name_of_shop = shop.name
+
+            def report(job: Job) -> bytes:
+                shop = people.workshop(db)
+                return printed(db, shop, job, paper="A4", store=state.pictures, now=state.clock())
+
+            jobs = bundles.exported(db, numbers, state.pictures, report)
+            yield from written(name_of_shop, jobs)
+
+    return StreamingResponse(
+        pieces(),
+        media_type="application/zip",
+        headers={"content-disposition": f'attachment; filename="{name}.zip"'},
+    )
+
+
+@router.get("/jobs/{number}/bundle.zip")
+def of_job(visit: Signed, number: str) -> Response:
+    return sent(visit.request, [visit.job(number).number], f"job-{visit.job(number).number}")
+
+
+@router.get("/vehicles/{plate}/bundle.zip")
+def of_vehicle(visit: Signed, plate: str) -> Response:
+    numbers = bundles.chosen(visit.db, plate=plate)
+    return sent(visit.request, numbers, f"vehicle-{plate_key(plate)}")
+
+
+@router.get("/bundles/all.zip")
+def of_all(visit: Signed) -> Response:
+    return sent(visit.request, bundles.chosen(visit.db), "all-jobs")
+
+
+@router.get("/bundles/some.zip")
+def of_some(visit: Signed) -> Response:
+    numbers = visit.request.query_params.getlist("job")[:2000]
+    return sent(visit.request, bundles.chosen(visit.db, numbers=numbers or ["none"]), "jobs")
+
+
+@router.get("/tables/{name}.csv")
+def table(visit: Signed, name: str) -> Response:
+    """A table as CSV, streamed."""
+    if name not in TABLES:
+        raise Missing(f"table {name[:40]}")
+    sessions = visit.request.app.state.sessions
+
+    def pieces() -> Iterator[str]:
+        with sessions() as db:
+            yield from lines_of(db, name)
+
+    return StreamingResponse(
+        pieces(),
+        media_type="text/csv; charset=utf-8",
+        headers={"content-disposition": f'attachment; filename="{name}.csv"'},
+    )
+
+
+@router.post("/bundles/look")
+def look(visit: Signed, form: SentFile) -> HTMLResponse:
+    """What a bundle would bring. Nothing is kept but the file, for a day, to be taken in."""
+    if visit.person.role != "foreman":
+        raise NotAllowed
+    if not form.file:
+        return page(visit, 422, faults={"file": "Choose a bundle."})
+    act = Act(db=visit.db, person=visit.person, now=visit.now)
+    try:
+        found = bundles.coming(act, bundles.read(form.file), visit.request.app.state.pictures)
+    except Invalid as fault:
+        return page(visit, 422, faults=fault.fields)
+    finally:
+        visit.db.rollback()
+        visit.db.refresh(visit.session)
+    staged = visit.request.app.state.staging.put(form.file)
+    return page(visit, coming=found, staged=staged)
+
+
+@router.post("/bundles")
+def take_in(visit: Signed, form: Sent) -> Response:
+    """Take in what was looked at."""
+    found: list[bundles.BundleComing] = []
+
+    def write(act: Act) -> None:
+        act.foreman()
+        data = visit.request.app.state.staging.get(form.text("staged"))
+        if data is None:
+            raise Invalid({"file": "That file waits no more: choose it again."})
+        found.append(
+            bundles.take_in(
+                act,
+                data,
+                visit.request.app.state.pictures,
+                renumber=form.text("renumber") == "yes",
+            )
+        )
+
+    answer = visit.submit(
+        form, write, to="/bundles", shown=lambda faults: page(visit, 422, faults=faults)
+    )
+    return page(visit, came=found[0]) if found else answer
