@@ -17,7 +17,16 @@ from galene.store.database import answers, make_sessions
 from galene.store.pictures import PictureStore
 from galene.store.staging import Staging
 from galene.web.admin import sign_in
-from galene.web.api import assessments, calculations, docs, judgements, plans, proofs, scopes
+from galene.web.api import (
+    assessments,
+    calculations,
+    data,
+    docs,
+    judgements,
+    plans,
+    proofs,
+    scopes,
+)
 from galene.web.bands import routes as bands
 from galene.web.bundles import routes as bundles
 from galene.web.card import routes as work
@@ -113,6 +122,7 @@ def create_app(
         scopes,
         judgements,
         plans,
+        data,
         docs,
     ):
         app.include_router(module.router)
