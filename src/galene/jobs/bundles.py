@@ -20,7 +20,7 @@ from galene.jobs.act import Act, family_in, find_job
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.growth import life_of
-from galene.jobs.intake import NewVehicle, next_number, plate_key, vehicle_faults
+from galene.jobs.intake import SOURCES, NewVehicle, next_number, plate_key, vehicle_faults
 from galene.jobs.minutes import told_of as minutes_of
 from galene.jobs.people import guest
 from galene.jobs.pictures import PHASES, pictures_of
@@ -422,6 +422,7 @@ def _check_words(job: Job, family: EngineFamily, one: BundledJob) -> None:
     ]
     found += [("evidence", o.evidence, KNOWLEDGE.evidence) for o in job.observations]
     found += [("evidence.state", o.state, ("present", "absent")) for o in job.observations]
+    found += [("evidence.source", o.source, SOURCES) for o in job.observations]
     found += [("looks.part", k.part, act_parts) for k in job.looks]
     found += [("looks.grade", k.grade, range(5)) for k in job.looks]
     found += [("looks.deposit", k.deposit, {"", *DEPOSIT_KINDS}) for k in job.looks]

@@ -1,13 +1,15 @@
 """Stage 1: the vehicle, the complaint, symptoms, codes, duty, history."""
 
 import re
-from collections.abc import Collection
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping
+from dataclasses import asdict, dataclass, field
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
 from galene.core.diagnosis.codes import read_codes
+from galene.core.diagnosis.freeze_frame import SURE, FreezeFrame, check_frame, evidence_of_frame
+from galene.core.errors import InputError
 from galene.core.jobcard.job_records import BulletinLookup, Fluids
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
@@ -18,6 +20,15 @@ from galene.store.models import Job, JobCode, ObservationRow, Vehicle
 from galene.store.repositories import families, jobs, maker_codes, vehicles
 
 STATES = ("present", "absent", "unknown")
+SOURCES = {
+    "tap": "said",
+    "code": "code",
+    "frame": "freeze frame",
+    "look": "seen",
+    "calculation": "computed",
+    "check": "checked",
+}
+"""Where a piece of evidence is from, in words."""
 HAZARDS = {"hybrid": "hybrid or high voltage", "airbag": "airbag wiring in the way"}
 MAX_TEXT = 4000
 
@@ -396,3 +407,50 @@ def code_evidence_of(act: Act, job: Job) -> None:
             observe(act, job, seen.evidence, state="unknown", source="code")
     for evidence, sure in said.items():
         observe(act, job, evidence, state="present", source="code", confidence=sure)
+    frame_evidence_of(act, job, named)
+
+
+def frame_evidence_of(act: Act, job: Job, named: Mapping[str, str]) -> None:
+    """Set what the frames of a job's codes show; what somebody tapped, or a code says itself,
+    stays."""
+    family = family_of(job)
+    engine, idle = outline_of(family), family.bands.get("idle_rpm")
+    shown: set[str] = set()
+    for row in job.codes:
+        if row.phase != "before" or row.frame.empty:
+            continue
+        groups = evidence_of([(row.code, False)], engine.banks, named)
+        shown |= set(evidence_of_frame(groups, row.frame, idle.high if idle else None))
+    known = {o.evidence: o.source for o in job.observations}
+    for evidence, source in known.items():
+        if source == "frame" and evidence not in shown:
+            observe(act, job, evidence, state="unknown", source="frame")
+    for evidence in shown:
+        fits = set(KNOWLEDGE.evidence[evidence].needs) <= engine.components
+        if fits and known.get(evidence, "frame") == "frame":
+            observe(act, job, evidence, state="present", source="frame", confidence=SURE)
+
+
+def save_frame(act: Act, number: str, code: str, frame: FreezeFrame) -> Job:
+    """Keep the frame that was stored with a code, and what it shows.
+
+    Raises
+    ------
+    Invalid
+        A figure that no frame holds.
+    Missing
+        The code was not read on this job.
+    """
+    job = act.job(number)
+    row = next((c for c in job.codes if c.code == code and c.phase == "before"), None)
+    if row is None:
+        raise Missing(f"code {code[:10]}")
+    try:
+        check_frame(frame)
+    except InputError as fault:
+        raise Invalid({f"frame_{fault.field}": f"{fault.allowed}."}) from fault
+    row.frame = frame
+    act.db.flush()
+    frame_evidence_of(act, job, maker_codes.groups(act.db))
+    act.trace(job, "frame_saved", code=code, **{k: v for k, v in asdict(frame).items() if v})
+    return job

@@ -18,6 +18,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from galene.core.diagnosis.freeze_frame import FreezeFrame
 from galene.core.jobcard.job_records import (
     BayAir,
     BulletinLookup,
@@ -328,7 +329,8 @@ class ObservationRow(Base):
 
 
 class JobCode(Base):
-    """A trouble code read on a job; `phase`: before or after the work."""
+    """A trouble code read on a job; `phase`: before or after the work; `frame` was stored with
+    it."""
 
     __tablename__ = "job_code"
     __table_args__ = (UniqueConstraint("job_id", "phase", "code"),)
@@ -338,6 +340,7 @@ class JobCode(Base):
     code: Mapped[str]
     status: Mapped[str]
     read_at: Mapped[datetime]
+    frame: Mapped[FreezeFrame] = mapped_column(Recorded(FreezeFrame), default=FreezeFrame())
 
 
 class ReadingSet(Base):

@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse
 from galene.jobs import diagnosis
 from galene.jobs.act import family_of
 from galene.jobs.checks import why_not
+from galene.jobs.intake import SOURCES
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.proving import proven_cause
 from galene.store.models import Job
@@ -40,6 +41,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "job": job,
         "stage": "diagnosis",
         "family": family,
+        "sources": SOURCES,
         "known": known,
         "absent": {o.evidence for o in known if o.state == "absent"},
         "ranking": ranking,

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from galene.core.diagnosis.assess import is_heard
 from galene.core.diagnosis.codes import read_codes
+from galene.core.diagnosis.freeze_frame import FreezeFrame
 from galene.jobs import fuel, intake, maker_codes
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Missing
@@ -248,6 +249,42 @@ def remove(visit: Signed, number: str, form: Sent) -> Response:
         intake.remove_code(act, number, form.text("code"))
 
     return visit.submit(form, write, to=f"/jobs/{number}/intake#codes")
+
+
+class FrameForm(FormModel):
+    """The frame of a code."""
+
+    code: str = ""
+    frame_coolant_c: Annotated[float | None, quantity("temperature", "Coolant")] = None
+    frame_rpm: Annotated[float | None, number("Engine speed")] = None
+    frame_load_percent: Annotated[float | None, number("Load")] = None
+    frame_speed_km_h: Annotated[float | None, quantity("road_speed", "Road speed")] = None
+
+
+@router.post("/jobs/{number}/codes/frame")
+def frame(visit: Signed, number: str, form: Sent) -> Response:
+    """Keep the frame that was stored with a code."""
+
+    def write(act: Act) -> None:
+        given = form.read(FrameForm)
+        intake.save_frame(
+            act,
+            number,
+            given.code,
+            FreezeFrame(
+                coolant_c=given.frame_coolant_c,
+                rpm=given.frame_rpm,
+                load_percent=given.frame_load_percent,
+                speed_km_h=given.frame_speed_km_h,
+            ),
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/intake#codes",
+        shown=lambda faults: page(visit, visit.job(number), 422, faults=faults, entered=form),
+    )
 
 
 @router.post("/jobs/{number}/advance")
