@@ -12,10 +12,10 @@ from galene.exchange.calendar import calendar_of
 from galene.jobs import fleet, handover, intake
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.errors import Invalid, Missing
-from galene.jobs.growth import LIMIT_GRADE, life_of, next_look_for
+from galene.jobs.growth import LIMIT_GRADE, life_of, next_look_for, next_look_of
 from galene.store.models import Job, Vehicle
 from galene.store.repositories import jobs as rows
-from galene.store.repositories import vehicles
+from galene.store.repositories import people, vehicles
 
 
 def vehicle_of(db: Session, key: str) -> Vehicle:
@@ -130,3 +130,20 @@ def test_a_reopened_job_is_not_what_the_next_date_comes_from(odd: Act, maren: Ac
     after = fleet.due_vehicle(odd.db, job.vehicle, today, family=family, here=True)
     assert before and after and before.number != after.number and after.standing == "here"
     assert find_job(odd.db, job.number).state == "open"
+
+
+def test_a_shop_may_go_by_what_waiting_costs(odd: Act) -> None:
+    van = vehicles.by_key(odd.db, "QN118")
+    assert van is not None
+    visited = list(reversed(rows.of_vehicle(odd.db, van.id, 60)))
+    family = family_of(visited[-1])
+    shop = people.workshop(odd.db)
+    by_grade = life_of(odd.db, visited, family)
+    shop.due_by, shop.off_road_per_day = "cost", 5000.0
+    odd.db.flush()
+    by_cost = life_of(odd.db, visited, family)
+    assert by_grade and by_cost
+    assert by_grade.lines[0].limit == 2.0
+    assert by_cost.lines[0].limit < 2.0 and by_cost.lines[0].due.at < by_grade.lines[0].due.at
+    look = next_look_of(by_cost)
+    assert look and "where waiting costs more than cleaning" in look.reason

@@ -50,6 +50,7 @@ def test_the_price_goes_by_own_minutes_where_the_foreman_says_so(odd: Act, maren
         off_road_per_day=180,
         minutes_by="own",
         fuel_price=None,
+        due_by="grade",
         altitude_m=12,
         bay_temperature_c=14,
         bay_humidity=0.6,

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.jobcard.job_records import NextLook
+from galene.core.learning.fuel import per_month
 from galene.core.learning.growth import (
     DUTY_WORDS,
     Due,
@@ -16,13 +17,16 @@ from galene.core.learning.growth import (
     due,
     duty_prior,
     learned_rate,
+    pace_per_day,
     pooled,
 )
+from galene.core.learning.waiting import WaitingCost, limit_by_cost
 from galene.jobs.act import family_of
 from galene.jobs.diagnosis import DUTY
+from galene.jobs.fuel import book_of
 from galene.store.models import Job
 from galene.store.repositories import growth as rows
-from galene.store.repositories import jobs
+from galene.store.repositories import jobs, people
 
 LIMIT_GRADE = 2.0
 """Grade at which a part is due: from there a deposit is a finding (the grades' own scale)."""
@@ -42,6 +46,7 @@ class PartLine:
     rate : grades per km or hour, as long as it is fed
     due : when it reaches the limit
     cured : whether what fed it is mended since
+    limit : grade at which it is due
     """
 
     part: str
@@ -50,6 +55,7 @@ class PartLine:
     rate: Rate
     due: Due
     cured: bool
+    limit: float = LIMIT_GRADE
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -67,6 +73,55 @@ def duty_of(job: Job) -> tuple[str, ...]:
     """Duty words that were said of a job's vehicle."""
     return tuple(
         o.evidence for o in job.observations if o.evidence in DUTY and o.state == "present"
+    )
+
+
+USUAL_HOURS = 1.5
+"""Hours that a cleaning takes where no plan of the vehicle has a price (project default)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class WaitingOf:
+    """What waiting costs at one vehicle, for the shops that go by it."""
+
+    per_week: float
+    cleaning: float
+    fuel_a_week: float
+    off_road_a_day: float
+
+    def limit(self, rate: Rate) -> float:
+        """The grade at which a part that grows so is due."""
+        return limit_by_cost(
+            WaitingCost(
+                grades_a_week=min(1e3, max(1e-9, rate.usual * self.per_week)),
+                cleaning=self.cleaning,
+                fuel_a_week=self.fuel_a_week,
+                off_road_a_day=self.off_road_a_day,
+            )
+        )
+
+
+def _waiting_of(db: Session, visited: Sequence[Job], *, hours: bool) -> WaitingOf | None:
+    """None where the shop goes by the grade."""
+    shop = people.workshop(db)
+    if shop.due_by != "cost":
+        return None
+    reached = [
+        (j.opened_at.timestamp() / 86400, e)
+        for j in visited
+        if (e := _exposure(j, hours)) is not None
+    ]
+    prices = [p.document.price for j in reversed(visited) for p in j.plans if p.approved_at]
+    book = book_of(db, visited[-1].vehicle_id)
+    month = per_month(book.legs)
+    litres = 0.0
+    if month is not None and book.use is not None:
+        litres = month * book.use.value / (1.0 if book.hours else 100.0)
+    return WaitingOf(
+        per_week=7 * pace_per_day(reached[0], reached[-1], hours=hours),
+        cleaning=prices[0] if prices else USUAL_HOURS * shop.hourly_rate,
+        fuel_a_week=litres * 7 / 30.44 * (shop.fuel_price or 0.0),
+        off_road_a_day=shop.off_road_per_day,
     )
 
 
@@ -141,6 +196,7 @@ def life_of(
     # What was never cleaned here is no upkeep of ours: it stands in the advice, not on a date.
     parts = dict.fromkeys(k.part for j in visited for k in j.looks if k.phase == "after")
     labels = {p.id: p.label for p in family.parts}
+    waiting = _waiting_of(db, visited, hours=hours)
     lines: list[PartLine] = []
     for part in parts:
         visits = _visits(visited, part, hours=hours, fed_now=fed_now)
@@ -157,9 +213,17 @@ def life_of(
         fed = fed_now if fed_now is not None else visited[-1].handover.fed
         cured = any(v.cured for v in visits) and not fed
         last = visits[-1]
-        when = due(rate, since=last.at, left=last.left, limit=LIMIT_GRADE, cured=cured)
+        limit = waiting.limit(rate) if waiting else LIMIT_GRADE
         lines.append(
-            PartLine(part=part, label=labels[part], visits=visits, rate=rate, due=when, cured=cured)
+            PartLine(
+                part=part,
+                label=labels[part],
+                visits=visits,
+                rate=rate,
+                due=due(rate, since=last.at, left=last.left, limit=limit, cured=cured),
+                cured=cured,
+                limit=limit,
+            )
         )
     return Life(
         lines=tuple(sorted(lines, key=lambda line: line.due.at)),
@@ -212,7 +276,10 @@ def reason_of(life: Life, line: PartLine) -> str:
     if life.family_vehicles > 1:
         said.append(f"{life.family_vehicles} vehicles of its engine family")
     said.append(f"what is usual for {' and '.join(words)}")
-    text = f"{line.label.lower()} will be at grade {LIMIT_GRADE:.0f} then, by {_and(said)}"
+    at = f"grade {line.limit:g}"
+    if line.limit != LIMIT_GRADE:
+        at += ", where waiting costs more than cleaning,"
+    text = f"{line.label.lower()} will be at {at} then, by {_and(said)}"
     if line.cured:
         text += "; slower since what feeds it was mended"
     return text

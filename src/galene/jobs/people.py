@@ -120,6 +120,7 @@ class WorkshopForm:
     off_road_per_day: float
     minutes_by: str
     fuel_price: float | None
+    due_by: str
     altitude_m: float
     bay_temperature_c: float
     bay_humidity: float
@@ -133,6 +134,8 @@ def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
         faults["system"] = "metric or imperial."
     if form.fuel_price is not None and not 0 <= form.fuel_price <= 100:
         faults["fuel_price"] = "From 0 to 100 a litre, or nothing."
+    if form.due_by not in ("grade", "cost"):
+        faults["due_by"] = "the grade or what waiting costs."
     if form.minutes_by not in ("book", "own"):
         faults["minutes_by"] = "the book's figures or the shop's own."
     for name, value, (low, high), words in (
@@ -174,7 +177,7 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
         )
     shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
     shop.off_road_per_day, shop.minutes_by = form.off_road_per_day, form.minutes_by
-    shop.fuel_price = form.fuel_price
+    shop.fuel_price, shop.due_by = form.fuel_price, form.due_by
     shop.bay_temperature_c, shop.bay_humidity, shop.policy = (
         form.bay_temperature_c,
         form.bay_humidity,

@@ -122,6 +122,7 @@ class Workshop(Base):
     off_road_per_day: Mapped[float] = mapped_column(default=180.0)
     minutes_by: Mapped[str] = mapped_column(default="book")
     fuel_price: Mapped[float | None]
+    due_by: Mapped[str] = mapped_column(default="grade")
     altitude_m: Mapped[float] = mapped_column(default=0.0)
     bay_temperature_c: Mapped[float] = mapped_column(default=18.0)
     bay_humidity: Mapped[float] = mapped_column(default=0.5)

@@ -79,6 +79,7 @@ class SettingsForm(FormModel):
     hourly_rate: Annotated[float, number("Hourly rate")]
     off_road_per_day: Annotated[float, number("A day off the road")]
     minutes_by: str = "book"
+    due_by: str = "grade"
     fuel_price: Annotated[float | None, number("A litre of fuel")] = None
     altitude: Annotated[float, quantity("height", "Height above the sea")]
     temperature: Annotated[float, quantity("temperature", "Bay temperature")]
@@ -92,6 +93,7 @@ def _settings(form: Form) -> WorkshopForm:
         hourly_rate=given.hourly_rate,
         off_road_per_day=given.off_road_per_day,
         minutes_by=given.minutes_by,
+        due_by=given.due_by,
         fuel_price=given.fuel_price,
         altitude_m=given.altitude,
         bay_temperature_c=given.temperature,

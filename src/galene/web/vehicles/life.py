@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from galene.jobs.growth import LIMIT_GRADE, Life, PartLine, stepped
+from galene.jobs.growth import Life, PartLine, stepped
 from galene.web.proof.comparison import around
 
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 984.0, 14.0, 150.0
@@ -72,7 +72,7 @@ def drawing_of(life: Life, line: PartLine) -> LifeDrawing:
         )
         level, at = visit.left, visit.at
     start = f"{x(at)},{y(level)}"
-    top = y(LIMIT_GRADE)
+    top = y(line.limit)
     return LifeDrawing(
         line=line,
         due_at=stepped(line.due.at, life.hours),
