@@ -16,7 +16,8 @@ SETTLE_MS = 600
 
 @dataclass(frozen=True, kw_only=True)
 class Picture:
-    """A view: its file, its address, and how it is looked at."""
+    """A view: its file, its address, and how it is looked at; a plate in braces stands for the
+    number of that vehicle's newest job."""
 
     name: str
     path: str
@@ -25,22 +26,22 @@ class Picture:
 
 PICTURES: tuple[Picture, ...] = (
     Picture(name="today", path="/"),
-    Picture(name="intake", path="/jobs/26-0010/intake"),
-    Picture(name="evidence", path="/jobs/26-0002/evidence"),
-    Picture(name="log", path="/jobs/26-0006/logs/1"),
+    Picture(name="intake", path="/jobs/{QN-114}/intake"),
+    Picture(name="evidence", path="/jobs/{QN-152}/evidence"),
+    Picture(name="log", path="/jobs/{QN-088}/logs/1"),
     Picture(name="bore-gauge", path="/worksheets/bore-restriction"),
-    Picture(name="diagnosis", path="/jobs/26-0008/diagnosis"),
-    Picture(name="check", path="/jobs/26-0006/checks/egr_flow_test"),
-    Picture(name="plan", path="/jobs/26-0005/plan"),
+    Picture(name="diagnosis", path="/jobs/{QN-501}/diagnosis"),
+    Picture(name="check", path="/jobs/{QN-088}/checks/egr_flow_test"),
+    Picture(name="plan", path="/jobs/{QN-412}/plan"),
     Picture(name="matrix", path="/shelf/matrix"),
-    Picture(name="work", path="/jobs/26-0004/work"),
-    Picture(name="work-bay", path="/jobs/26-0009/work", bay=True),
-    Picture(name="prove", path="/jobs/26-0003/prove"),
+    Picture(name="work", path="/jobs/{QN-260}/work"),
+    Picture(name="work-bay", path="/jobs/{QN-207}/work", bay=True),
+    Picture(name="prove", path="/jobs/{QN-331}/prove"),
     Picture(name="handover", path="finished"),
     Picture(name="vehicle", path="/vehicles/QN114"),
     Picture(name="fleet", path="/fleet"),
     Picture(name="bands", path="/reference/families/A/bands"),
-    Picture(name="reference", path="/reference"),
+    Picture(name="fuel", path="/vehicles/QN266/fuel"),
     Picture(name="family", path="/reference/families/D"),
     Picture(name="family-editor", path="draft"),
 )
@@ -78,6 +79,16 @@ def draft(page: Page) -> str:
     return "/reference/families/B/edit?part=throttle_body"
 
 
+def numbered(page: Page, path: str) -> str:
+    """A path with the number of a vehicle's newest job in the place of its plate."""
+
+    def newest(plate: re.Match[str]) -> str:
+        jobs = page.request.get(f"{BASE}/api/v1/jobs?plate={plate[1]}").json()
+        return str(jobs[0]["number"])
+
+    return re.sub(r"\{([\w-]+)\}", newest, path)
+
+
 def main() -> None:
     """Make them all."""
     with sync_playwright() as p:
@@ -89,7 +100,7 @@ def main() -> None:
             page = browser.new_context(viewport=size).new_page()  # type: ignore[arg-type]
             sign_in(page, "odd" if one.bay else "maren")
             special = {"finished": finished_job, "draft": draft}.get(one.path)
-            page.goto(BASE + (special(page) if special else one.path))
+            page.goto(BASE + (special(page) if special else numbered(page, one.path)))
             page.wait_for_timeout(SETTLE_MS)
             page.screenshot(path=TARGET / f"{one.name}.png")
             print(one.name, page.evaluate("document.documentElement.scrollWidth"))

@@ -23,11 +23,13 @@ from galene.jobs.errors import Invalid, Missing
 from galene.jobs.people import add_person
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
+from galene.store.job_schema import schema_text
 from galene.store.models import AuditEntry, Base, Job, Person, Workshop
 from galene.store.pictures import PictureStore
 from tests.conftest import COUNT, administer
 
 HOME = "The shed"
+ROOT = Path(__file__).resolve().parents[2]
 
 
 @pytest.fixture
@@ -350,3 +352,18 @@ def test_guests_sign_in_nowhere_and_our_own_stay_ours(
     assert guest is not None
     for password in ("", guest.sign_in, "slipway-odd"):
         assert sign_in(elsewhere.db, guest.sign_in, password, now=elsewhere.now) is None
+
+
+def test_the_published_schema_is_current_and_names_every_field(
+    odd: Act, store: PictureStore
+) -> None:
+    published = (ROOT / "docs/formats/job.schema.json").read_text()
+    assert published == schema_text(), "run scripts/write_formats.py"
+    described = json.loads(published)["properties"]
+    for number in bundles.chosen(odd.db):
+        document = bundles.bundled(odd.db, number, store).document
+        assert document.keys() == described.keys()
+        for name, rows in document.items():
+            known = described[name].get("items", {}).get("properties", {})
+            if isinstance(rows, list) and name != "people":
+                assert all(row.keys() == known.keys() for row in rows), name

@@ -52,6 +52,11 @@ class Recorded(TypeDecorator[R], Generic[R]):
         """A record as plain data, what stands at its default left out."""
         return self._adapter.dump_python(record, mode="json", exclude_defaults=True)
 
+    def schema(self) -> dict[str, Any]:
+        """The JSON Schema of the document."""
+        found = self._adapter.json_schema(ref_template="#/$defs/{model}")
+        return dict(found)
+
     def process_bind_param(self, value: R | None, dialect: Dialect) -> Any:
         """The record as it is kept."""
         return None if value is None else self.document(value)
