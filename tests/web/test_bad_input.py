@@ -15,6 +15,7 @@ from galene.store.database import make_engine, migrate
 from galene.store.models import AuditEntry, Job, WriteOnce
 from galene.web.app import create_app
 from galene.web.shared.security import MAX_BODY
+from tests.conftest import demo_jobs
 from tests.web.conftest import HOST, Browser
 
 HTML = '<script>alert("x")</script><img src=x onerror=alert(1)>'
@@ -397,3 +398,31 @@ def test_problem_pages_give_every_field_back(web: Browser, numbers: dict[str, st
 def test_an_address_with_a_nul_is_refused(web: Browser, address: str) -> None:
     answer = web.get(address)
     assert answer.status_code == 400 and "no text has" in answer.text
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/shelf/99999999999",
+        "/shelf/parts/99999999999",
+        "/jobs/{job}/pictures/99999999999999999999",
+        "/jobs/{job}/logs/99999999999",
+    ],
+)
+def test_a_number_that_no_row_can_have_is_not_found(web: Browser, db: Session, path: str) -> None:
+    assert web.get(path.format(job=demo_jobs(db)["work"])).status_code == 404
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/vehicles/QN266/fuel/99999999999999999999/remove",
+        "/jobs/{job}/owner/99999999999/close",
+        "/jobs/{job}/owner/words/99999999999",
+    ],
+)
+def test_nothing_is_changed_at_a_number_that_no_row_can_have(
+    web: Browser, db: Session, path: str
+) -> None:
+    answer = web.submit(path.format(job=demo_jobs(db)["work"]), {"reply": "yes, gladly"})
+    assert answer.status_code == 404

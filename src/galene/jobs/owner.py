@@ -131,16 +131,17 @@ def answer(db: Session, link: OwnerLink, given: OwnerAnswer, now: datetime) -> N
     Refused
         The plan was changed meanwhile, or there is none to answer.
     """
-    if rows.said_before(db, link.id, given.once):
-        return
     if faults := _faults_of(given):
         raise Invalid(faults)
     check_text({"name": given.name, "words": given.words})
-    if rows.count(db, link.id) >= MOST_WORDS:
-        raise Invalid({"kind": "That is a great deal for one page: please ring the workshop."})
     name = given.name.strip()
     act = Act(db=db, person=link.made_by, now=now, owner=name)
+    # Locked first: a twin that is still being written is waited for.
     job = act.job(link.job.number, finished=True)
+    if rows.said_before(db, link.id, given.once):
+        return
+    if rows.count(db, link.id) >= MOST_WORDS:
+        raise Invalid({"kind": "That is a great deal for one page: please ring the workshop."})
     plan = job.plans[0] if job.plans else None
     if given.kind != "ask":
         _check_plan(job, plan, given)

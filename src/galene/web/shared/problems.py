@@ -8,6 +8,7 @@ import structlog
 from fastapi import Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from psycopg.errors import NumericValueOutOfRange
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
@@ -161,6 +162,9 @@ def _no_database(request: Request, fault: Exception) -> Response:
 def _database_fault(request: Request, fault: DBAPIError) -> Response:
     if fault.connection_invalidated or isinstance(fault, OperationalError):
         return _no_database(request, fault)
+    if isinstance(fault.orig, NumericValueOutOfRange):
+        # An id in an address that no column can hold: there is nothing of that id.
+        return _problem(request, 404, "Not found", lines=["There is nothing of that number."])
     return _broken(request, fault)
 
 
