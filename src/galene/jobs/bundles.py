@@ -17,19 +17,17 @@ from galene.exchange.bundles import Bundle, BundledJob, digest_of, read_bundle
 from galene.exchange.families import family_of_document
 from galene.jobs import families
 from galene.jobs.act import Act, family_in, find_job
+from galene.jobs.bundle_words import check_words
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.growth import life_of
-from galene.jobs.intake import SOURCES, NewVehicle, next_number, plate_key, vehicle_faults
+from galene.jobs.intake import NewVehicle, next_number, plate_key, vehicle_faults
 from galene.jobs.minutes import told_of as minutes_of
 from galene.jobs.people import guest
-from galene.jobs.pictures import PHASES, pictures_of
+from galene.jobs.pictures import pictures_of
 from galene.jobs.proof import told_of
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.today import standing
-from galene.knowledge.base import KNOWLEDGE
-from galene.knowledge.cautions import CAUTIONS
-from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.job_document import (
     TABLES,
     People,
@@ -179,8 +177,18 @@ def _words(fault: InputError) -> str:
     return f"{fault.field}: {str(fault.value)[:80]}. Wanted: {fault.allowed}."
 
 
-def coming(act: Act, bundle: Bundle, store: PictureStore) -> BundleComing:
+Shown = Callable[[Job], object]
+"""Makes every page of a job: what can not be shown does not come in."""
+
+
+def coming(
+    act: Act, bundle: Bundle, store: PictureStore, shown: Shown | None = None
+) -> BundleComing:
     """What a bundle would bring: every job is taken in to see whether it holds, and let go again.
+
+    Parameters
+    ----------
+    shown : makes the pages of a job
 
     Raises
     ------
@@ -193,7 +201,8 @@ def coming(act: Act, bundle: Bundle, store: PictureStore) -> BundleComing:
         if standing != "here":
             trial = act.db.begin_nested()
             try:
-                _take(act, bundle, one, number=next_number(act) if standing == "taken" else "")
+                number = next_number(act) if standing == "taken" else ""
+                _take(act, bundle, one, number=number, shown=shown)
             finally:
                 trial.rollback()
         found.append(_told(one, standing, here))
@@ -233,13 +242,21 @@ def _standing(db: Session, one: BundledJob, store: PictureStore) -> tuple[str, s
     return ("here" if same else "taken"), one.number
 
 
-def take_in(act: Act, data: bytes, store: PictureStore, *, renumber: bool = False) -> BundleComing:
+def take_in(
+    act: Act,
+    data: bytes,
+    store: PictureStore,
+    *,
+    renumber: bool = False,
+    shown: Shown | None = None,
+) -> BundleComing:
     """Take the jobs of a bundle in; the same bundle twice is harmless. Their pictures lie on disk
     before a row names them.
 
     Parameters
     ----------
     renumber : give a job whose number is taken here the next free one
+    shown : makes the pages of a job
 
     Raises
     ------
@@ -255,8 +272,8 @@ def take_in(act: Act, data: bytes, store: PictureStore, *, renumber: bool = Fals
                 {"file": f"Another job has the number {one.number} here. Nothing was taken in."}
             )
         if standing != "here":
-            job = _take(act, bundle, one, number=next_number(act) if standing == "taken" else "")
-            here = job.number
+            number = next_number(act) if standing == "taken" else ""
+            here = _take(act, bundle, one, number=number, shown=shown).number
         found.append(_told(one, standing, here))
     try:
         for one in bundle.jobs:
@@ -267,10 +284,10 @@ def take_in(act: Act, data: bytes, store: PictureStore, *, renumber: bool = Fals
     return BundleComing(workshop=bundle.workshop, jobs=tuple(found))
 
 
-def _take(act: Act, bundle: Bundle, one: BundledJob, *, number: str) -> Job:
+def _take(act: Act, bundle: Bundle, one: BundledJob, *, number: str, shown: Shown | None) -> Job:
     try:
         job = _rows_in(act, bundle, one, number=number)
-        _holds(act, job)
+        _holds(act, job, shown)
     except InputError as fault:
         raise Invalid({"file": f"Job {one.number}: {_words(fault)}"}) from fault
     except SQLAlchemyError as fault:
@@ -303,7 +320,7 @@ def _rows_in(act: Act, bundle: Bundle, one: BundledJob, *, number: str) -> Job:
             )
     act.db.flush()
     _log_values_in(act, job, one)
-    _check_words(job, family, one)
+    check_words(job, family, one)
     act.db.add(
         BundleIn(
             digest=digest_of(document),
@@ -413,31 +430,9 @@ def _vehicle_in(act: Act, document: Any, family: EngineFamily) -> Vehicle:
     return made
 
 
-def _check_words(job: Job, family: EngineFamily, one: BundledJob) -> None:
-    """Words of which the pages know only some."""
-    act_parts = {p.id for p in family.parts}
-    found: list[tuple[str, object, object]] = [
-        ("job.stage", job.stage, STAGES),
-        ("job.state", job.state, ("open", "finished")),
-    ]
-    found += [("evidence", o.evidence, KNOWLEDGE.evidence) for o in job.observations]
-    found += [("evidence.state", o.state, ("present", "absent")) for o in job.observations]
-    found += [("evidence.source", o.source, SOURCES) for o in job.observations]
-    found += [("looks.part", k.part, act_parts) for k in job.looks]
-    found += [("looks.grade", k.grade, range(5)) for k in job.looks]
-    found += [("looks.deposit", k.deposit, {"", *DEPOSIT_KINDS}) for k in job.looks]
-    found += [("sets.kind", s.kind, ("idle", "trim", "key_on")) for s in job.sets]
-    found += [("cautions", a.caution, CAUTIONS) for a in job.acknowledgements]
-    found += [("pictures.phase", row["phase"], PHASES) for row in one.document["pictures"]]
-    found += [("pictures.part", row["part"], {"", *act_parts}) for row in one.document["pictures"]]
-    for place, value, allowed in found:
-        if value not in allowed:  # type: ignore[operator]
-            raise InputError(place, str(value)[:60], "a word that Galene knows")
-
-
-def _holds(act: Act, job: Job) -> None:
-    """Every computation that a page makes of a job is made once: what can not be computed does not
-    come in.
+def _holds(act: Act, job: Job, shown: Shown | None) -> None:
+    """Every computation that a page makes of a job is made once, and every page where that is asked
+    for: what can not be computed or shown does not come in.
 
     Raises
     ------
@@ -453,6 +448,8 @@ def _holds(act: Act, job: Job) -> None:
             lacks(job, stage)
         if job.family_version is not None:
             life_of(act.db, [job], family_in(job.family_version))
+        if shown is not None:
+            shown(job)
     except InputError:
         raise
     except Exception as fault:

@@ -54,6 +54,8 @@ from galene.store.models import (
 LONGEST_TEXT, MOST_ITEMS, DEEPEST = 20_000, 20_000, 24
 MOST_ROWS = 20_000
 MOST_PEOPLE = 200
+LARGEST = 1e12
+"""Of a figure with a point: far beyond every kilometre, pascal and amount of money."""
 INTEGERS = {True: 2**63 - 1, False: 2**31 - 1}
 """The largest whole number of a wide (True) and of a usual column."""
 
@@ -278,8 +280,8 @@ def gate(value: Any, place: str, depth: int = 0) -> None:
         ):
             raise InputError(place, value[:40], f"a text of up to {LONGEST_TEXT} signs")
     elif isinstance(value, float):
-        if not math.isfinite(value):
-            raise InputError(place, value, "a finite number")
+        if not math.isfinite(value) or abs(value) > LARGEST:
+            raise InputError(place, value, f"a number up to {LARGEST:g}")
     elif isinstance(value, int):
         if abs(value) > 2**63 - 1:
             raise InputError(place, "a huge number", "a number up to 2^63")

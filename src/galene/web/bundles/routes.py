@@ -14,8 +14,18 @@ from galene.jobs.intake import plate_key
 from galene.jobs.tables import TABLES, lines_of
 from galene.store.models import Job
 from galene.store.repositories import people
+from galene.web.card import routes as work
+from galene.web.day import routes as today
+from galene.web.diagnosis import routes as diagnosis
+from galene.web.evidence import routes as evidence
+from galene.web.fleet import routes as fleet
+from galene.web.handover import routes as handover
 from galene.web.handover.routes import printed
+from galene.web.intake import routes as intake
+from galene.web.plan import routes as plan
+from galene.web.proof import routes as prove
 from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
+from galene.web.vehicles import routes as vehicles
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
@@ -100,6 +110,30 @@ def table(visit: Signed, name: str) -> Response:
     )
 
 
+OF_A_JOB = (
+    intake.show,
+    evidence.show,
+    diagnosis.show,
+    plan.show,
+    work.show,
+    prove.show,
+    handover.show,
+)
+
+
+def pages_of(visit: Visit) -> bundles.Shown:
+    """Makes every page on which a job stands: what breaks one does not come in."""
+
+    def make(job: Job) -> None:
+        for show_job in OF_A_JOB:
+            show_job(visit, job.number)
+        vehicles.show(visit, job.vehicle.plate_key)
+        fleet.show(visit)
+        today.show(visit)
+
+    return make
+
+
 @router.post("/bundles/look")
 def look(visit: Signed, form: SentFile) -> HTMLResponse:
     """What a bundle would bring. Nothing is kept but the file, for a day, to be taken in."""
@@ -109,7 +143,8 @@ def look(visit: Signed, form: SentFile) -> HTMLResponse:
         return page(visit, 422, faults={"file": "Choose a bundle."})
     act = Act(db=visit.db, person=visit.person, now=visit.now)
     try:
-        found = bundles.coming(act, bundles.read(form.file), visit.request.app.state.pictures)
+        store = visit.request.app.state.pictures
+        found = bundles.coming(act, bundles.read(form.file), store, pages_of(visit))
     except Invalid as fault:
         return page(visit, 422, faults=fault.fields)
     finally:
@@ -135,6 +170,7 @@ def take_in(visit: Signed, form: Sent) -> Response:
                 data,
                 visit.request.app.state.pictures,
                 renumber=form.text("renumber") == "yes",
+                shown=pages_of(visit),
             )
         )
 
