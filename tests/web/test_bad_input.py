@@ -426,3 +426,16 @@ def test_nothing_is_changed_at_a_number_that_no_row_can_have(
 ) -> None:
     answer = web.submit(path.format(job=demo_jobs(db)["work"]), {"reply": "yes, gladly"})
     assert answer.status_code == 404
+
+
+def test_a_frame_is_kept_shown_and_a_wrong_figure_given_back(web: Browser, db: Session) -> None:
+    number = demo_jobs(db)["intake"]
+    page = f"/jobs/{number}/intake"
+    good = {"code": "P0171", "frame_coolant_c": "88", "frame_rpm": "700"}
+    assert web.submit(f"/jobs/{number}/codes/frame", good).status_code == 303
+    assert "700 rpm" in web.get(page).text
+    for change in ({"frame_rpm": "fast"}, {"frame_rpm": "90000"}, {"frame_coolant_c": "900"}):
+        answer = web.submit(f"/jobs/{number}/codes/frame", {**good, **change})
+        assert answer.status_code == 422 and "fault" in answer.text, change
+    assert web.submit(f"/jobs/{number}/codes/frame", {**good, "code": "X"}).status_code == 404
+    assert "freeze frame" in web.get(f"/jobs/{number}/diagnosis").text

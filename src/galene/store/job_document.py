@@ -53,7 +53,6 @@ from galene.store.models import (
 
 LONGEST_TEXT, MOST_ITEMS, DEEPEST = 20_000, 20_000, 24
 MOST_ROWS = 20_000
-MOST_PEOPLE = 200
 LARGEST = 1e12
 """Of a figure with a point: far beyond every kilometre, pascal and amount of money."""
 INTEGERS = {True: 2**63 - 1, False: 2**31 - 1}
