@@ -138,7 +138,7 @@ def own_time(book: float, timed: Timed) -> OwnTime:
     >>> own_time(10.0, Timed()).expected
     10.0
     >>> round(own_time(10.0, Timed(count=4, log_sum=4 * math.log(20.0))).expected, 1)
-    19.0
+    19.5
     """
     require(book > 0, "book", book, allowed="minutes above none")
     require(timed.count >= 0, "count", timed.count, allowed="none or more")
