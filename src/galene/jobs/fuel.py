@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from itertools import pairwise
 
 from sqlalchemy.orm import Session
@@ -111,12 +111,22 @@ def change_by(db: Session, job: Job, shop: Workshop) -> FuelChange | None:
     book = book_of(db, job.vehicle_id)
     if not book.legs:
         return None
+    return change_in(book, job, jobs.works_of_vehicle(db, job.vehicle_id), shop)
+
+
+def change_in(
+    book: FuelBook, job: Job, works: Sequence[tuple[int, datetime]], shop: Workshop
+) -> FuelChange | None:
+    """The same out of a book that is read already.
+
+    Parameters
+    ----------
+    works : every job of the vehicle whose work began, by id, and when
+    """
+    if job.work_began_at is None:
+        return None
     day = float(job.work_began_at.date().toordinal())
-    others = [
-        float(j.work_began_at.date().toordinal())
-        for j in jobs.of_vehicle(db, job.vehicle_id, limit=60)
-        if j.id != job.id and j.work_began_at is not None
-    ]
+    others = [float(at.date().toordinal()) for job_id, at in works if job_id != job.id]
     first = max((d for d in others if d < day), default=float("-inf"))
     last = min((d for d in others if d > day), default=float("inf"))
     legs = [leg for leg in book.legs if leg.began >= first and leg.ended <= last]

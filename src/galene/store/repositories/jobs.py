@@ -1,6 +1,7 @@
 """Jobs: by number, by standing, by vehicle."""
 
 from collections.abc import Sequence
+from datetime import datetime
 
 from sqlalchemy import func, select, type_coerce
 from sqlalchemy.dialects.postgresql import JSONB
@@ -129,6 +130,26 @@ def of_vehicle(db: Session, vehicle_id: int, limit: int) -> Sequence[Job]:
         select(Job)
         .where(Job.vehicle_id == vehicle_id)
         .options(selectinload(Job.looks), selectinload(Job.sets), selectinload(Job.codes))
+        .order_by(Job.id.desc())
+        .limit(limit)
+    )
+    return db.scalars(asked).unique().all()
+
+
+def works_of_vehicle(db: Session, vehicle_id: int) -> list[tuple[int, datetime]]:
+    """Jobs of a vehicle whose work began, and when."""
+    asked = select(Job.id, Job.work_began_at).where(
+        Job.vehicle_id == vehicle_id, Job.work_began_at.is_not(None)
+    )
+    return [(job_id, at) for job_id, at in db.execute(asked) if at is not None]
+
+
+def begun_of_vehicle(db: Session, vehicle_id: int, limit: int) -> Sequence[Job]:
+    """A vehicle's jobs whose work began, without what was read and seen on them, the newest
+    first."""
+    asked = (
+        select(Job)
+        .where(Job.vehicle_id == vehicle_id, Job.work_began_at.is_not(None))
         .order_by(Job.id.desc())
         .limit(limit)
     )

@@ -148,10 +148,9 @@ def vehicle_fuel(visit: Signed, plate: str) -> FuelAnswer:
     """Fuel as its fills tell it."""
     vehicle = _vehicle(visit, plate)
     book = fuel.book_of(visit.db, vehicle.id)
-    changes = (
-        (job.number, fuel.change_by(visit.db, job, visit.shop))
-        for job in job_rows.of_vehicle(visit.db, vehicle.id, limit=12)
-    )
+    found = job_rows.begun_of_vehicle(visit.db, vehicle.id, limit=12) if book.legs else []
+    began = [(j.id, j.work_began_at) for j in found if j.work_began_at]
+    changes = ((j.number, fuel.change_in(book, j, began, visit.shop)) for j in found)
     return FuelAnswer(
         fills=len(book.fills),
         hours=book.hours,

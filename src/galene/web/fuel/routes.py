@@ -36,8 +36,9 @@ def _vehicle(visit: Visit, plate: str) -> Vehicle:
 def page(visit: Visit, vehicle: Vehicle, status: int = 200, **extra: Any) -> HTMLResponse:
     """What the fills say, the newest first, and the forms that take more in."""
     book = fuel.book_of(visit.db, vehicle.id)
-    jobs = [j for j in job_rows.of_vehicle(visit.db, vehicle.id, MOST_JOBS) if j.work_began_at]
-    changes = [(j, fuel.change_by(visit.db, j, visit.shop)) for j in jobs]
+    jobs = job_rows.begun_of_vehicle(visit.db, vehicle.id, MOST_JOBS)
+    began = [(j.id, j.work_began_at) for j in jobs if j.work_began_at]
+    changes = [(j, fuel.change_in(book, j, began, visit.shop)) for j in jobs] if book.legs else []
     works = [(j.work_began_at.date(), j.number) for j in jobs if j.work_began_at]
     return visit.page(
         "fuel.html",
