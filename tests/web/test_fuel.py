@@ -1,5 +1,11 @@
 """The page of a vehicle's fuel."""
 
+import re
+from collections.abc import Callable
+
+from sqlalchemy.orm import Session
+
+from galene.store.repositories import people
 from tests.web.conftest import Browser, flat
 
 PATH = "/vehicles/QN266/fuel"
@@ -51,3 +57,13 @@ def test_the_report_claims_what_the_fills_show_and_nothing_else(web: Browser) ->
     assert "Fuel since" in web.get(f"/jobs/{number}/report").text
     other = web.get("/vehicles/QN118").text.split('href="/jobs/')[-1].split('"')[0]
     assert "Fuel since" not in web.get(f"/jobs/{other}/report").text
+
+
+def test_in_miles_a_gallon_the_smaller_figure_stands_first(
+    as_person: Callable[[str], Browser], db: Session
+) -> None:
+    people.workshop(db).system = "imperial"
+    db.commit()
+    text = flat(as_person("odd").get(PATH))
+    ends = re.search(r"\(([\d.]+) mpg to ([\d.]+) mpg\)", text)
+    assert ends and float(ends[1]) < float(ends[2])

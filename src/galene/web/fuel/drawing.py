@@ -49,7 +49,9 @@ def drawing_of(
     scale = 1.0 if hours else 100.0
     values = [scale * leg.use for leg in legs]
     first, last = legs[0].began, max(legs[-1].ended, legs[0].began + 1)
-    low, high = min(values), max(values)
+    # What does not count does not stretch the drawing either: it stands at its edge.
+    counted = [v for leg, v in zip(legs, values, strict=True) if not leg.odd] or values
+    low, high = min(counted), max(counted)
     margin = max((high - low) * 0.15, 0.03 * high)
     low, high = max(0.0, low - margin), high + margin
 
@@ -57,7 +59,8 @@ def drawing_of(
         return around(LEFT + (day - first) / (last - first) * (RIGHT - LEFT))
 
     def y(value: float) -> float:
-        return around(BOTTOM - (value - low) / (high - low) * (BOTTOM - TOP))
+        shown = min(max(value, low), high)
+        return around(BOTTOM - (shown - low) / (high - low) * (BOTTOM - TOP))
 
     step = next((s for s in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50) if (high - low) / s <= 5), 100.0)
     ticks = []
