@@ -66,4 +66,5 @@ def test_in_miles_a_gallon_the_smaller_figure_stands_first(
     db.commit()
     text = flat(as_person("odd").get(PATH))
     ends = re.search(r"\(([\d.]+) mpg to ([\d.]+) mpg\)", text)
-    assert ends and float(ends[1]) < float(ends[2])
+    assert ends
+    assert float(ends[1]) < float(ends[2])
