@@ -350,6 +350,7 @@ def test_headings_of_many_loggers_find_their_channels() -> None:
         "Barometric pressure": "barometer_kpa",
         "O2 B1S1": "o2_v",
         "Boost pressure": "boost_kpa",
+        "Desired boost pressure": "boost_command_kpa",
     }
     components = {c for channel in CHANNELS.values() for c in channel.components}
     found = propose(list(headings), components)

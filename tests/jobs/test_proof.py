@@ -5,13 +5,14 @@ from typing import Any
 
 import pytest
 
-from galene.core.jobcard.job_records import ConfirmedCause
-from galene.jobs import checks, evidence, handover, learning, prove, work
+from galene.core.jobcard.job_records import ConfirmedCause, Handover
+from galene.jobs import checks, evidence, handover, intake, learning, logs, prove, work
 from galene.jobs.act import Act, find_job
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.handover import BROKEN, ItWas
 from galene.jobs.proof import causes_to_prove, told_of
-from galene.store.models import Job
+from galene.store.models import Job, Vehicle
+from galene.store.repositories import vehicles
 from tests.jobs.hands import begun, do, go_to
 
 FLOW: dict[str, Any] = {
@@ -145,3 +146,37 @@ def test_monitors_that_have_not_run_are_still_to_come(odd: Act) -> None:
     go_to(odd, job, "pending")
     prove.read_pending(odd, job.number, "", seen=0, monitors_ready=False)
     assert job.monitors_ready is False
+
+
+def pull_csv(reached: float) -> bytes:
+    """A log of a pull that reaches this share of its command."""
+    rows = ["Time (s),Boost pressure (kPa),Desired boost pressure (kPa),Engine speed (rpm)"]
+    for k in range(160):
+        t = k * 0.1
+        target = 101.0 if t < 3 else 215.0
+        rows.append(f"{t:.1f},{101.0 if t < 3 else reached * target:.1f},{target:.1f},{1800 + k}")
+    return "\n".join(rows).encode()
+
+
+def test_logs_before_and_after_prove_the_charge_pressure(odd: Act) -> None:
+    number = intake.open_job(odd, vehicle_d(odd), "no power").number
+    first = logs.take_in(odd, number, "before.csv", data=pull_csv(0.8))
+    assert {"boost_kpa", "boost_command_kpa"} <= first.mapping.channels.keys()
+    job = find_job(odd.db, number)
+    job.handover = Handover(causes=(ConfirmedCause(id="boost_leak"),))
+    assert not any(t.test == "charge_pressure" for t in told_of(odd.db, job).proof.tests)
+    job.work_began_at = odd.now + timedelta(minutes=1)
+    odd.now += timedelta(minutes=30)
+    logs.take_in(odd, number, "after.csv", data=pull_csv(0.99))
+    told = next(t for t in told_of(odd.db, job).proof.tests if t.test == "charge_pressure")
+    assert told.verdict == "passed" and "80" in told.text and "99" in told.text
+    odd.now += timedelta(minutes=30)
+    logs.take_in(odd, number, "again.csv", data=pull_csv(0.82))
+    told = next(t for t in told_of(odd.db, job).proof.tests if t.test == "charge_pressure")
+    assert told.verdict != "passed"
+
+
+def vehicle_d(act: Act) -> Vehicle:
+    found = vehicles.by_key(act.db, "QN260")
+    assert found is not None
+    return found

@@ -15,6 +15,7 @@ from galene.core.diagnosis.measured import (
     trim_split_of,
 )
 from galene.core.jobcard.job_records import KeptProof
+from galene.core.logs.charge import charge_pull
 from galene.core.proof.metrics import conditions_of, metrics_of
 from galene.core.proof.records import (
     CodesTold,
@@ -28,6 +29,7 @@ from galene.core.proof.records import (
     TestSide,
 )
 from galene.exchange.proofs import proof_of
+from galene.jobs import logs
 from galene.jobs.act import family_of
 from galene.jobs.bands import bands_of
 from galene.jobs.diagnosis import assess_job
@@ -126,6 +128,7 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
         tests=(
             *_runs(job, causes, kept, altitude_m=shop.altitude_m),
             *_fuel_run(db, job, causes, shop),
+            *_charge_run(db, job, causes),
         ),
         before=_readings(job, "before", kept),
         after=_readings(job, "after", kept),
@@ -175,7 +178,7 @@ def _symptoms(job: Job) -> dict[str, SymptomWord]:
     return {"complaint": COMPLAINT[job.road_test.complaint]}
 
 
-FUEL_TEST = "fuel_economy_change"
+FUEL_TEST, CHARGE_TEST = "fuel_economy_change", "charge_pressure"
 BY_CHECK: Mapping[str, tuple[str, str, float]] = {
     "egr_flow_test": ("egr_area_mm2", "passage_area_mm2", 1.0),
     "airflow_against_expected": ("meter_ratio_percent", "ratio", 100.0),
@@ -276,6 +279,29 @@ def _fuel_run(
     found = change_by(db, job, shop)
     if found is not None and found.change.verdict != "not_enough":
         yield TestRun(test=FUEL_TEST, before=None, after=TestSide(verdict=found.change.verdict))
+
+
+def _charge_run(db: Session, job: Job, causes: Iterable[ProvenCause]) -> Iterable[TestRun]:
+    """Pulls of the logs that were taken in before and after the work, where a cause is proven by
+    them."""
+    began = job.work_began_at
+    if began is None or not any(t.test == CHARGE_TEST for c in causes for t in c.tests):
+        return
+    sides: dict[str, TestSide] = {}
+    for log in logs.logs_of(db, job):
+        if not {"boost_kpa", "boost_command_kpa"} <= log.mapping.channels.keys():
+            continue
+        pull = charge_pull(logs.trace_of(db, log)) if log.mapping.time is not None else None
+        if pull is not None:
+            # The newest of each side counts: logs come newest first.
+            sides.setdefault(
+                "after" if log.at >= began else "before",
+                TestSide(
+                    verdict=pull.verdict, figures={"percent_of_command": pull.percent_of_command}
+                ),
+            )
+    if "after" in sides:
+        yield TestRun(test=CHARGE_TEST, before=sides.get("before"), after=sides["after"])
 
 
 def side_of_result(result: Mapping[str, object]) -> TestSide:

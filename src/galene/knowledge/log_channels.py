@@ -82,6 +82,18 @@ CHANNELS: dict[str, LogChannel] = {
             components=("map_sensor", "boost_sensor"),
         ),
         LogChannel(
+            id="boost_command_kpa",
+            label="Charge pressure, commanded",
+            quantity="pressure",
+            low=50,
+            high=500,
+            names=(
+                r"\b(command(ed)?|desired|specified|target|set ?point)\b.*\b(boost|charge)\b",
+                r"\b(boost|charge)\b.*\b(command(ed)?|desired|specified|target|set ?point)\b",
+            ),
+            components=("boost_sensor",),
+        ),
+        LogChannel(
             id="boost_kpa",
             label="Charge pressure",
             quantity="pressure",

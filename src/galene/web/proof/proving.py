@@ -40,15 +40,15 @@ class ShownCause:
     tests: tuple[ShownTest, ...]
 
 
-def where(number: str, test: str) -> str:
-    """Where a test is run again on a job; empty where it has no place yet."""
+def where(job: Job, test: str) -> str:
+    """Where a test is run again on a job."""
     if test in ON_THE_PAGE:
-        return f"/jobs/{number}/prove{ON_THE_PAGE[test]}"
+        return f"/jobs/{job.number}/prove{ON_THE_PAGE[test]}"
     if test in NO_SHEET:
-        return f"/jobs/{number}/{NO_SHEET[test]}"
+        return f"/jobs/{job.number}/{NO_SHEET[test]}"
     if test == "fuel_economy_change":
-        return ""
-    return f"/jobs/{number}/checks/{test}?after=true"
+        return f"/vehicles/{job.vehicle.plate_key}/fuel"
+    return f"/jobs/{job.number}/checks/{test}?after=true"
 
 
 def proving_of(job: Job, told: Told) -> tuple[ShownCause, ...]:
@@ -77,7 +77,7 @@ def _shown(
     return ShownTest(
         title=title_of(test.test),
         why=test.why,
-        to=where(job.number, test.test),
+        to=where(job, test.test),
         said=said.get(test.test),
         stands=BY_READINGS.get(proof.verdict, "") if proof.by == test.test else "",
     )
