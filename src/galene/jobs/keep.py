@@ -2,6 +2,7 @@
 what either costs on this job."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 from sqlalchemy.orm import Session
 
@@ -111,7 +112,7 @@ def _followed(
     for series in rows.series_of_family(db, family_id, hours=hours):
         if series.part != part:
             continue
-        for one, later in zip(series.visits, series.visits[1:], strict=False):
+        for one, later in pairwise(series.visits):
             if one.left >= one.found:
                 continue
             cleanings += 1
