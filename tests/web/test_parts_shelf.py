@@ -5,7 +5,7 @@ import re
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from galene.store.models import SpareStock
+from galene.store.models import Job, SpareStock
 from tests.web.conftest import Browser
 
 PATH = "/shelf/parts"
@@ -57,3 +57,12 @@ def test_a_parts_page_says_how_many_are_worth_keeping(web: Browser, db: Session)
     )
     assert "keeping" in web.get(path).text
     assert web.get(f"{PATH}/999999").status_code == 404
+
+
+def test_what_is_short_is_said_on_the_plan_and_on_its_draft(web: Browser, db: Session) -> None:
+    """The draft is a block by itself: it comes with nothing of the page about it."""
+    for number in db.scalars(select(Job.number).where(Job.family_id == "D", Job.state == "open")):
+        draft = web.get(f"/jobs/{number}/plan/draft?parts=egr_cooler&work:egr_cooler=clean")
+        assert draft.status_code == 200, draft.text[:400]
+        assert "on back order, no day named" in draft.text
+        assert web.get(f"/jobs/{number}/plan").status_code == 200
