@@ -52,7 +52,7 @@ from galene.knowledge.families import FAMILIES
 from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Inspection, Job, JobCode, ObservationRow, Person, StepRow, Vehicle
-from galene.web.app import create_app, tune_gc
+from galene.web.app import Site, create_app, tune_gc
 from galene.web.shared.airpath_layout import NARROW, WIDE, lay_out
 from tests.jobs.hands import begun, good
 
@@ -704,7 +704,7 @@ def main() -> None:
                 f"family {j.family_id}": j.number
                 for j in db.scalars(select(Job).where(Job.state == "open")).unique()
             }
-        app = create_app(engine)
+        app = create_app(engine, Site(patience_s=600))
         tune_gc()  # as the server does
         bare = Bare(app, engine)
         with serving(app) as address:

@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 
 from galene.demo.world import load
 from galene.jobs.act import Act
-from galene.store.cluster import Cluster
+from galene.store.cluster import APPLICATION, Cluster
 from galene.store.database import make_engine, migrate
 from galene.store.models import Job, Person
 
@@ -56,7 +56,7 @@ def _load_demo(folder: Path) -> None:
     """A stopped cluster whose own database holds the demo world."""
     made = _reachable(folder)
     made.start()
-    migrate(made.url())
+    migrate(made.url(), APPLICATION)
     engine = make_engine(made.url(), 1)
     with Session(engine, expire_on_commit=False) as db:
         load(db, datetime.now(UTC))
@@ -102,7 +102,7 @@ def database(cluster: Cluster) -> Iterator[str]:
     name = f"test_{next(COUNT)}"
     # Files are copied: quicker than writing all of it into the log, which nobody reads here.
     administer(cluster, f"create database {name} template galene strategy file_copy")
-    yield cluster.url(name)
+    yield cluster.application_url(name)
     administer(cluster, f"drop database {name} with (force)")
 
 
@@ -153,4 +153,4 @@ def pia(db: Session, now: datetime) -> Act:
 @pytest.fixture
 def maren(db: Session, now: datetime) -> Act:
     """The foreman acting now."""
-    return Act(db=db, person=person(db, "maren"), now=now + timedelta(minutes=1))
+    return Act(db=db, person=person(db, "maren"), now=now + timedelta(minutes=1), proven=True)

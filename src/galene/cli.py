@@ -1,22 +1,17 @@
 """The command line. Heavy imports wait until a command needs them."""
 
-import contextlib
-import fcntl
-import importlib
 import json
 import os
-import signal
-import socket
 import subprocess
 import sys
-import threading
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+
+from galene.commands.words import fail, settings_with
 
 cli = typer.Typer(
     add_completion=False,
@@ -28,12 +23,6 @@ FileArgument = Annotated[
     Path | None, typer.Argument(help="JSON file; standard input where it is left out.")
 ]
 ROOT = Path(__file__).resolve().parents[2]
-
-
-def fail(line: str) -> typer.Exit:
-    """One clear line on standard error, exit 2."""
-    print("galene: " + " ".join(line.split()), file=sys.stderr)
-    return typer.Exit(2)
 
 
 def _read(path: Path | None) -> Any:
@@ -142,84 +131,17 @@ def _lines(path: Path | None) -> Iterator[str]:
         raise fail(f"{path}: {getattr(fault, 'strerror', None) or 'not text'}") from fault
 
 
-@contextlib.contextmanager
-def _only_one(home: Path) -> Iterator[None]:
-    """Hold the data folder, so that two servers never share a cluster."""
-    try:
-        home.mkdir(parents=True, exist_ok=True)
-        lock = (home / "galene.lock").open("w")
-    except OSError as fault:
-        raise fail(f"the data folder {home} can not be used: {fault.strerror}") from fault
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError as fault:
-        raise fail(
-            f"Galene runs already with the data folder {home}: stop it, or set GALENE_HOME to"
-            " another folder"
-        ) from fault
-    with lock:
-        yield
+@cli.command()
+def serve(
+    host: Annotated[str, typer.Option(help="Address to listen at; 0.0.0.0 for all.")] = "",
+    port: Annotated[int, typer.Option(help="Port to listen at.")] = 0,
+    workers: Annotated[int, typer.Option(help="Web processes.")] = 0,
+) -> None:
+    """Start your own workshop: the first start prints the address at which it is set up."""
+    from galene.commands.running import serve as run
 
-
-def _port_free(port: int) -> None:
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except PermissionError as fault:
-            raise fail(
-                f"port {port} needs more rights: set GALENE_PORT to one above 1023"
-            ) from fault
-        except OSError as fault:
-            raise fail(f"port {port} is busy: set GALENE_PORT to another one") from fault
-
-
-def _prepare(url: str) -> bool:
-    """Migrate, and load the demo into an empty database. True when it was loaded."""
-    from sqlalchemy.exc import OperationalError
-    from sqlalchemy.orm import Session
-
-    from galene.demo.world import is_empty, load
-    from galene.jobs.families import install_shipped
-    from galene.store.database import make_engine, migrate
-
-    try:
-        migrate(url)
-        engine = make_engine(url, 1)
-        with Session(engine, expire_on_commit=False) as db:
-            if not is_empty(db):
-                install_shipped(db, datetime.now(UTC))
-                db.commit()
-                return False
-            load(db, datetime.now(UTC))
-            db.commit()
-            return True
-    except OperationalError as fault:
-        raise fail(f"the database does not answer: {str(fault.orig).splitlines()[0]}") from fault
-    finally:
-        with contextlib.suppress(UnboundLocalError):
-            engine.dispose()
-
-
-def _serve(url: str, port: int, home: Path, *, loaded: bool) -> None:
-    from galene.demo.world import SIGN_INS
-    from galene.store.database import make_engine
-    from galene.web.app import create_app, quiet_log, tune_gc
-    from galene.web.server import Server
-    from galene.web.shared.templating import warm_templates
-
-    quiet_log()
-    engine = make_engine(url)
-    server = Server(create_app(engine, home=home), port)
-    print(f"\n  Galene is at http://127.0.0.1:{port}" + ("   (demo loaded)" if loaded else ""))
-    for name, role, password in SIGN_INS:
-        print(f"    {role:<11} {name:<7} {password}")
-    print("  Ctrl-C stops everything.\n", flush=True)
-    tune_gc()
-    # Behind the start, so that nobody's first page waits for its template to be compiled.
-    threading.Thread(target=warm_templates, args=(home / "templates",), daemon=True).start()
-    server.run()
-    engine.dispose()
+    given = {"host": host, "port": port, "workers": workers}
+    run(settings_with(**{name: value for name, value in given.items() if value}))
 
 
 @cli.command()
@@ -228,86 +150,18 @@ def demo(
         bool, typer.Option("--reset", help="Throw the demo's data away and start anew.")
     ] = False,
 ) -> None:
-    """Start the database and the server, with the demo world when empty."""
-    import shutil
+    """Start the demo: a workshop with a month of jobs, beside your own and apart from it."""
+    from galene.commands.running import demo as run
 
-    from pydantic import ValidationError
-
-    from galene.settings import Settings
-    from galene.store.cluster import Cluster, ClusterError
-
-    try:
-        settings = Settings()
-    except ValidationError as fault:
-        raise fail(
-            f"GALENE_{str(fault.errors()[0]['loc'][0]).upper()}: {fault.errors()[0]['msg']}"
-        ) from fault
-    for number in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda *_: sys.exit(0))
-    _port_free(settings.port)
-    if settings.database_url:
-        if reset:
-            raise fail(
-                "--reset is for the private database only; GALENE_DATABASE_URL names another one"
-            )
-        _serve(
-            settings.database_url,
-            settings.port,
-            settings.home,
-            loaded=_prepare(settings.database_url),
-        )
-        return
-    home = settings.home.expanduser().resolve()
-    with _only_one(home):
-        if reset:
-            for name in ("postgres", "postgres.ready", "postgres.secret", "postgres.log"):
-                target = home / name
-                shutil.rmtree(target) if target.is_dir() else target.unlink(missing_ok=True)
-        cluster = Cluster(home)
-        try:
-            cluster.launch()
-            # The server's modules load while the database gets ready.
-            importlib.import_module("galene.web.app")
-            cluster.wait_ready()
-            _serve(cluster.url(), settings.port, home, loaded=_prepare(cluster.url()))
-        except ClusterError as fault:
-            raise fail(str(fault)) from fault
-        except OSError as fault:
-            raise fail(f"{fault.filename or home}: {fault.strerror}") from fault
-        finally:
-            cluster.stop()
+    run(settings_with(), reset=reset)
 
 
 @cli.command()
 def dev() -> None:
     """The demo for those who work on it: the server starts anew when a source file changes."""
-    import uvicorn
+    from galene.commands.running import dev as run
 
-    from galene.settings import Settings
-    from galene.store.cluster import Cluster
-
-    settings = Settings()
-    home = settings.home.expanduser().resolve()
-    _port_free(settings.port)
-    with _only_one(home):
-        cluster = Cluster(home)
-        try:
-            cluster.start()
-            _prepare(cluster.url())
-            os.environ["GALENE_DATABASE_URL"] = cluster.url()
-            print(f"\n  Galene, reloading, is at http://127.0.0.1:{settings.port}\n", flush=True)
-            uvicorn.run(
-                "galene.web.dev:app",
-                factory=True,
-                host="127.0.0.1",
-                port=settings.port,
-                reload=True,
-                reload_dirs=[str(ROOT / "src")],
-                log_level="info",
-                timeout_graceful_shutdown=1,
-            )
-        finally:
-            cluster.stop()
+    run(settings_with())
 
 
 @cli.command()
@@ -326,17 +180,16 @@ def pictures(
 
     from sqlalchemy.orm import Session
 
+    from galene.commands.running import data_folder, database
     from galene.jobs.pictures import check_pictures
-    from galene.settings import Settings
-    from galene.store.cluster import Cluster
     from galene.store.database import make_engine
     from galene.store.pictures import PictureStore
 
-    settings = Settings()
-    home = settings.home.expanduser().resolve()
+    settings = settings_with()
+    home = data_folder(settings)
 
     def compare(url: str) -> None:
-        store, engine = PictureStore(home / "pictures"), make_engine(url, 1)
+        store, engine = PictureStore(home / "pictures"), make_engine(url, 2)
         with Session(engine) as db:
             orphans, missing = check_pictures(db, store)
         engine.dispose()
@@ -351,17 +204,8 @@ def pictures(
         if missing:
             raise typer.Exit(1)
 
-    if settings.database_url:
-        compare(settings.database_url)
-        return
-    with _only_one(home):
-        cluster = Cluster(home)
-        try:
-            cluster.start()
-            _prepare(cluster.url())
-            compare(cluster.url())
-        finally:
-            cluster.stop()
+    with database(settings, home) as at:
+        compare(at.application)
 
 
 CHECKS: tuple[tuple[str, list[str]], ...] = (

@@ -13,11 +13,12 @@ from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from galene.jobs.people import open_session
+from galene.jobs.signing_in import open_session
 from galene.store.cluster import free_port
-from galene.web.app import create_app
+from galene.web.app import Site, create_app
+from galene.web.server import Listening
 from galene.web.server import Server as Runner
-from galene.web.shared.security import COOKIE
+from galene.web.shared.caller import SESSION
 from tests.conftest import person
 
 # What is waited for is an event; the limit only ends a run that hangs, however busy the machine is.
@@ -42,7 +43,9 @@ class Server:
 
     def start(self) -> None:
         """Start it, or start it again at the same address."""
-        self._runner = Runner(create_app(self.engine, self.clock, self.home), self.port, "critical")
+        site = Site(home=self.home, patience_s=600)
+        app = create_app(self.engine, site, self.clock)
+        self._runner = Runner(app, Listening(port=self.port), "critical")
         self._thread = threading.Thread(target=self._runner.run, daemon=True)
         self._thread.start()
         while not self._runner.started:
@@ -103,6 +106,6 @@ def sign_in(page: Page, server: Server, name: str, *, at: str = "/") -> None:
         secret = open_session(db, person(db, name), server.clock())
         db.commit()
     page.context.add_cookies(
-        [{"name": COOKIE, "value": secret, "url": server.address, "httpOnly": True}]
+        [{"name": SESSION, "value": secret, "url": server.address, "httpOnly": True}]
     )
     page.goto(server.address + at)

@@ -11,6 +11,7 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from galene.core.jobcard.job_records import PickCheck
+from galene.core.jobcard.moments import Away
 from galene.core.jobcard.transition import steps_before
 from galene.jobs import entries, found, gates, handover, jobcard, plan, waits, work
 from galene.jobs.act import Act, find_job
@@ -33,7 +34,14 @@ IDS = iter(range(10**6))
 
 
 def sent(
-    act: Act, number: str, kind: str, /, at: datetime | None = None, entry_id: str = "", **data: Any
+    act: Act,
+    number: str,
+    kind: str,
+    /,
+    at: datetime | None = None,
+    entry_id: str = "",
+    away: Away | None = None,
+    **data: Any,
 ) -> Taken:
     return entries.take(
         act.db,
@@ -43,6 +51,7 @@ def sent(
         entry=Entry(
             id=entry_id or f"test-entry-{next(IDS)}", kind=kind, at=at or act.now, data=data
         ),
+        away=away,
     )
 
 
@@ -136,41 +145,46 @@ def test_what_can_not_be_taken_says_why_and_leaves_nothing(odd: Act, number: str
     )
 
 
-def test_an_entry_made_earlier_keeps_its_moment_but_never_the_future(odd: Act, number: str) -> None:
+def wait_begun(act: Act, number: str, name: str, at: datetime, away: Away | None = None) -> WaitRow:
+    answer = sent(
+        act,
+        number,
+        "wait",
+        at=at,
+        away=away,
+        wait_name=name,
+        wait_minutes="60",
+        wait_reason="for this test",
+    )
+    assert answer.outcome == "done"
+    return act.db.scalars(select(WaitRow).where(WaitRow.name == name)).one()
+
+
+def test_a_wait_that_began_out_of_reach_keeps_its_moment(odd: Act, number: str) -> None:
     ago = odd.now - timedelta(minutes=40)
-    assert (
-        sent(
-            odd, number, "wait", at=ago, wait_name="Soak", wait_minutes="60", wait_reason="carbon"
-        ).outcome
-        == "done"
-    )
-    row = odd.db.scalars(select(WaitRow).where(WaitRow.name == "Soak")).one()
+    out = Away(begin=odd.now - timedelta(hours=2), end=odd.now - timedelta(seconds=5))
+    row = wait_begun(odd, number, "Soak", ago, out)
     assert row.ends_at == ago + timedelta(minutes=60), "it began at the car"
-    sent(
-        odd,
-        number,
-        "wait",
-        at=odd.now + timedelta(days=2),
-        wait_name="Ahead",
-        wait_minutes="1",
-        wait_reason="a wrong clock",
-    )
-    assert (
-        odd.db.scalars(select(WaitRow).where(WaitRow.name == "Ahead")).one().started_at == odd.now
-    )
-    sent(
-        odd,
-        number,
-        "wait",
-        at=odd.now - timedelta(days=90),
-        wait_name="Behind",
-        wait_minutes="1",
-        wait_reason="a drawer",
-    )
-    assert (
-        odd.db.scalars(select(WaitRow).where(WaitRow.name == "Behind")).one().started_at
-        == odd.now - entries.OLDEST
-    )
+    told = odd.db.scalars(select(AuditEntry).order_by(AuditEntry.id.desc())).first()
+    assert told is not None
+    assert (told.at, told.claimed_at) == (odd.now, ago), "both moments stay, ordered by arrival"
+
+
+def test_no_clock_makes_a_drying_that_is_over(odd: Act, number: str) -> None:
+    """A card that was in reach says two days ago, a drawer says so after three months, a clock runs
+    ahead: the wait begins when the server hears of it."""
+    back = Away(begin=odd.now - timedelta(hours=3), end=odd.now - timedelta(hours=1))
+    for name, at, away in (
+        ("Two days", odd.now - timedelta(days=2), None),
+        ("A drawer", odd.now - timedelta(days=90), back),
+        ("Out long ago", odd.now - timedelta(hours=2), back),
+        ("Ahead", odd.now + timedelta(days=2), None),
+    ):
+        assert wait_begun(odd, number, name, at, away).started_at == odd.now, name
+    entered = odd.db.scalars(select(AuditEntry).where(AuditEntry.job_id.is_not(None)))
+    newest = sorted(entered, key=lambda e: e.id)[-4:]
+    assert {e.at for e in newest} == {odd.now}
+    assert newest[0].claimed_at == odd.now - timedelta(days=2)
 
 
 def test_five_hundred_entries_are_none_lost_and_none_twice(odd: Act, number: str) -> None:

@@ -26,6 +26,7 @@ from galene.store.database import make_engine, migrate
 from galene.store.job_schema import schema_text
 from galene.store.models import AuditEntry, Base, Job, Person, Workshop
 from galene.store.pictures import PictureStore
+from galene.store.vault import Vault, new_key
 from tests.conftest import COUNT, administer
 
 HOME = "The shed"
@@ -343,7 +344,8 @@ def test_whatever_is_changed_comes_in_whole_or_not_at_all(
 def test_guests_sign_in_nowhere_and_our_own_stay_ours(
     odd: Act, elsewhere: Act, store: PictureStore, there: PictureStore
 ) -> None:
-    from galene.jobs.people import everybody, sign_in
+    from galene.jobs.people import everybody
+    from galene.jobs.signing_in import Caller, Wrong, sign_in
 
     number = bundles.chosen(odd.db)[0]
     bundles.take_in(elsewhere, packed(odd, store, [number]), there)
@@ -351,7 +353,15 @@ def test_guests_sign_in_nowhere_and_our_own_stay_ours(
     guest = elsewhere.db.scalars(select(Person).where(Person.role == "guest")).first()
     assert guest is not None
     for password in ("", guest.sign_in, "slipway-odd"):
-        assert sign_in(elsewhere.db, guest.sign_in, password, now=elsewhere.now) is None
+        found = sign_in(
+            elsewhere.db,
+            Caller(),
+            guest.sign_in,
+            password=password,
+            vault=Vault(new_key()),
+            now=elsewhere.now,
+        )
+        assert found == Wrong()
 
 
 def test_the_published_schema_is_current_and_names_every_field(

@@ -1,6 +1,7 @@
 """Once only, newest only, traced, read-only when finished."""
 
 import threading
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import pytest
@@ -10,8 +11,10 @@ from sqlalchemy.orm import Session
 
 from galene.jobs import intake, jobcard
 from galene.jobs.act import Act, find_job, revision
-from galene.jobs.errors import AlreadyDone, Invalid, Missing, ReadOnly, Stale
+from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Stale
 from galene.jobs.handover import reopen, sign
+from galene.store.cluster import Cluster
+from galene.store.database import make_engine
 from galene.store.models import AuditEntry, ItemRow, Person, StepRow
 from tests.conftest import demo_jobs, person
 
@@ -117,8 +120,29 @@ def test_every_write_leaves_who_and_what(odd: Act) -> None:
 @pytest.mark.parametrize(
     "statement", ["update trace set action = 'x'", "delete from trace", "truncate trace"]
 )
-def test_the_trace_can_not_be_changed(db: Session, statement: str) -> None:
-    with pytest.raises(DBAPIError, match="append-only"):
+def test_the_trace_can_not_be_changed(cluster: Cluster, db: Session, statement: str) -> None:
+    with pytest.raises(DBAPIError, match="permission denied"):
+        db.execute(text(statement))
+    db.rollback()
+    # Nor by the owner of the tables, whom the trigger stops.
+    owner = make_engine(cluster.url(db.get_bind().url.database), 2)
+    with owner.connect() as connection, pytest.raises(DBAPIError, match="append-only"):
+        connection.execute(text(statement))
+    owner.dispose()
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "alter table trace disable trigger all",
+        "drop table trace",
+        "set session_replication_role = replica",
+        "create function f() returns trigger language plpgsql as $$ begin end $$",
+        "update alembic_version set version_num = '0001'",
+    ],
+)
+def test_the_application_can_not_lift_the_guard(db: Session, statement: str) -> None:
+    with pytest.raises(DBAPIError, match=r"must be owner|permission denied"):
         db.execute(text(statement))
 
 
@@ -131,10 +155,19 @@ def test_a_finished_job_is_read_only_until_opened_with_a_reason(odd: Act, maren:
     ):
         with pytest.raises(ReadOnly):
             write()
+    with pytest.raises(NotAllowed):
+        reopen(odd, FINISHED, "a technician may not")
+    with pytest.raises(Invalid, match="password_again"):
+        reopen(replace(maren, proven=False), FINISHED, "no password came with it")
     with pytest.raises(Invalid):
-        reopen(odd, FINISHED, " ")
-    job = reopen(odd, FINISHED, "stalled again on the ramp", stage="prove")
+        reopen(maren, FINISHED, " ")
+    was = find_job(odd.db, FINISHED)
+    signed_at, headline = was.signed_at, was.proof.headline
+    job = reopen(maren, FINISHED, "stalled again on the ramp", stage="prove")
     assert (job.state, job.stage, job.signed_at) == ("open", "prove", None)
+    kept = job.signatures[-1]
+    assert (kept.by, kept.at, kept.headline) == ("Maren Tolk", signed_at, headline)
+    assert (kept.opened_by, kept.reason) == ("Maren Tolk", "stalled again on the ramp")
     intake.tap(odd, FINISHED, "hesitation", was="unknown", state="present")
     assert sign(maren, FINISHED).state == "finished", (
         "everything is still there, so it can be signed again"

@@ -4,8 +4,8 @@ from pytest import approx
 
 from galene.jobs import minutes
 from galene.jobs.act import Act, family_of
-from galene.jobs.people import WorkshopForm, save_workshop
 from galene.jobs.planning import planned, works_of
+from galene.jobs.workshop import WorkshopForm, save_workshop
 from galene.knowledge.policy import DEFAULT_POLICY
 from galene.store.models import Job
 from galene.store.repositories import minutes as rows

@@ -25,10 +25,10 @@ from galene.jobs import (
 )
 from galene.jobs.act import Act, find_job, revision
 from galene.jobs.errors import Invalid, NotAllowed, Refused
-from galene.jobs.people import WorkshopForm, save_workshop, sign_in
 from galene.jobs.planning import planned, policy_of, works_of
 from galene.jobs.proof import symptoms_of, told_of
 from galene.jobs.today import board
+from galene.jobs.workshop import WorkshopForm, save_workshop
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.policy import DEFAULT_POLICY
 from galene.store.models import AuditEntry, Workshop
@@ -482,12 +482,6 @@ def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
         )
     assert set(fault.value.fields) == {"system", "hourly_rate", "school_C"}
     assert maren.db.get_one(Workshop, 1).hourly_rate == 80
-
-
-def test_sign_in_takes_the_right_password_only(db: Session, odd: Act) -> None:
-    assert sign_in(db, "ODD ", "slipway-odd", now=odd.now)
-    assert sign_in(db, "odd", "slipway-pia", now=odd.now) is None
-    assert sign_in(db, "nobody", "slipway-odd", now=odd.now) is None
 
 
 def test_a_job_follows_another_school_with_a_reason(odd: Act, fresh: str) -> None:

@@ -11,12 +11,15 @@ from httpx2 import Response
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from galene.jobs.people import open_session
-from galene.web.app import create_app
-from galene.web.shared.security import COOKIE
+from galene.jobs.signing_in import open_session
+from galene.web.app import Site, create_app
+from galene.web.shared.caller import SESSION
 from tests.conftest import demo_jobs, person
 
-HOST = "http://testserver"
+HOST = "http://127.0.0.1"
+PROVEN = ("/sign", "/reopen", "/resolve", "/overrides")
+"""Ends of paths whose forms ask for the own password."""
+PASSWORDS = {"odd": "slipway-odd", "pia": "slipway-pia", "maren": "slipway-maren"}
 
 
 def flat(answer: Response) -> str:
@@ -25,15 +28,20 @@ def flat(answer: Response) -> str:
 
 
 class Browser(TestClient):
-    """A client that sends what a browser sends with a form of our own pages."""
+    """A client that sends what a browser sends with a form of our own pages. Where a form asks for
+    the own password anew, it is given, unless the data say another one."""
+
+    password = ""
 
     def submit(self, path: str, data: dict[str, object] | None = None, **more: object):
         """Post a form with a token of its own, as a page would, and do not follow where it
         leads."""
         token = {"once": f"token-{abs(hash((path, str(data)))):x}-{id(data):x}"}
+        asks = path.endswith(PROVEN) or "override_reason" in (data or {})
+        proof = {"password_again": self.password} if asks else {}
         return self.post(
             path,
-            data={**token, **(data or {})},
+            data={**token, **proof, **(data or {})},
             headers={"origin": HOST},
             follow_redirects=False,
             **more,
@@ -51,7 +59,9 @@ class Browser(TestClient):
 def visitor(engine: Engine, tmp_path: Path) -> Iterator[Browser]:
     """Nobody signed in."""
     with Browser(
-        create_app(engine, home=tmp_path), base_url=HOST, raise_server_exceptions=False
+        create_app(engine, Site(home=tmp_path, patience_s=600)),
+        base_url=HOST,
+        raise_server_exceptions=False,
     ) as client:
         yield client
 
@@ -65,7 +75,8 @@ def as_person(visitor: Browser, engine: Engine) -> Callable[[str], Browser]:
         with Session(engine) as db:
             secret = open_session(db, person(db, name), datetime.now(UTC))
             db.commit()
-        visitor.cookies.set(COOKIE, secret)
+        visitor.cookies.set(SESSION, secret)
+        visitor.password = PASSWORDS.get(name, "")
         return visitor
 
     return sign

@@ -2,6 +2,7 @@
 trace shown."""
 
 import re
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,10 +14,20 @@ from galene.jobs.act import find_job
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
 from galene.store.models import AuditEntry, Job, WriteOnce
-from galene.web.app import create_app
+from galene.web.app import Site, create_app
 from galene.web.shared.security import MAX_BODY
 from tests.conftest import demo_jobs
 from tests.web.conftest import HOST, Browser
+
+
+def until(holds: Callable[[], bool]) -> None:
+    """Wait for something that comes by itself."""
+    for _ in range(1200):
+        if holds():
+            return
+        time.sleep(0.05)
+    raise AssertionError("it did not come")
+
 
 HTML = '<script>alert("x")</script><img src=x onerror=alert(1)>'
 
@@ -36,7 +47,7 @@ def test_headers_on_every_answer(web: Browser) -> None:
         {"origin": "null"},
         {"sec-fetch-site": "cross-site"},
         {},
-        {"origin": "http://testserver.example"},
+        {"origin": "http://127.0.0.1.example"},
     ],
 )
 def test_no_other_site_writes_with_our_cookie(
@@ -218,7 +229,7 @@ def test_what_is_not_there_is_said(web: Browser, path: str) -> None:
 
 def test_odd_bytes_do_not_break_a_page(web: Browser, numbers: dict[str, str]) -> None:
     for query in ("%00", "%ff%fe", "'%20or%201=1--", "%25%27", "\u202e", "a" * 5000):
-        assert web.get(f"/vehicles?plate={query}").status_code in (200, 400, 422), query
+        assert web.get(f"/vehicles?plate={query}").status_code in (200, 400, 414, 422), query
     number = numbers["intake"]
     answer = web.submit(f"/jobs/{number}/codes", {"codes": "P0171\x00"})
     assert answer.status_code == 422
@@ -265,7 +276,8 @@ def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathF
             load(db, datetime.now(UTC))
             db.commit()
             number = next(j.number for j in db.scalars(select(Job)).unique() if j.stage == "intake")
-        with Browser(create_app(engine), base_url=HOST, raise_server_exceptions=False) as web:
+        app = create_app(engine, Site(home=folder, patience_s=600))
+        with Browser(app, base_url=HOST, raise_server_exceptions=False) as web:
             web.submit("/sign-in", {"name": "odd", "password": "slipway-odd"})
             assert web.get("/healthz").json() == {"status": "ok"}
             form = {"once": "through-the-outage", "codes": "P0101 typed during the outage"}
@@ -275,13 +287,11 @@ def test_the_database_may_stop_in_mid_request(tmp_path_factory: pytest.TempPathF
             )
             assert lost.status_code == 503 and "Traceback" not in lost.text
             assert "does not answer" in lost.text
-            assert web.get("/healthz").status_code == 503
+            until(lambda: web.get("/healthz").status_code == 503)
             port = cluster.port
             cluster.start()
-            engine.dispose()
-            if cluster.port != port:
-                engine = make_engine(cluster.url(), 2)
-                web.app.state.sessions.configure(bind=engine)
+            assert cluster.port == port
+            until(lambda: web.get("/healthz").status_code == 200)
             again = web.post(
                 f"/jobs/{number}/codes", data=form, headers={"origin": HOST}, follow_redirects=False
             )

@@ -40,7 +40,7 @@ def test_an_answer_is_dated_by_the_clock_that_pages_are_dated_by(
 ) -> None:
     """The card tells by it which page was made before its entries: two clocks would let an older
     page take back what was entered."""
-    ahead = datetime.now(UTC) + timedelta(hours=4)
+    ahead = datetime.now(UTC) + timedelta(hours=3)
     web.app.state.clock = lambda: ahead
     answer = send(web, numbers["work"], odd_id, entry("item", kind="hose", what="Breather"))
     assert datetime.fromisoformat(answer.json()["now"]) == ahead
@@ -254,14 +254,24 @@ def test_a_find_by_its_form(web: Browser, numbers: dict[str, str], db: Session) 
     assert (
         web.submit(
             f"/jobs/{number}/plan/approve",
-            {"version": "2", "approved_by": "the keeper", "agreed_up_to": "1"},
+            {
+                "version": "2",
+                "approved_by": "the keeper",
+                "approved_how": "phone",
+                "agreed_up_to": "1",
+            },
         ).status_code
         == 422
     )
     assert (
         web.submit(
             f"/jobs/{number}/plan/approve",
-            {"version": "2", "approved_by": "the keeper, by phone", "agreed_up_to": ""},
+            {
+                "version": "2",
+                "approved_by": "the keeper",
+                "approved_how": "phone",
+                "agreed_up_to": "",
+            },
         ).status_code
         == 303
     )

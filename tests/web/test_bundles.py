@@ -17,6 +17,12 @@ from tests.jobs.test_bundles import STRANGE, edited, leaves, rezipped
 from tests.web.conftest import Browser
 
 
+@pytest.fixture
+def web(as_person: Callable[[str], Browser]) -> Browser:
+    """The foreman, whose this is to change."""
+    return as_person("maren")
+
+
 def test_a_job_goes_out_whole_with_its_report(web: Browser, db: Session) -> None:
     number = demo_jobs(db)["handover"]
     answer = web.get(f"/jobs/{number}/bundle.zip")
@@ -61,7 +67,8 @@ def test_a_foreman_looks_and_takes_in(as_person: Callable[[str], Browser], db: S
         assert answer.status_code == 422 and "fault" in answer.text
 
 
-def test_a_technician_takes_nothing_in(web: Browser) -> None:
+def test_a_technician_takes_nothing_in(as_person: Callable[[str], Browser]) -> None:
+    web = as_person("odd")
     answer = web.submit("/bundles/look", files={"file": ("b.zip", b"x")})
     assert answer.status_code == 403
     assert web.submit("/bundles", {"staged": "0" * 64}).status_code == 403

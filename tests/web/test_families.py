@@ -22,6 +22,12 @@ EDIT = "/reference/families/B/edit"
 
 
 @pytest.fixture
+def web(as_person: Callable[[str], Browser]) -> Browser:
+    """The foreman, whose this is to change."""
+    return as_person("maren")
+
+
+@pytest.fixture
 def editing(web: Browser) -> Browser:
     """Odd with a draft of family B open."""
     assert web.submit(f"{EDIT}/begin").headers["location"] == EDIT

@@ -20,7 +20,7 @@ def test_a_calendar_from_opening_to_closing(web: Browser, visitor: Browser) -> N
     refused = web.submit("/fleet/calendars", {"keeper": "Nobody"})
     assert refused.status_code == 422 and "keeper of the list" in refused.text
     answer = web.submit("/fleet/calendars", {"keeper": "Quillness school run"})
-    found = re.search(r'value="http://testserver(/calendar/[^"]+\.ics)"', answer.text)
+    found = re.search(r'value="http://127.0.0.1(/calendar/[^"]+\.ics)"', answer.text)
     assert answer.status_code == 200 and found
     assert found[1] not in web.get("/fleet").text, "shown once"
     web.cookies.clear()

@@ -1,7 +1,9 @@
 """The page of parts on the shelf."""
 
 import re
+from collections.abc import Callable
 
+import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -9,6 +11,12 @@ from galene.store.models import Job, SpareStock
 from tests.web.conftest import Browser
 
 PATH = "/shelf/parts"
+
+
+@pytest.fixture
+def web(as_person: Callable[[str], Browser]) -> Browser:
+    """The foreman, whose this is to change."""
+    return as_person("maren")
 
 
 def test_what_is_short_stands_first_and_says_so(web: Browser) -> None:

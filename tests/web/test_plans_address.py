@@ -4,7 +4,7 @@ from galene.exchange.plans import plan_of
 from tests.web.conftest import Browser
 
 CASE = {"family": "D", "parts": [{"part": "egr_valve", "grade": 3, "kind": "soot"}]}
-HERE = {"origin": "http://testserver"}
+HERE = {"origin": "http://127.0.0.1"}
 
 
 def test_it_answers_as_the_command_line_does(web: Browser) -> None:

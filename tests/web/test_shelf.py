@@ -1,6 +1,7 @@
 """The shelf: products from label to reorder list, use booked by ticks, overrides, the matrix, the
 judgement's routes."""
 
+from collections.abc import Callable
 from datetime import timedelta
 
 import pytest
@@ -25,6 +26,12 @@ CAN = {
     "statements": "H222, h229 P210",
     "pictograms": "GHS02",
 }
+
+
+@pytest.fixture
+def web(as_person: Callable[[str], Browser]) -> Browser:
+    """The foreman, whose this is to change."""
+    return as_person("maren")
 
 
 def added(web: Browser, **change: str) -> str:

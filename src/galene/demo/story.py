@@ -46,7 +46,7 @@ class Story:
         form: intake.IntakeForm,
         due: datetime | None = None,
     ) -> None:
-        self.act = Act(db=db, person=person, now=start)
+        self.act = Act(db=db, person=person, now=start, proven=True)
         self.number = intake.open_job(
             self.act, vehicle, form.complaint, bay=person.bay, due_at=due
         ).number

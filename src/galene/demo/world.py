@@ -6,6 +6,7 @@ from functools import partial
 
 from sqlalchemy.orm import Session
 
+from galene.core.workshop.hours import WeekHours
 from galene.demo.archive import book_visits
 from galene.demo.engine import EngineState
 from galene.demo.fuel import fuel_cards
@@ -142,6 +143,7 @@ def set_up_workshop(db: Session) -> dict[str, Person]:
         Workshop(
             id=1,
             name="Quillness Transport Co-operative, ferry-slip shed",
+            demo=True,
             currency="mk",
             hourly_rate=72.0,
             fuel_price=1.74,
@@ -161,6 +163,9 @@ def set_up_workshop(db: Session) -> dict[str, Person]:
         name: add_person(db, name, names[name][0], role=role, password=password, bay=names[name][1])
         for name, role, password in SIGN_INS
     }
+    week = (7 * 60, 15 * 60 + 30)
+    for name, days in (("maren", 5), ("odd", 5), ("pia", 4)):
+        people[name].hours = WeekHours(days=(week,) * days + (None,) * (7 - days))
     db.flush()
     return people
 

@@ -4,13 +4,14 @@ judged in the core."""
 from collections.abc import Mapping
 from functools import lru_cache
 from types import MappingProxyType
-from typing import Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from galene.core.airpath.access import scope, ways_in
 from galene.core.airpath.family import EngineFamily
 from galene.core.calculations.catalogue import CALCULATIONS, as_plain
+from galene.core.calculations.declaring import check_sizes
 from galene.core.chemistry.judge import (
     CHARGED_BY,
     Agent,
@@ -22,11 +23,16 @@ from galene.core.chemistry.judge import (
 from galene.core.chemistry.rules import RULES
 from galene.core.diagnosis.assess import assess
 from galene.core.errors import InputError
+from galene.core.text_gate import check_values
 from galene.core.units import with_contract_units
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.base import KNOWLEDGE, case_from, outline_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
+
+MOST_NAMES = 200
+"""How many names of parts, codes, findings a list of a contract may hold."""
+Names = Annotated[list[str], Field(max_length=MOST_NAMES)]
 
 
 class Strict(BaseModel):
@@ -46,7 +52,7 @@ class Engine(Strict):
     """A family, or what the engine has."""
 
     family: str | None = None
-    components: list[str] | None = None
+    components: Names | None = None
     fuel: Literal["petrol", "diesel"] = "petrol"
     injection: Literal["port", "direct"] = "port"
     cycle: Literal["four_stroke", "two_stroke"] = "four_stroke"
@@ -59,26 +65,28 @@ class CaseFile(Strict):
     engine: Engine
     distance_km: float | None = Field(None, ge=0)
     hours: float | None = Field(None, ge=0)
-    duty: list[str] = []
-    evidence: dict[str, State | Literal["present", "absent", "unknown"]] = {}
-    codes: list[str] = []
-    access_open: list[str] = []
-    done_checks: list[str] = []
+    duty: Names = []
+    evidence: Annotated[
+        dict[str, State | Literal["present", "absent", "unknown"]], Field(max_length=MOST_NAMES)
+    ] = {}
+    codes: Names = []
+    access_open: Names = []
+    done_checks: Names = []
 
 
 class ScopeFile(Strict):
     """Parts to reach, and what is open already."""
 
     family: str
-    components: list[str] = Field(min_length=1)
-    open: list[str] = []
+    components: Annotated[Names, Field(min_length=1)]
+    open: Names = []
 
 
 class JudgedEngine(Strict):
     """What is known of the engine that an agent comes near; what is left out may be anything."""
 
     family: str | None = None
-    components: list[str] | None = None
+    components: Names | None = None
     fuel: Literal["petrol", "diesel"] | None = None
     injection: Literal["port", "direct"] | None = None
     cycle: Literal["four_stroke", "two_stroke"] | None = None
@@ -93,9 +101,9 @@ class JudgementFile(Strict):
     product: str | int | None = None
     application: str
     component: str
-    features: list[str] = []
-    state: list[str] = []
-    properties: dict[str, bool] = {}
+    features: Names = []
+    state: Names = []
+    properties: Annotated[dict[str, bool], Field(max_length=MOST_NAMES)] = {}
     family: str | None = None
     engine: JudgedEngine | None = None
 
@@ -129,7 +137,7 @@ def shaped(model: type[M], given: Any) -> M:
     """
     if not isinstance(given, dict):
         raise InputError("(input)", type(given).__name__, "a JSON object")
-    _finite(given)
+    check_values(given)
     try:
         return model.model_validate(given)
     except ValidationError as fault:
@@ -139,17 +147,6 @@ def shaped(model: type[M], given: Any) -> M:
 @lru_cache(maxsize=32)
 def _adapter(name: str) -> TypeAdapter[Any]:
     return TypeAdapter(CALCULATIONS[name].takes)
-
-
-def _finite(value: Any, path: str = "") -> None:
-    if (isinstance(value, float) and value != value) or value in (float("inf"), float("-inf")):
-        raise InputError(path or "(input)", value, "a finite number")
-    if isinstance(value, dict):
-        for k, v in value.items():
-            _finite(v, f"{path}.{k}" if path else str(k))
-    elif isinstance(value, list):
-        for i, v in enumerate(value):
-            _finite(v, f"{path}[{i}]")
 
 
 def calculate(name: str, given: Any) -> Any:
@@ -165,11 +162,12 @@ def calculate(name: str, given: Any) -> Any:
         raise InputError("name", name, ", ".join(CALCULATIONS))
     if not isinstance(given, dict):
         raise InputError("(input)", type(given).__name__, "a JSON object")
-    _finite(given)
+    check_values(given)
     try:
         record = _adapter(name).validate_python(with_contract_units(given))
     except ValidationError as fault:
         raise _first_fault(fault) from fault
+    check_sizes(record)
     return as_plain(CALCULATIONS[name].run(record))
 
 

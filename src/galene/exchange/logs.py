@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from io import BytesIO
+from threading import BoundedSemaphore
 from typing import Any
 
 import numpy as np
@@ -179,7 +180,7 @@ def _shape(lines: Sequence[str]) -> _Shape:
 def _unit_in(heading: str) -> tuple[str, str]:
     """``MAP (kPa)``, ``MAP [kPa]``, ``MAP, kPa`` or ``map_kpa`` as name and unit."""
     bracket = re.search(r"^(.*?)\s*[(\[]\s*([^()\[\]]{1,12})\s*[)\]]\s*$", heading)
-    if bracket and (unit_word(bracket[2]) or not bracket[2].isdigit()):
+    if bracket and (unit_word(bracket[2]) or not bracket[2].isdecimal()):
         return bracket[1].strip(), bracket[2].strip()
     ending = re.search(r"^(.*?)(?:,\s*|_|\s+)([A-Za-z%°/]{1,7})$", heading)
     if ending and unit_word(ending[2]) and ending[1] and ending[2].casefold() not in ("rpm",):
@@ -408,7 +409,10 @@ def time_unit(column: LogColumn) -> str:
     return "ms" if len(steps) and whole and float(np.median(steps)) >= 5 else "s"
 
 
-MDF_SECONDS = 30
+MDF_SECONDS = 15
+MDF_AT_ONCE = BoundedSemaphore(2)
+"""How many processes read measurement files for this one at a time."""
+MDF_WAIT_S = 20
 
 
 def _read_mdf(data: bytes) -> ReadLog:
@@ -425,6 +429,8 @@ def _read_mdf(data: bytes) -> ReadLog:
             f"MDF {data[8:12].decode('ascii', 'replace').strip()}",
             "a measurement file in MDF 4",
         )
+    if not MDF_AT_ONCE.acquire(timeout=MDF_WAIT_S):
+        raise InputError("file", "many measurement files at once", "this one in a minute")
     try:
         child = subprocess.run(
             [sys.executable, "-m", "galene.exchange.measurement_file"],
@@ -437,6 +443,8 @@ def _read_mdf(data: bytes) -> ReadLog:
         raise InputError(
             "file", f"no end after {MDF_SECONDS} s", f"{whole} of at most {MAX_ROWS} samples"
         ) from fault
+    finally:
+        MDF_AT_ONCE.release()
     head, _, values = child.stdout.partition(b"\n")
     try:
         told = json.loads(head)

@@ -19,7 +19,9 @@ import numpy as np
 from galene.core.errors import InputError
 from galene.exchange.logs import MAX_COLUMNS, MAX_ROWS, LogColumn, ReadLog, Values
 
-MOST_MEMORY = 3 * 1024**3
+MOST_MEMORY = 3 * 1024**3 // 2
+MOST_SAMPLES = 20_000_000
+"""Samples of all channels together: 160 MB as doubles."""
 
 
 def _group_of(
@@ -44,10 +46,28 @@ def _group_of(
     return found
 
 
+def _check_size(file: Any) -> None:
+    """Hold what the file announces against what may be read, before any of it is."""
+    rows = [int(group.channel_group.cycles_nr) for group in file.groups]
+    samples = sum(
+        count * len(group.channels) for count, group in zip(rows, file.groups, strict=True)
+    )
+    longest = max(rows, default=0)
+    if longest > MAX_ROWS:
+        raise InputError("file", f"{longest} samples", f"at most {MAX_ROWS} samples")
+    if samples > MOST_SAMPLES:
+        raise InputError(
+            "file",
+            f"{samples} samples in all channels",
+            f"at most {MOST_SAMPLES // 1_000_000} million in all",
+        )
+
+
 def _channels_of(file: Any) -> ReadLog:
     groups: list[tuple[Values, list[tuple[str, str, Values]]]] = []
     words: list[str] = []
     total = 0
+    _check_size(file)
     for index in range(len(file.groups)):
         master = file.get_master(index)
         if len(master) < 2:

@@ -11,27 +11,43 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
 from galene.exchange.families import family_of_document
-from galene.jobs.errors import AlreadyDone, Missing, NotAllowed, ReadOnly, Stale
+from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Stale
+from galene.jobs.rights import Right, holds
 from galene.store.models import AuditEntry, FamilyVersion, Job, Person
 from galene.store.repositories import jobs, people, writes
 
 
 @dataclass(kw_only=True)
 class Act:
-    """One write by one person at one moment; `owner` is the name that an owner gave who acts
-    without an account, at an address that `person` opened."""
+    """One write by one person at one moment.
+
+    Parameters
+    ----------
+    now : when it was done: what is computed goes by it
+    received, claimed : for what a card sent: when the server took it, by which the trace is
+        ordered, and what the card's clock said
+    owner : the name that an owner gave who acts without an account, at an address that `person`
+        opened
+    by_pin : came by PIN on a shared tablet, and has no more than a technician's rights
+    proven : gave the own password with this very write
+    """
 
     db: Session
     person: Person
     now: datetime
+    received: datetime | None = None
+    claimed: datetime | None = None
     owner: str = ""
+    by_pin: bool = False
+    proven: bool = False
     _held: tuple[Any, Job] | None = field(default=None, repr=False)
 
     def trace(self, job: Job | None, action: str, **detail: Any) -> None:
         """Append to the record of who did what when."""
         self.db.add(
             AuditEntry(
-                at=self.now,
+                at=self.received or self.now,
+                claimed_at=self.claimed,
                 person_id=None if self.owner else self.person.id,
                 job_id=job.id if job else None,
                 action=action,
@@ -47,13 +63,19 @@ class Act:
         AlreadyDone
             The same form was sent before. A twin still in its transaction is waited for.
         """
-        if not writes.claim_key(self.db, token, self.person.id, at=self.now, location=location):
-            earlier = writes.token(self.db, token)
+        own = self._own(token)
+        if not writes.claim_key(self.db, own, self.person.id, at=self.now, location=location):
+            earlier = writes.token(self.db, own)
             raise AlreadyDone(earlier.location if earlier else location)
+
+    def _own(self, token: str) -> str:
+        """A token counts for who sends it: a page that was left open on a shared tablet must not
+        swallow the next person's write."""
+        return f"{self.person.id} {token}"
 
     def leads_to(self, token: str, location: str) -> None:
         """Change where a claimed token leads, once the write has found out."""
-        row = writes.token(self.db, token)
+        row = writes.token(self.db, self._own(token))
         if row:
             row.location = location
 
@@ -93,10 +115,20 @@ class Act:
         self._held = (self.db.get_transaction(), job)
         return job
 
-    def foreman(self) -> None:
-        """Raise `NotAllowed` unless a foreman acts."""
-        if self.person.role != "foreman":
+    def holds(self, right: Right) -> bool:
+        """Whether who acts has a right."""
+        return holds(self.person.role, right, by_pin=self.by_pin)
+
+    def needs(self, right: Right) -> None:
+        """Raise `NotAllowed` unless who acts has a right."""
+        if not self.holds(right):
             raise NotAllowed
+
+    def proves(self) -> None:
+        """Raise `Invalid` unless the own password came with this write: a tablet that lies about
+        proves nobody."""
+        if not self.proven:
+            raise Invalid({"password_again": "Your own password, which you sign in with."})
 
 
 def find_job(db: Session, number: str) -> Job:

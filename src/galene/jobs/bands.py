@@ -16,6 +16,7 @@ from galene.exchange.bands import FORMAT, SampleFile, samples_of
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import check_text
+from galene.jobs.rights import Right
 from galene.store.models import BandSample, Job
 from galene.store.repositories import bands as rows
 
@@ -160,7 +161,7 @@ def set_aside(act: Act, family_id: str, sample_id: int, *, why: str) -> BandSamp
     Missing
         No such sample of this family.
     """
-    act.foreman()
+    act.needs(Right.BANDS)
     sample = rows.by_id(act.db, sample_id)
     if sample is None or sample.family_id != family_id:
         raise Missing(f"sample {sample_id} of engine family {family_id[:20]}")
@@ -217,7 +218,7 @@ def take_in(act: Act, family_id: str, text: str) -> int:
     ------
     NotAllowed, Invalid
     """
-    act.foreman()
+    act.needs(Right.BANDS)
     given = samples_of(text, family_id)
     held = {(s.metric, s.at, s.value, s.source) for s in rows.of_family(act.db, family_id)}
     new = [s for s in given if _key(s) not in held]

@@ -2,8 +2,8 @@
 order, with its own answer.
 
 A card that could not reach the server keeps its entries and sends them later. Each carries the
-moment at which it was made, so that a wait that began at the car has not begun anew when the
-network came back.
+moment at which it was made by the card's clock. It is believed where the server knows that the card
+was out of reach then; else what was done was done when the server heard of it.
 """
 
 from collections.abc import Callable, Mapping
@@ -17,19 +17,22 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
 from galene.core.errors import InputError
+from galene.core.jobcard.moments import Away, believable
+from galene.core.text_gate import digits
 from galene.jobs import jobcard
 from galene.jobs.act import Act
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.store.models import Person
 
 log = structlog.get_logger()
-OLDEST = timedelta(hours=72)
-"""Entries from longer ago are taken as made this long ago: a tablet that lay in a drawer."""
+TOLD_FROM = timedelta(minutes=1)
+"""A card's clock is noted in the trace where it is further from the server's than this."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Entry:
-    """One thing that was done at the car. `id` is the sender's own and names it for good."""
+    """One thing that was done at the car. `id` is the sender's own and names it for good; `at` is
+    what the card's clock said."""
 
     id: str
     kind: str
@@ -75,7 +78,7 @@ def _whole(data: Mapping[str, Any], name: str) -> int:
     value = data.get(name)
     if isinstance(value, int) and not isinstance(value, bool):
         return value
-    if isinstance(value, str) and value.lstrip("-").isdigit() and len(value) < 10:
+    if isinstance(value, str) and digits(value.removeprefix("-")):
         return int(value)
     raise Invalid({name: "A whole number."})
 
@@ -175,10 +178,33 @@ KINDS: dict[str, Callable[[Act, str, Mapping[str, Any], str], tuple[str, ...]]] 
 }
 
 
-def take(db: Session, person: Person, now: datetime, *, number: str, entry: Entry) -> Taken:
+def take(
+    db: Session,
+    person: Person,
+    now: datetime,
+    *,
+    number: str,
+    entry: Entry,
+    sent: datetime | None = None,
+    away: Away | None = None,
+) -> Taken:
     """Take one entry in a transaction of its own; durable when this returns ``done``, ``before`` or
-    ``same``."""
-    act = Act(db=db, person=person, now=min(max(entry.at, now - OLDEST), now))
+    ``same``.
+
+    Parameters
+    ----------
+    now : when the server has it
+    sent : what the card's clock said when it sent it
+    away : the stretch in which the card's browser was out of reach, if any
+    """
+    believed = believable(entry.at, sent=sent, received=now, away=away)
+    act = Act(
+        db=db,
+        person=person,
+        now=believed,
+        received=now,
+        claimed=entry.at if abs(entry.at - now) > TOLD_FROM else None,
+    )
     try:
         do = KINDS.get(entry.kind)
         if do is None:

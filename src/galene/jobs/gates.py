@@ -11,7 +11,9 @@ from galene.jobs.card import card_of, due_row, mark_done, refuse
 from galene.jobs.diagnosis import dangers_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
-from galene.jobs.people import find_person
+from galene.jobs.plan import check_qualified
+from galene.jobs.rights import Right
+from galene.jobs.signing_in import find_person
 from galene.store.models import ItemRow, Job
 
 
@@ -44,8 +46,9 @@ def pass_gate(
         return
     if any(b.kind == "held" for b in why):
         raise Refused(title, [b.sentence for b in why])
-    if not reason.strip() or act.person.role != "foreman":
-        raise Refused(title, [b.sentence for b in why], act.person.role == "foreman")
+    if not reason.strip() or not act.holds(Right.OVERRIDE):
+        raise Refused(title, [b.sentence for b in why], act.holds(Right.OVERRIDE))
+    act.proves()
     check_text({"override_reason": reason})
     job.gates = {
         **job.gates,
@@ -94,10 +97,17 @@ def offer_job(act: Act, number: str, to: str) -> Job:
 
     Raises
     ------
+    Refused
+        Somebody else has the job, and no foreman acts.
     Invalid
         Nobody of that name, or the one who has it.
     """
     job = act.job(number)
+    if job.technician_id != act.person.id and not act.holds(Right.SIGN):
+        raise Refused(
+            "Not yours to hand on",
+            [f"{job.technician.name} has this job and offers it, or a foreman does"],
+        )
     other = find_person(act.db, to)
     if other is None or other.id == job.technician_id:
         raise Invalid({"to": "Somebody else of the workshop."})
@@ -112,7 +122,8 @@ def accept_job(act: Act, number: str, read: Sequence[str]) -> Job:
     Raises
     ------
     Refused
-        It is offered to somebody else, or to nobody.
+        It is offered to somebody else, or to nobody; the vehicle is marked, and this person is not
+        qualified for it.
     Invalid
         An open item that was not read.
     """
@@ -124,6 +135,7 @@ def accept_job(act: Act, number: str, read: Sequence[str]) -> Job:
             "Not handed to you",
             [f"it is offered to {job.passing.name}" if job.passing.to else "nobody offers it"],
         )
+    check_qualified(job, act.person)
     unread = [i.what for i in open_items(job) if i.key not in read]
     if unread:
         raise Invalid({"read": "Read each one and tick it: " + ", ".join(unread)})

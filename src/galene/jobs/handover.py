@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from sqlalchemy.orm import Session
 
-from galene.core.jobcard.job_records import ConfirmedCause, Handover, KeptProof
+from galene.core.jobcard.job_records import ConfirmedCause, EarlierSignature, Handover, KeptProof
 from galene.core.proof.recheck import recheck_in_days
 from galene.jobs import bands, minutes
 from galene.jobs.act import Act, family_of
@@ -16,6 +16,7 @@ from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.growth import next_look_for
 from galene.jobs.intake import check_text
 from galene.jobs.proof import kept_checks, samples_of, told_of
+from galene.jobs.rights import Right
 from galene.jobs.stages import STAGES, lacks
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.proving import title_of
@@ -134,7 +135,8 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     Refused
         A stage that lacks something, or an item that is still open.
     """
-    act.foreman()
+    act.needs(Right.SIGN)
+    act.proves()
     job = act.job(number, finished=True)
     if job.state == "finished":
         return job
@@ -173,7 +175,18 @@ def keep_proof(act: Act, job: Job) -> None:
 
 
 def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Job:
-    """Open a finished job again, with the reason in the trace. Twice is harmless."""
+    """Open a finished job again, with the reason in the trace. What was signed stays in the record.
+    Twice is harmless.
+
+    Raises
+    ------
+    NotAllowed
+        Anybody but a foreman.
+    Invalid
+        ``reason``, ``stage``; or the own password did not come with it.
+    """
+    act.needs(Right.REOPEN)
+    act.proves()
     job = act.job(number, finished=True)
     if job.state != "finished":
         return job
@@ -182,6 +195,18 @@ def reopen(act: Act, number: str, reason: str, *, stage: str = "evidence") -> Jo
         raise Invalid({"reason": "Say why the job is opened again."})
     if stage not in STAGES:
         raise Invalid({"stage": "A stage of the job."})
+    if job.signed_at is not None:
+        signed_by = people.by_id(act.db, job.signed_by_id or 0)
+        signature = EarlierSignature(
+            by=signed_by.name if signed_by else "",
+            at=job.signed_at,
+            verdict=job.proof.verdict,
+            headline=job.proof.headline,
+            opened_by=act.person.name,
+            opened_at=act.now,
+            reason=reason.strip(),
+        )
+        job.signatures = (*job.signatures, signature)
     job.state, job.stage, job.reopened_reason = "open", stage, reason.strip()
     job.signed_at = job.finished_at = job.signed_by_id = None
     job.proof = KeptProof()

@@ -30,6 +30,7 @@ from galene.jobs.diagnosis import dangers_of
 from galene.jobs.errors import Missing
 from galene.jobs.evidence import save_inspection
 from galene.jobs.intake import check_text
+from galene.jobs.rights import Right
 from galene.knowledge.cautions import CAUTIONS
 from galene.store.models import Acknowledgement, ItemRow, Job, WaitRow
 
@@ -282,7 +283,7 @@ def leave_out(act: Act, number: str, step_id: int, *, reason: str) -> Job:
     entry = LeaveOut(
         at=act.now,
         by=act.person.name,
-        foreman=act.person.role == "foreman",
+        foreman=act.holds(Right.OVERRIDE),
         step=step_id,
         reason=reason,
     )

@@ -1,28 +1,40 @@
-"""Sign-in, sessions, the workshop's settings."""
+"""The workshop's people: added, changed, closed and opened again, never deleted, as their traces
+stay; what each keeps on the own account."""
 
 import hashlib
-import secrets
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from pwdlib import PasswordHash
-from pwdlib.hashers.argon2 import Argon2Hasher
+import pyotp
 from sqlalchemy.orm import Session
 
+from galene.core.workshop.hours import WeekHours
 from galene.jobs.act import Act
-from galene.jobs.errors import Invalid, Stale
-from galene.jobs.families import families
-from galene.jobs.plan import without_agent
-from galene.knowledge.policy import POLICY_QUESTIONS
-from galene.store.models import AuditEntry, Person, WebSession, Workshop
+from galene.jobs.errors import Invalid, Missing, Refused, Stale
+from galene.jobs.intake import HAZARDS
+from galene.jobs.passwords import (
+    digest,
+    fits,
+    hashed,
+    new_code,
+    password_fault,
+    pin_fault,
+    plain_code,
+)
+from galene.jobs.rights import FOREMAN, ROLES, Right
+from galene.jobs.signing_in import factor_fits
+from galene.store.models import Person
 from galene.store.repositories import bundles as bundle_rows
 from galene.store.repositories import people as rows
-from galene.store.repositories import writes
+from galene.store.repositories import sessions
+from galene.store.vault import Vault
 
-HASHER = PasswordHash((Argon2Hasher(time_cost=2, memory_cost=19456, parallelism=1),))
-SESSION_LENGTH = timedelta(hours=14)
-# Compared against when nobody has that name, so that the answer takes as long.
-_NOBODY = HASHER.hash(secrets.token_urlsafe(12))
+CODE_DAYS, RECOVERY_CODES, PEOPLE_MOST = 7, 10, 500
+SKILLS = HAZARDS
+"""What somebody is qualified for: the marks of vehicles that only a qualified person works on."""
+_UNUSABLE = "*"
+"""Stands where a password's hash would: no password fits it."""
 
 
 def add_person(
@@ -33,7 +45,7 @@ def add_person(
         sign_in=sign_in.strip().lower(),
         name=name,
         role=role,
-        password_hash=HASHER.hash(password),
+        password_hash=hashed(password) if password else _UNUSABLE,
         bay=bay,
     )
     db.add(person)
@@ -46,145 +58,340 @@ def guest(db: Session, name: str) -> Person:
     known = bundle_rows.person_named(db, name, guest=True)
     if known is not None:
         return known
-    person = Person(
-        sign_in=f"guest {hashlib.sha256(name.encode()).hexdigest()[:20]}",
-        name=name,
-        role="guest",
-        password_hash=_NOBODY,
-        bay="",
-    )
-    db.add(person)
-    db.flush()
-    return person
-
-
-def _key(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
-
-
-def find_person(db: Session, sign_in: str) -> Person | None:
-    """Somebody by the name that they sign in with."""
-    return rows.by_sign_in(db, sign_in.strip().lower()[:80])
+    sign_in = f"guest {hashlib.sha256(name.encode()).hexdigest()[:20]}"
+    return add_person(db, sign_in, name, role="guest", password="")
 
 
 def everybody(db: Session) -> list[Person]:
-    """All who sign in, by name."""
-    return rows.everybody(db)
+    """All who may sign in, by name."""
+    return [p for p in rows.everybody(db) if p.left_at is None]
 
 
-def sign_in(db: Session, name: str, password: str, *, now: datetime) -> str | None:
-    """A new session's secret for the cookie, None where name and password do not fit."""
-    person = find_person(db, name)
-    right = HASHER.verify(password[:200], person.password_hash if person else _NOBODY)
-    if person is None or not right:
-        return None
-    rows.forget_sessions(db, now)
-    writes.forget_tokens(db, now - timedelta(days=30))
-    return open_session(db, person, now)
+@dataclass(frozen=True, kw_only=True)
+class PersonForm:
+    """Who somebody is in the workshop."""
+
+    sign_in: str
+    name: str
+    role: str = FOREMAN
+    bay: str = ""
+    skills: Sequence[str] = ()
+    hours: WeekHours = field(default_factory=WeekHours)
 
 
-def open_session(db: Session, person: Person, now: datetime) -> str:
-    """A session of somebody who has proven who they are: the secret for the cookie."""
-    secret = secrets.token_urlsafe(32)
-    db.add(WebSession(id=_key(secret), person_id=person.id, expires_at=now + SESSION_LENGTH))
-    db.add(AuditEntry(at=now, person_id=person.id, job_id=None, action="signed_in", detail={}))
-    return secret
+def person_faults(db: Session, form: PersonForm, *, but: int = 0) -> dict[str, str]:
+    """What is wrong with a person's form, by field.
 
-
-def session_of(db: Session, secret: str, now: datetime) -> tuple[WebSession, Workshop] | None:
-    """The session behind a cookie with the workshop, in one query; None where it is unknown or
-    over."""
-    found = rows.session_and_workshop(db, _key(secret))
-    return found if found and found[0].expires_at > now else None
-
-
-def sign_out(db: Session, secret: str) -> None:
-    """End a session; twice is harmless."""
-    rows.end_session(db, _key(secret))
-
-
-def set_view(db: Session, secret: str, theme: str, *, layout: str) -> None:
-    """Day or night, desk or bay, for this browser."""
-    row = rows.session(db, _key(secret))
-    if row is None or theme not in ("day", "night") or layout not in ("desk", "bay"):
-        raise Invalid({"view": "day or night, desk or bay."})
-    row.theme, row.layout = theme, layout
-
-
-@dataclass(kw_only=True)
-class WorkshopForm:
-    """The workshop's settings in kept units."""
-
-    system: str
-    hourly_rate: float
-    off_road_per_day: float
-    minutes_by: str
-    fuel_price: float | None
-    due_by: str
-    altitude_m: float
-    bay_temperature_c: float
-    bay_humidity: float
-    policy: dict[str, str]
-
-
-def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
-    """What is wrong with the settings, by field; a policy must leave every family an agent."""
-    faults: dict[str, str] = {}
-    if form.system not in ("metric", "imperial"):
-        faults["system"] = "metric or imperial."
-    if form.fuel_price is not None and not 0 <= form.fuel_price <= 100:
-        faults["fuel_price"] = "From 0 to 100 a litre, or nothing."
-    if form.due_by not in ("grade", "cost"):
-        faults["due_by"] = "the grade or what waiting costs."
-    if form.minutes_by not in ("book", "own"):
-        faults["minutes_by"] = "the book's figures or the shop's own."
-    for name, value, (low, high), words in (
-        ("hourly_rate", form.hourly_rate, (0, 1000), "From 0 to 1000 an hour."),
-        ("off_road_per_day", form.off_road_per_day, (0, 100_000), "From 0 to 100 000 a day."),
-        ("altitude", form.altitude_m, (-430, 5000), "From −430 to 5000 m."),
-        ("temperature", form.bay_temperature_c, (-20, 60), "From −20 to 60 °C."),
-        ("humidity", form.bay_humidity, (0, 0.98), "From 0 to 98 %."),
-    ):
-        if not low <= value <= high:
-            faults[name] = words
-    for school in POLICY_QUESTIONS:
-        if form.policy.get(school.letter) not in {c for c, _ in school.choices}:
-            faults[f"school_{school.letter}"] = "Choose one."
-    if not any(k.startswith("school_") for k in faults):
-        for family in families(act.db).values():
-            for letter, text in without_agent(family, {**form.policy, **family.maker_says}).items():
-                faults.setdefault(f"school_{letter}", text)
+    Parameters
+    ----------
+    but : the person's own id, whose name to sign in with is no other's
+    """
+    faults = {}
+    sign_in = form.sign_in.strip().lower()
+    if not 2 <= len(sign_in) <= 40 or " " in sign_in or not sign_in.isprintable():
+        faults["sign_in"] = "2 to 40 characters without a space."
+    else:
+        other = rows.by_sign_in(db, sign_in)
+        if other is not None and other.id != but:
+            faults["sign_in"] = "Somebody signs in by this name, or did."
+    if not 2 <= len(form.name.strip()) <= 80:
+        faults["name"] = "2 to 80 characters."
+    if form.role not in ROLES:
+        faults["role"] = "Technician or foreman."
+    shop = rows.workshop_or_none(db)
+    if form.bay and (shop is None or form.bay not in shop.bays):
+        faults["bay"] = "A bay of the workshop, or none."
+    if not set(form.skills) <= set(SKILLS):
+        faults["skills"] = "Of the list."
     return faults
 
 
-def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
-    """Save units, rate, air and schools; a foreman's write.
+def _coded(act: Act, person: Person) -> str:
+    code = new_code()
+    person.code_hash = digest(plain_code(code))
+    person.code_until = act.now + timedelta(days=CODE_DAYS)
+    return code
+
+
+def new_person(act: Act, form: PersonForm) -> tuple[Person, str]:
+    """Add somebody; the second is the one-time code by which they sign in first.
 
     Raises
     ------
-    NotAllowed, Invalid, Stale
+    NotAllowed, Invalid
     """
-    act.foreman()
-    if faults := workshop_faults(act, form):
+    act.needs(Right.PEOPLE)
+    faults = person_faults(act.db, form)
+    if not faults and len(rows.everybody(act.db)) >= PEOPLE_MOST:
+        faults["sign_in"] = f"There are {PEOPLE_MOST} people already."
+    if faults:
+        raise Invalid(faults)
+    person = add_person(
+        act.db, form.sign_in, form.name.strip(), role=form.role, password="", bay=form.bay
+    )
+    person.skills, person.hours = sorted(form.skills), form.hours
+    code = _coded(act, person)
+    act.trace(None, "person_added", person=person.id, name=person.name, role=person.role)
+    return person, code
+
+
+def find(db: Session, person_id: int) -> Person:
+    """Somebody of the workshop.
+
+    Raises
+    ------
+    Missing
+    """
+    person = rows.by_id(db, person_id)
+    if person is None or person.role == "guest":
+        raise Missing(f"person {person_id}")
+    return person
+
+
+def _needs_a_foreman(db: Session, person: Person) -> None:
+    """Raise `Refused` where this is the last foreman with an account."""
+    others = [p for p in everybody(db) if p.role == FOREMAN and p.id != person.id]
+    if person.role == FOREMAN and person.left_at is None and not others:
+        raise Refused("The last foreman", ["somebody must be able to sign and to let people in"])
+
+
+def change_person(act: Act, person_id: int, form: PersonForm, *, seen: int) -> Person:
+    """Change who somebody is. Who loses a role is signed out.
+
+    Raises
+    ------
+    NotAllowed, Missing, Invalid, Stale, Refused
+    """
+    act.needs(Right.PEOPLE)
+    person = _locked(act, person_id, seen)
+    if faults := person_faults(act.db, form, but=person.id):
+        raise Invalid(faults)
+    was = {"name": person.name, "role": person.role, "sign_in": person.sign_in}
+    if form.role != person.role:
+        if form.role != FOREMAN:
+            _needs_a_foreman(act.db, person)
+        sessions.end_of_person(act.db, person.id)
+    person.sign_in, person.name = form.sign_in.strip().lower(), form.name.strip()
+    person.role, person.bay = form.role, form.bay
+    person.skills, person.hours = sorted(form.skills), form.hours
+    person.revision += 1
+    act.trace(None, "person_changed", person=person.id, was=was, role=person.role)
+    return person
+
+
+def _locked(act: Act, person_id: int, seen: int) -> Person:
+    find(act.db, person_id)
+    person = rows.locked(act.db, person_id)
+    if person.revision != seen:
+        last = rows.last_trace(act.db, "person_changed")
+        who = last.person.name if last and last.person else "somebody"
+        raise Stale("this person", who, last.at if last else act.now)
+    return person
+
+
+def give_code(act: Act, person_id: int) -> str:
+    """A new one-time code for somebody who can not sign in: the password, the PIN and the second
+    factor count no longer, and all sessions end.
+
+    Raises
+    ------
+    NotAllowed, Missing, Refused
+    """
+    act.needs(Right.PEOPLE)
+    act.proves()
+    person = find(act.db, person_id)
+    if person.left_at is not None:
+        raise Refused("This account is closed", ["open it first"])
+    person.password_hash, person.pin_hash, person.totp_secret = _UNUSABLE, None, None
+    person.recovery_hashes = []
+    sessions.end_of_person(act.db, person.id)
+    code = _coded(act, person)
+    act.trace(None, "code_given", person=person.id)
+    return code
+
+
+def close_account(act: Act, person_id: int) -> None:
+    """Close an account: nothing that somebody did is taken away, but they sign in no more.
+
+    Raises
+    ------
+    NotAllowed, Missing, Refused
+    """
+    act.needs(Right.PEOPLE)
+    act.proves()
+    person = find(act.db, person_id)
+    if person.left_at is not None:
+        return
+    _needs_a_foreman(act.db, person)
+    person.left_at, person.code_hash, person.pin_hash = act.now, None, None
+    sessions.end_of_person(act.db, person.id)
+    act.trace(None, "account_closed", person=person.id)
+
+
+def open_account(act: Act, person_id: int) -> str:
+    """Open a closed account again, with a new one-time code; empty where it was open."""
+    act.needs(Right.PEOPLE)
+    act.proves()
+    person = find(act.db, person_id)
+    if person.left_at is None:
+        return ""
+    person.left_at = None
+    act.trace(None, "account_opened", person=person.id)
+    return give_code(act, person_id)
+
+
+def end_sessions(act: Act, person_id: int) -> int:
+    """Sign somebody out everywhere; how many sessions ended."""
+    act.needs(Right.PEOPLE)
+    ended = sessions.end_of_person(act.db, find(act.db, person_id).id)
+    act.trace(None, "sessions_ended", person=person_id, sessions=ended)
+    return ended
+
+
+# ---- what each does on the own account
+
+
+def change_password(act: Act, old: str, *, new: str, session: str) -> None:
+    """Change the own password; all other sessions end.
+
+    Parameters
+    ----------
+    session : key of the session that stays
+
+    Raises
+    ------
+    Invalid
+        ``old_password`` or ``new_password``.
+    """
+    person = act.person
+    if not act.proven and not fits(old, person.password_hash):
+        raise Invalid({"password_again": "Not your password."})
+    shop = rows.workshop(act.db)
+    if fault := password_fault(new, (person.name, person.sign_in, shop.name)):
+        raise Invalid({"new_password": fault})
+    person.password_hash = hashed(new)
+    ended = sessions.end_of_person(act.db, person.id, but=session)
+    act.trace(None, "password_changed", sessions=ended)
+
+
+def set_pin(act: Act, pin: str) -> None:
+    """Set the own PIN for shared tablets; an empty one takes it away.
+
+    Raises
+    ------
+    Invalid
+        ``pin``, or the own password did not come with it.
+    """
+    act.proves()
+    if pin and (fault := pin_fault(pin)):
+        raise Invalid({"pin": fault})
+    act.person.pin_hash = hashed(pin) if pin else None
+    act.trace(None, "pin_set" if pin else "pin_taken_away")
+
+
+def begin_factor(act: Act, vault: Vault) -> str:
+    """A new secret for a second factor, sealed; it counts once its figures were given."""
+    act.proves()
+    return vault.seal(pyotp.random_base32())
+
+
+def factor_address(vault: Vault, sealed: str, *, person: Person, shop: str) -> str:
+    """The address that an authenticator reads from a picture, empty where the secret is none."""
+    opened = vault.open(sealed)
+    if opened is None:
+        return ""
+    return pyotp.TOTP(opened).provisioning_uri(name=person.sign_in, issuer_name=f"Galene {shop}")
+
+
+def confirm_factor(act: Act, vault: Vault, sealed: str, *, figures: str) -> tuple[str, ...]:
+    """Set the second factor up; the recovery codes, which are shown once.
+
+    Raises
+    ------
+    Invalid
+        ``figures``.
+    """
+    person, before = act.person, act.person.totp_secret
+    person.totp_secret, person.totp_used = sealed, None
+    if not vault.open(sealed) or not factor_fits(person, figures, vault=vault, now=act.now):
+        person.totp_secret = before
+        raise Invalid({"figures": "Not the figures of now: is the clock of that device right?"})
+    codes = tuple(new_code() for _ in range(RECOVERY_CODES))
+    person.recovery_hashes = [digest(plain_code(c)) for c in codes]
+    act.trace(None, "second_factor_set")
+    return codes
+
+
+def drop_factor(act: Act) -> None:
+    """Take the own second factor away.
+
+    Raises
+    ------
+    Invalid
+        The own password did not come with it.
+    Refused
+        The workshop asks it of foremen.
+    """
+    act.proves()
+    if rows.workshop(act.db).second_factor and act.person.role == FOREMAN:
+        raise Refused("The workshop asks it of foremen", ["change the policy first"])
+    act.person.totp_secret, act.person.recovery_hashes = None, []
+    act.trace(None, "second_factor_dropped")
+
+
+def end_own_session(act: Act, key: str) -> None:
+    """End one of the own sessions; the key's first figures name it."""
+    found = [s for s in sessions.of_person(act.db, act.person.id, act.now) if s.id[:16] == key]
+    for session in found:
+        sessions.end(act.db, session.id)
+    act.trace(None, "session_ended", sessions=len(found))
+
+
+def end_other_sessions(act: Act, own: str) -> None:
+    """End all own sessions but this one."""
+    ended = sessions.end_of_person(act.db, act.person.id, but=own)
+    act.trace(None, "sessions_ended", person=act.person.id, sessions=ended)
+
+
+@dataclass(frozen=True, kw_only=True)
+class AccessPolicy:
+    """How long sessions last, and whether foremen need a second factor."""
+
+    session_hours: int
+    idle_minutes: int
+    shared_idle_minutes: int
+    second_factor: bool
+
+
+def save_policy(act: Act, policy: AccessPolicy) -> None:
+    """Set how people get in.
+
+    Raises
+    ------
+    NotAllowed
+    Invalid
+        By field; or the own password did not come with it.
+    """
+    act.needs(Right.PEOPLE)
+    act.proves()
+    faults = {
+        name: f"From {low} to {high}."
+        for name, value, low, high in (
+            ("session_hours", policy.session_hours, 1, 24 * 7),
+            ("idle_minutes", policy.idle_minutes, 5, 24 * 60),
+            ("shared_idle_minutes", policy.shared_idle_minutes, 1, 120),
+        )
+        if not low <= value <= high
+    }
+    if faults:
         raise Invalid(faults)
     shop = rows.workshop_locked(act.db)
-    if shop.revision != seen:
-        last = rows.last_trace(act.db, "workshop_saved")
-        raise Stale(
-            "the workshop's settings",
-            last.person.name if last and last.person else "somebody",
-            last.at if last else act.now,
-        )
-    shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
-    shop.off_road_per_day, shop.minutes_by = form.off_road_per_day, form.minutes_by
-    shop.fuel_price, shop.due_by = form.fuel_price, form.due_by
-    shop.bay_temperature_c, shop.bay_humidity, shop.policy = (
-        form.bay_temperature_c,
-        form.bay_humidity,
-        dict(form.policy),
-    )
-    shop.revision += 1
-    act.trace(
-        None, "workshop_saved", system=form.system, hourly_rate=form.hourly_rate, policy=form.policy
-    )
-    return shop
+    shop.session_hours, shop.idle_minutes = policy.session_hours, policy.idle_minutes
+    shop.shared_idle_minutes = policy.shared_idle_minutes
+    shop.second_factor = policy.second_factor
+    act.trace(None, "access_policy_saved", second_factor=policy.second_factor)
+
+
+def last_heard(db: Session) -> dict[int, datetime]:
+    """When each person was last heard of, by id."""
+    return sessions.last_seen(db)

@@ -7,20 +7,22 @@ from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import engine_of
 from galene.core.diagnosis.records import Assessment
 from galene.core.errors import InputError
+from galene.core.jobcard.agreement import STANDING, agreement_text
 from galene.core.jobcard.job_records import JobSchool
 from galene.core.planning.records import PartWork
 from galene.core.planning.words import WORKS, Work
 from galene.jobs import spares
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.intake import check_text
+from galene.jobs.intake import HAZARDS, check_text
 from galene.jobs.planning import Planned, planned, policy_of, rows_of_round, works_of
+from galene.jobs.rights import Right
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COOLANT_STOP
 from galene.knowledge.methods import METHODS, agents_for
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY, tags_of, way_in_place
 from galene.knowledge.treatment import chosen_agent
-from galene.store.models import Job, Plan
+from galene.store.models import Job, Person, Plan
 from galene.store.repositories import people
 
 SUGGEST_AT = 0.25
@@ -156,13 +158,30 @@ def access_of(job: Job, found: Planned) -> Scope:
     return scope(found.case.family, parts, (), grades=grades_seen(job), removed=lifted)
 
 
+def check_qualified(job: Job, person: Person) -> None:
+    """Refuse a marked vehicle to who is not qualified for its marks; a foreman says who is.
+
+    Raises
+    ------
+    Refused
+    """
+    lacking = [HAZARDS[h] for h in job.vehicle.hazards if h not in person.skills]
+    if lacking:
+        raise Refused(
+            "Stop: qualified person only",
+            [
+                f"the vehicle is marked: {', '.join(lacking)}",
+                f"{person.name} is not entered as qualified for it: hand it to somebody who is",
+            ],
+        )
+
+
 def check_scope(job: Job, works: Sequence[PartWork]) -> None:
-    """Refuse what must not be planned: nothing, coolant residue, a hybrid or airbag flag."""
+    """Refuse what must not be planned: nothing, coolant residue, a mark of the vehicle that its
+    technician is not qualified for."""
     if not works:
         raise Invalid({"parts": "Choose at least one part."})
-    if job.vehicle.hazards:
-        marked = ", ".join(job.vehicle.hazards)
-        raise Refused("Stop: qualified person only", [f"the vehicle is marked: {marked}"])
+    check_qualified(job, job.technician)
     parts = {w.part for w in works if w.work == "clean"}
     pale = [
         k.part
@@ -248,6 +267,38 @@ def save_plan(
         job, "plan_saved", version=version, parts=scope_ids, price=round(found.document.price, 2)
     )
     return job
+
+
+def agree(
+    act: Act, number: str, version: int, *, name: str, way: str, up_to: float | None = None
+) -> Job:
+    """Enter that an owner agreed, as a person of the workshop has heard it.
+
+    Parameters
+    ----------
+    name : who said yes
+    way : how, a key of `agreement.WAYS`; a standing agreement is a foreman's to claim
+
+    Raises
+    ------
+    Refused
+        Somebody else has the job, and no foreman acts.
+    Invalid
+        ``approved_by``, ``approved_how``: nobody is named, or no such way.
+    """
+    job = act.job(number)
+    if job.technician_id != act.person.id and not act.holds(Right.SIGN):
+        raise Refused(
+            "Not yours to agree for",
+            [f"{job.technician.name} has this job and enters who agreed, or a foreman does"],
+        )
+    if way == STANDING and not act.holds(Right.SIGN):
+        raise Invalid({"approved_how": "A foreman enters a standing agreement."})
+    try:
+        who = agreement_text(name, way)
+    except InputError as fault:
+        raise Invalid({fault.field: f"Wanted: {fault.allowed}."}) from fault
+    return approve_plan(act, number, version, who=who, up_to=up_to)
 
 
 def approve_plan(

@@ -7,6 +7,7 @@ from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import WAYS
 from galene.core.planning.records import Step
 from galene.core.planning.words import CONSEQUENCES
+from galene.core.text_gate import digits
 from galene.jobs.act import family_of
 from galene.jobs.card import answers_of
 from galene.jobs.work import parts_used
@@ -118,7 +119,7 @@ def _answers(job: Job) -> Iterable[str]:
         where = f"{family.part(answer.part).label}: " if answer.part else ""
         said = answer.answer.replace(":", ", ")
         grade, _, deposit = answer.answer.partition(":")
-        if grade.isdigit() and len(grade) == 1:
+        if digits(grade, 1):
             words = DEPOSIT_KINDS.get(deposit, "").lower()
             said = f"grade {grade}" + (f", {words}" if words else "")
         followed = CONSEQUENCES[answer.consequence.kind]

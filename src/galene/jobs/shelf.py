@@ -16,6 +16,7 @@ from galene.exchange.csv_table import write_table
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Stale
 from galene.jobs.intake import check_text
+from galene.jobs.rights import Right
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.labels import PICTOGRAMS
@@ -354,7 +355,8 @@ def override(
     ------
     NotAllowed, Invalid
     """
-    act.foreman()
+    act.needs(Right.RULES)
+    act.proves()
     product = find_product(act.db, product_id)
     faults = {}
     if component not in COMPONENTS:

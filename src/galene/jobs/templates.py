@@ -26,6 +26,7 @@ from galene.exchange.templates import (
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Stale
 from galene.jobs.intake import check_text
+from galene.jobs.rights import Right
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.methods import METHODS
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY, WAYS_IN_PLACE
@@ -220,7 +221,7 @@ def save_template(
         Faults by the place where they are mended, ``note`` without a word of what was changed.
     Stale, Missing
     """
-    act.foreman()
+    act.needs(Right.TEMPLATES)
     if template_id not in SHIPPED.get(kind, {}):
         raise Missing(f"template {template_id[:30]}")
     check_text({"note": note})

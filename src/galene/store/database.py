@@ -1,16 +1,26 @@
-"""Engine, sessions and migrations."""
+"""Engine, sessions, migrations, and what the application's account may do."""
 
+import logging
 from pathlib import Path
 
+import structlog
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.exc import DBAPIError
-from sqlalchemy.exc import TimeoutError as PoolTimeout
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, create_engine, make_url, text
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-CONNECT_SECONDS = 3
+CONNECT_SECONDS, POOL_SECONDS, STATEMENT_SECONDS, LOCK_SECONDS = 3, 10, 15, 5
+APPENDED_ONLY = ("trace",)
+"""Tables to which the application's account may only add."""
+READ_ONLY = ("alembic_version",)
+log = structlog.get_logger()
+
+
+class TooNew(RuntimeError):
+    """The data was written by a newer program than this one."""
 
 
 def driver_url(url: str) -> str:
@@ -21,18 +31,31 @@ def driver_url(url: str) -> str:
     return url
 
 
+def plain_url(url: str) -> str:
+    """A PostgreSQL address as its own programs and the bare driver read it."""
+    return make_url(driver_url(url)).set(drivername="postgresql").render_as_string(False)
+
+
 def make_engine(url: str, pool: int = 12) -> Engine:
     """Connections with a short connect time-out, tested before use so that a database restart costs
-    nobody an error."""
+    nobody an error.
+
+    Parameters
+    ----------
+    pool : connections that are kept; two in three as many more come and go in a rush
+    """
     return create_engine(
         driver_url(url),
         pool_size=pool,
-        max_overflow=8,
-        pool_timeout=CONNECT_SECONDS,
+        max_overflow=pool * 2 // 3,
+        pool_timeout=POOL_SECONDS,
         pool_pre_ping=True,
         connect_args={
             "connect_timeout": CONNECT_SECONDS,
-            "options": "-c statement_timeout=15000 -c lock_timeout=5000",
+            "options": (
+                f"-c statement_timeout={STATEMENT_SECONDS * 1000}"
+                f" -c lock_timeout={LOCK_SECONDS * 1000}"
+            ),
         },
     )
 
@@ -42,19 +65,73 @@ def make_sessions(engine: Engine) -> sessionmaker[Session]:
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def migrate(url: str) -> None:
-    """Bring the schema to the newest migration."""
+def _configured(url: str) -> Config:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     config.set_main_option("sqlalchemy.url", driver_url(url).replace("%", "%%"))
-    command.upgrade(config, "head")
+    return config
 
 
-def answers(engine: Engine) -> bool:
-    """Whether the database answers now."""
+def newest_revision() -> str:
+    """The newest migration that this program knows."""
+    return ScriptDirectory(str(MIGRATIONS)).get_current_head() or ""
+
+
+def revision_of(connection: Connection) -> str | None:
+    """The migration at which a database stands, None for an empty one."""
+    return MigrationContext.configure(connection).get_current_revision()
+
+
+def migrate(url: str, application: str = "") -> None:
+    """Bring the schema to the newest migration, and let the application's account use it.
+
+    Parameters
+    ----------
+    url : address as the owner of the tables
+    application : the account that the application works by, where that is another one
+
+    Raises
+    ------
+    TooNew
+        The data stands at a migration that this program does not know. Nothing was changed.
+    """
+    engine = create_engine(driver_url(url))
+    known = {s.revision for s in ScriptDirectory(str(MIGRATIONS)).walk_revisions()}
     try:
         with engine.connect() as connection:
-            connection.execute(text("select 1"))
-    except (PoolTimeout, DBAPIError):
-        return False
-    return True
+            at = revision_of(connection)
+        if at is not None and at not in known:
+            raise TooNew(
+                f"the data stands at migration {at}, this program knows them up to"
+                f" {newest_revision()}: start the newer program. Nothing was changed"
+            )
+        logging.getLogger("alembic").setLevel(logging.WARNING)
+        command.upgrade(_configured(url), "head")
+        if application:
+            with engine.begin() as connection:
+                allow(connection, application)
+    finally:
+        engine.dispose()
+
+
+def allow(connection: Connection, account: str) -> None:
+    """What the application's account may do: read, add, change and take away rows, but for the
+    trace, to which it may only add. It owns no table, so no guard can be lifted by it."""
+    quoted = connection.dialect.identifier_preparer.quote(account)
+    appended = ", ".join(APPENDED_ONLY)
+    for statement in (
+        f"grant usage on schema public to {quoted}",
+        f"grant select, insert, update, delete on all tables in schema public to {quoted}",
+        f"grant usage, select on all sequences in schema public to {quoted}",
+        f"revoke update, delete, truncate on {appended} from {quoted}",
+        f"revoke insert, update, delete, truncate on {', '.join(READ_ONLY)} from {quoted}",
+    ):
+        connection.execute(text(statement))
+
+
+def may_change_trace(connection: Connection) -> bool:
+    """Whether the account of this connection could change or delete what the trace holds."""
+    asked = (
+        "select has_table_privilege('trace', 'update') or has_table_privilege('trace', 'delete')"
+    )
+    return bool(connection.scalar(text(asked)))

@@ -22,6 +22,7 @@ from galene.core.diagnosis.freeze_frame import FreezeFrame
 from galene.core.jobcard.job_records import (
     BayAir,
     BulletinLookup,
+    EarlierSignature,
     Fluids,
     Handover,
     JobSchool,
@@ -37,6 +38,7 @@ from galene.core.jobcard.job_records import (
 from galene.core.logs.series import ColumnMapping, ColumnSummary, Segment
 from galene.core.planning.document import CardState, PlanDocument, StepAnswers
 from galene.core.planning.records import Step
+from galene.core.workshop.hours import WeekHours
 from galene.store.codec import (
     Recorded,
     Remembered,
@@ -64,7 +66,13 @@ class Base(DeclarativeBase):
 
 
 class Person(Base):
-    """Someone who signs in. `role`: technician or foreman."""
+    """Someone who signs in. `role`: technician, foreman, or guest (of another workshop, who is only
+    named).
+
+    `code_hash` is a one-time code by which the first password is set; `totp_secret` is sealed by
+    the workshop's key, `totp_used` the last step of time whose figures were taken; `hours` are the
+    weekly hours at work; `left_at` is when an account was closed: its traces stay.
+    """
 
     __tablename__ = "person"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -73,22 +81,79 @@ class Person(Base):
     role: Mapped[str]
     password_hash: Mapped[str]
     bay: Mapped[str] = mapped_column(default="")
+    skills: Mapped[list[str]] = mapped_column(default=list)
+    hours: Mapped[WeekHours] = mapped_column(Recorded(WeekHours), default=WeekHours())
+    code_hash: Mapped[str | None]
+    code_until: Mapped[datetime | None]
+    totp_secret: Mapped[str | None]
+    totp_used: Mapped[int | None] = mapped_column(BigInteger)
+    recovery_hashes: Mapped[list[str]] = mapped_column(default=list)
+    pin_hash: Mapped[str | None]
+    left_at: Mapped[datetime | None]
+    revision: Mapped[int] = mapped_column(default=1)
+
+
+class Device(Base):
+    """A browser that is known again by a cookie, of whose secret only the hash is kept: a person's
+    own, or (without a person) a shared tablet on which people change by PIN."""
+
+    __tablename__ = "device"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    secret_hash: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"), index=True)
+    made_at: Mapped[datetime]
+    made_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    ended_at: Mapped[datetime | None]
 
 
 class WebSession(Base):
-    """A signed-in browser. The id is the hash of the cookie's secret."""
+    """A signed-in browser. The id is the hash of the cookie's secret.
+
+    `seen_at` is when it was last heard of, `away_from` and `away_until` its last stretch without a
+    word of more than two minutes: what a card made in that stretch may be dated in it.
+    """
 
     __tablename__ = "web_session"
     id: Mapped[str] = mapped_column(primary_key=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
+    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"))
+    by_pin: Mapped[bool] = mapped_column(Boolean, default=False)
+    made_at: Mapped[datetime]
+    seen_at: Mapped[datetime]
+    away_from: Mapped[datetime | None]
+    away_until: Mapped[datetime | None]
     expires_at: Mapped[datetime]
+    idle_until: Mapped[datetime]
+    address: Mapped[str] = mapped_column(default="")
+    agent: Mapped[str] = mapped_column(default="")
     theme: Mapped[str] = mapped_column(default="day")
     layout: Mapped[str] = mapped_column(default="desk")
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
+class Tries(Base):
+    """Wrong tries by what they were made at (a name or an address of the net, hashed), and until
+    when the next one waits."""
+
+    __tablename__ = "tries"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    count: Mapped[int]
+    last_at: Mapped[datetime]
+    wait_until: Mapped[datetime | None]
+
+
+class SetUpAddress(Base):
+    """The one-time address at which a new workshop is set up: only its hash is kept."""
+
+    __tablename__ = "set_up_address"
+    secret_hash: Mapped[str] = mapped_column(primary_key=True)
+    made_at: Mapped[datetime]
+
+
 class WriteOnce(Base):
-    """A form's token once its write is durable, and where the answer leads."""
+    """A form's token once its write is durable, and where the answer leads. The token counts for
+    the person who sent it."""
 
     __tablename__ = "write_once"
     token: Mapped[str] = mapped_column(primary_key=True)
@@ -98,7 +163,9 @@ class WriteOnce(Base):
 
 
 class AuditEntry(Base):
-    """Who did what when. A trigger refuses changes and deletions."""
+    """Who did what when, by the moment at which the server took it; `claimed_at` is what a card's
+    clock said, where that was another moment. A trigger refuses changes and deletions, and the
+    application's account has no right to any."""
 
     __tablename__ = "trace"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -107,15 +174,22 @@ class AuditEntry(Base):
     job_id: Mapped[int | None] = mapped_column(ForeignKey("job.id"), index=True)
     action: Mapped[str]
     detail: Mapped[dict[str, Any]]
+    claimed_at: Mapped[datetime | None]
     person: Mapped[Person | None] = relationship(lazy="joined")
 
 
 class Workshop(Base):
-    """The one workshop: its units, rates, air and schools."""
+    """The one workshop: its units, rates, air and schools; how long sessions last, and whether
+    foremen need a second factor."""
 
     __tablename__ = "workshop"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str]
+    demo: Mapped[bool] = mapped_column(Boolean, default=False)
+    session_hours: Mapped[int] = mapped_column(default=14)
+    idle_minutes: Mapped[int] = mapped_column(default=240)
+    shared_idle_minutes: Mapped[int] = mapped_column(default=10)
+    second_factor: Mapped[bool] = mapped_column(Boolean, default=False)
     system: Mapped[str] = mapped_column(default="metric")
     currency: Mapped[str] = mapped_column(default="¤")
     hourly_rate: Mapped[float] = mapped_column(default=70.0)
@@ -277,6 +351,9 @@ class Job(Base):
     pending_read_at: Mapped[datetime | None]
     monitors_ready: Mapped[bool | None]
     proof: Mapped[KeptProof] = mapped_column(Recorded(KeptProof), default=KeptProof())
+    signatures: Mapped[tuple[EarlierSignature, ...]] = mapped_column(
+        Recorded(tuple[EarlierSignature, ...]), default=()
+    )
     handover: Mapped[Handover] = mapped_column(
         Recorded(Handover, handover_upgraded), default=Handover()
     )

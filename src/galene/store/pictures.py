@@ -8,10 +8,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
+from threading import BoundedSemaphore
 
 from galene.core.errors import InputError
 
-LONGEST_SIDE, THUMBNAIL_SIDE, QUALITY, MAX_PIXELS = 1600, 320, 84, 60_000_000
+LONGEST_SIDE, THUMBNAIL_SIDE, QUALITY = 1600, 320, 84
+MOST_PIXELS = {"JPEG": 110_000_000, "PNG": 40_000_000, "WEBP": 40_000_000}
+"""By kind: a JPEG is read at a part of its size, the others whole, at four bytes a pixel."""
+AT_ONCE = BoundedSemaphore(2)
+"""How many pictures a process decodes at a time: each takes up to 160 MB meanwhile."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,11 +55,18 @@ def encode(data: bytes) -> Encoded:
         raise InputError(
             "picture", "HEIC", "JPEG, PNG or WebP: set the camera to “most compatible”"
         )
-    Image.MAX_IMAGE_PIXELS = MAX_PIXELS
+    Image.MAX_IMAGE_PIXELS = None  # asked below, before anything is decoded
     # The printing library lets half pictures pass for the whole process; here they are refused.
     ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
-        with Image.open(BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
+        with AT_ONCE, Image.open(BytesIO(data), formats=tuple(MOST_PIXELS)) as opened:
+            most = MOST_PIXELS[opened.format or "PNG"]
+            if opened.width * opened.height > most:
+                raise InputError(
+                    "picture",
+                    f"{opened.width} x {opened.height} pixels",
+                    f"at most {most // 1_000_000} million pixels",
+                )
             # A large JPEG is read at half or a quarter of its size where that is still more than is
             # kept.
             opened.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
@@ -71,8 +83,9 @@ def encode(data: bytes) -> Encoded:
         OSError,
         ValueError,
         SyntaxError,
-        Image.DecompressionBombError,
     ) as fault:
+        if isinstance(fault, InputError):
+            raise
         raise InputError(
             "picture", f"{len(data)} bytes", "a whole JPEG, PNG or WebP picture"
         ) from fault

@@ -2,21 +2,28 @@
 
 import gc
 import os
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
+import anyio.to_thread
 import structlog
 from fastapi import FastAPI
-from fastapi.responses import FileResponse, JSONResponse
-from fastapi.staticfiles import StaticFiles
+from fastapi.responses import FileResponse
+from prometheus_client import CollectorRegistry
 from sqlalchemy import Engine
 from starlette.middleware.gzip import GZipMiddleware
 
-from galene.store.database import answers, make_sessions
+from galene.settings import LOOPBACK
+from galene.store.database import make_sessions
 from galene.store.pictures import PictureStore
+from galene.store.pulse import PATIENCE_S, Pulse
 from galene.store.staging import Staging
-from galene.web.admin import sign_in
+from galene.store.vault import Vault
+from galene.web.admin import account, health, people, set_up, sign_in
+from galene.web.admin.set_up import SetUpFirst
 from galene.web.api import (
     assessments,
     calculations,
@@ -43,15 +50,18 @@ from galene.web.handover import routes as handover
 from galene.web.intake import routes as intake
 from galene.web.logs import routes as logs
 from galene.web.owner import routes as owner
-from galene.web.owner.limits import Limits
 from galene.web.pictures import routes as pictures
 from galene.web.plan import routes as plan
 from galene.web.practice import procedures as templates
 from galene.web.practice import routes as reference
 from galene.web.proof import routes as prove
+from galene.web.shared.assets import SHARED, Assets
+from galene.web.shared.deadline import Deadline
+from galene.web.shared.limits import Limits
 from galene.web.shared.news import News
-from galene.web.shared.problems import HANDLERS, refuse
+from galene.web.shared.problems import HANDLERS, break_off, refuse, tell_silence
 from galene.web.shared.security import Guards
+from galene.web.shared.watch import Watch
 from galene.web.shelf import routes as shelf
 from galene.web.shelf import spares
 from galene.web.vehicles import routes as vehicles
@@ -59,8 +69,63 @@ from galene.web.vehicles import where
 from galene.web.worksheets import routes as worksheets
 
 log = structlog.get_logger()
-WEB = Path(__file__).parent
-STATIC = WEB / "shared" / "static"
+MODULES = (
+    health,
+    set_up,
+    account,
+    people,
+    sign_in,
+    today,
+    intake,
+    evidence,
+    logs,
+    diagnosis,
+    plan,
+    work,
+    pictures,
+    prove,
+    handover,
+    vehicles,
+    fleet,
+    fuel,
+    owner,
+    where,
+    bores,
+    checks,
+    worksheets,
+    reference,
+    families,
+    bands,
+    bundles,
+    family_editor,
+    templates,
+    spares,
+    shelf,
+    calculations,
+    assessments,
+    proofs,
+    scopes,
+    judgements,
+    plans,
+    data,
+    docs,
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Site:
+    """Where and how an application stands.
+
+    Parameters
+    ----------
+    home : the data folder: pictures, waiting files, the key
+    hosts : names by which a browser may call it
+    patience_s : seconds after which a silent database is told of
+    """
+
+    home: Path = Path(".galene")
+    hosts: frozenset[str] = frozenset(LOOPBACK)
+    patience_s: float = PATIENCE_S
 
 
 def server_clock() -> datetime:
@@ -68,11 +133,18 @@ def server_clock() -> datetime:
     return datetime.now(UTC)
 
 
-def create_app(
-    engine: Engine, clock: Callable[[], datetime] = server_clock, home: Path = Path(".galene")
-) -> FastAPI:
-    """The application on a database; every time on its pages and in its records comes from `clock`,
-    pictures lie under `home`."""
+def create_app(engine: Engine, site: Site, clock: Callable[[], datetime] = server_clock) -> FastAPI:
+    """The application on a database; every time on its pages and in its records comes from
+    `clock`."""
+    pulse = Pulse(engine.url.set(drivername="postgresql").render_as_string(False), site.patience_s)
+
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        # As many threads as connections: a request waits for a thread and not for the pool.
+        anyio.to_thread.current_default_thread_limiter().total_tokens = threads_for(engine)
+        pulse.start()
+        yield
+        pulse.stop()
 
     app = FastAPI(
         title="Galene",
@@ -80,72 +152,40 @@ def create_app(
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/v1/openapi.json",
+        lifespan=life,
     )
+    home, watch = site.home, Watch(CollectorRegistry())
     app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
     app.state.pictures, app.state.news = PictureStore(home / "pictures"), News(engine)
-    app.state.owner_limits, app.state.staging = Limits(), Staging(home / "staging")
+    app.state.owner_limits, app.state.api_limits = Limits(60), Limits(240, seconds=40.0)
+    app.state.staging = Staging(home / "staging")
+    app.state.vault, app.state.pulse, app.state.watch = Vault.of_home(home), pulse, watch
+    app.state.home = home
     for kind, handler in HANDLERS.items():
         app.add_exception_handler(kind, handler)
+    # The last that is added stands outermost.
+    app.add_middleware(SetUpFirst)
+    app.add_middleware(Deadline, pulse=pulse, tell=tell_silence)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
-    app.add_middleware(Guards, refuse=refuse)
-    for module in (
-        sign_in,
-        today,
-        intake,
-        evidence,
-        logs,
-        diagnosis,
-        plan,
-        work,
-        pictures,
-        prove,
-        handover,
-        vehicles,
-        fleet,
-        fuel,
-        owner,
-        where,
-        bores,
-        checks,
-        worksheets,
-        reference,
-        families,
-        bands,
-        bundles,
-        family_editor,
-        templates,
-        spares,
-        shelf,
-        calculations,
-        assessments,
-        proofs,
-        scopes,
-        judgements,
-        plans,
-        data,
-        docs,
-    ):
+    app.add_middleware(Guards, hosts=site.hosts, refuse=refuse, broken=break_off, watch=watch)
+    for module in MODULES:
         app.include_router(module.router)
     app.include_router(owner.public)
-    for folder in sorted(WEB.glob("*/static")):
-        if folder != STATIC:
-            feature = folder.parent.name
-            app.mount(f"/static/{feature}", StaticFiles(directory=folder), name=feature)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount("/static", Assets(), name="static")
 
     @app.get("/sw.js", include_in_schema=False)
     def service_worker() -> FileResponse:
         return FileResponse(
-            STATIC / "sw.js", media_type="text/javascript", headers={"cache-control": "no-cache"}
+            SHARED / "sw.js", media_type="text/javascript", headers={"cache-control": "no-cache"}
         )
 
-    @app.get("/healthz", include_in_schema=False)
-    def healthz() -> JSONResponse:
-        if not answers(engine):
-            return JSONResponse({"status": "database does not answer"}, 503)
-        return JSONResponse({"status": "ok"})
-
     return app
+
+
+def threads_for(engine: Engine) -> int:
+    """How many requests may hold a connection at once."""
+    size, overflow = getattr(engine.pool, "_pool", None), getattr(engine.pool, "_max_overflow", 0)
+    return max(4, (size.maxsize if size is not None else 8) + overflow)
 
 
 def tune_gc() -> None:
@@ -162,6 +202,7 @@ def quiet_log() -> None:
 
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso"),
             structlog.processors.JSONRenderer(),

@@ -4,11 +4,12 @@ from fastapi import FastAPI
 
 from galene.settings import Settings
 from galene.store.database import make_engine
-from galene.web.app import create_app
+from galene.web.app import Site, create_app
 
 
 def app() -> FastAPI:
     """The application on the database that the environment names."""
     settings = Settings()
     assert settings.database_url, "started by ./galene dev, which sets GALENE_DATABASE_URL"
-    return create_app(make_engine(settings.database_url), home=settings.home)
+    site = Site(home=settings.home, hosts=settings.hosts)
+    return create_app(make_engine(settings.database_url), site)

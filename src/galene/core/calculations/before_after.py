@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
-from galene.core.calculations.declaring import Asked, Calculation, FormEntry, InputForm
+from galene.core.calculations.declaring import Asked, Calculation, FormEntry, InputForm, asked
 from galene.core.errors import require, require_range
 from galene.core.statistics import mean, welch
 from galene.core.units import QUANTITIES, convert
@@ -203,7 +203,7 @@ class MetricValue:
 
     metric: str
     value: float | None = None
-    samples: list[float] | None = None
+    samples: list[float] | None = field(default=None, metadata=asked(most=2000))
     unit: str | None = None
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -239,8 +239,8 @@ class BeforeAfterInput:
     """Two sets of metrics and their conditions; `targets` overrides what a toward-metric should be
     near."""
 
-    before: list[MetricValue]
-    after: list[MetricValue]
+    before: list[MetricValue] = field(metadata=asked(most=60))
+    after: list[MetricValue] = field(metadata=asked(most=60))
     conditions: BothConditions
     targets: dict[str, float] = field(default_factory=dict)
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT

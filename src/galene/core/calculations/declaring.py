@@ -9,7 +9,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from galene.core.errors import require_range
+from galene.core.errors import InputError, require_range
+
+MOST_IN_LIST = 1000
+"""How many a list or a table by name may hold, where its field declares nothing else."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -31,6 +34,7 @@ class Asked:
     table : name of the table whose rows this list holds
     rows : the rows that its table opens with
     typed_as : its name in a form, where another field has the same
+    most : how many a list may hold
     """
 
     label: str = ""
@@ -47,6 +51,7 @@ class Asked:
     table: str = ""
     rows: tuple[tuple[str, ...], ...] = ()
     typed_as: str = ""
+    most: int = MOST_IN_LIST
 
 
 def asked(**how: Any) -> dict[str, Asked]:
@@ -58,6 +63,28 @@ def asked_of(one: "dataclasses.Field[Any]") -> Asked | None:
     """How a field is asked for, None where it is not declared."""
     found = one.metadata.get("asked")
     return found if isinstance(found, Asked) else None
+
+
+def check_sizes(given: Any, where: str = "") -> None:
+    """Hold the lists of a record, and of the records in it, against what their fields may hold.
+
+    Raises
+    ------
+    InputError
+        The first list that is too long.
+    """
+    for one in dataclasses.fields(given):
+        value, how = getattr(given, one.name), asked_of(one)
+        inner: list[tuple[str, Any]] = [(one.name, value)]
+        if isinstance(value, (list, tuple, dict)):
+            most = how.most if how else MOST_IN_LIST
+            if len(value) > most:
+                raise InputError(f"{where}{one.name}", f"{len(value)} entries", f"at most {most}")
+            if not isinstance(value, dict):
+                inner = [(f"{one.name}[{i}]", row) for i, row in enumerate(value)]
+        for name, row in inner:
+            if dataclasses.is_dataclass(row):
+                check_sizes(row, f"{where}{name}.")
 
 
 def check_ranges(given: Any, where: str = "") -> None:

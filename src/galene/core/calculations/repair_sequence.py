@@ -42,10 +42,11 @@ class RepairInput:
 
     actions: list[Action] = field(
         metadata=asked(
+            most=60,
             rows=(
                 ("clean the passage", "egr_passage_plugged", "0.9", "60", "12", "valve_off"),
                 ("new valve", "egr_valve_electrical", "0.95", "30", "228", "valve_off"),
-            )
+            ),
         )
     )
     posterior: dict[str, float] = field(

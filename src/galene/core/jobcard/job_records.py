@@ -157,6 +157,26 @@ class KeptProof:
 
 
 @dataclass(frozen=True, kw_only=True)
+class EarlierSignature:
+    """A signature that a job had before it was opened again: it stays in the record.
+
+    Parameters
+    ----------
+    by, at : who signed, and when
+    verdict, headline : what was proven then
+    opened_by, opened_at, reason : who opened it again, when, and why
+    """
+
+    by: str
+    at: datetime
+    verdict: str
+    headline: str
+    opened_by: str
+    opened_at: datetime
+    reason: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Handover:
     """The technician's closing words.
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from galene.core.planning.records import Answer, Consequence, DoneStep, Held, Record
 from galene.core.planning.words import ConsequenceKind, Work
+from galene.core.text_gate import digits
 
 STRICTEST: tuple[ConsequenceKind, ...] = (
     "stop",
@@ -106,7 +107,7 @@ def _apply(
     )
     if record.kind == "grade" and record.name == "grade_before":
         grade, _, deposit = answer.partition(":")
-        if grade.isdigit():
+        if digits(grade):
             changes.grades.update({p: (int(grade), deposit) for p in parts})
     if consequence is None:
         return

@@ -1,11 +1,11 @@
-"""People, their sessions, and the workshop that they work in."""
+"""People, and the workshop that they work in."""
 
 from datetime import datetime
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from galene.store.models import AuditEntry, Person, WebSession, Workshop
+from galene.store.models import AuditEntry, Person, SetUpAddress, Workshop
 
 THE_WORKSHOP = 1
 """Id of the one row."""
@@ -26,29 +26,40 @@ def everybody(db: Session) -> list[Person]:
     return list(db.scalars(select(Person).where(Person.role != "guest").order_by(Person.name)))
 
 
-def session(db: Session, key: str) -> WebSession | None:
-    """A signed-in browser."""
-    return db.get(WebSession, key)
+def locked(db: Session, person_id: int) -> Person:
+    """The person of this id, locked until the write ends."""
+    asked = select(Person).where(Person.id == person_id).with_for_update(of=Person)
+    return db.execute(asked.execution_options(populate_existing=True)).scalar_one()
 
 
-def session_and_workshop(db: Session, key: str) -> tuple[WebSession, Workshop] | None:
-    """A signed-in browser and the workshop, in one question."""
-    row = db.execute(
-        select(WebSession, Workshop)
-        .join(Workshop, Workshop.id == THE_WORKSHOP)
-        .where(WebSession.id == key)
-    ).first()
-    return (row[0], row[1]) if row else None
+def with_pin(db: Session) -> list[Person]:
+    """Who may change on a shared tablet by PIN, by name."""
+    return [p for p in everybody(db) if p.left_at is None and p.pin_hash]
 
 
-def forget_sessions(db: Session, before: datetime) -> None:
-    """Sessions that are over."""
-    db.execute(delete(WebSession).where(WebSession.expires_at < before))
+SET_UP_LOCK = 0x67616C656E65
+"""Number of the lock that lets one set-up through at a time."""
 
 
-def end_session(db: Session, key: str) -> None:
-    """Sign a browser out."""
-    db.execute(delete(WebSession).where(WebSession.id == key))
+def lock_set_up(db: Session) -> None:
+    """Hold off every other set-up until this one is done."""
+    db.execute(select(func.pg_advisory_xact_lock(SET_UP_LOCK)))
+
+
+def put_set_up_address(db: Session, secret_hash: str, now: datetime) -> None:
+    """The one address at which a set-up is open."""
+    db.execute(delete(SetUpAddress))
+    db.add(SetUpAddress(secret_hash=secret_hash, made_at=now))
+
+
+def is_set_up_address(db: Session, secret_hash: str) -> bool:
+    """Whether it is the open address."""
+    return db.get(SetUpAddress, secret_hash) is not None
+
+
+def forget_set_up_address(db: Session) -> None:
+    """No set-up is open any more."""
+    db.execute(delete(SetUpAddress))
 
 
 def workshop(db: Session) -> Workshop:

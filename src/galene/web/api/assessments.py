@@ -9,8 +9,9 @@ from galene.exchange.cases import CaseFile, assess_case
 from galene.jobs.families import families
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(prefix="/api/v1/assessments", tags=["Assessments"])
+router = APIRouter(prefix="/api/v1/assessments", route_class=VisitRoute, tags=["Assessments"])
 EXAMPLE: dict[str, Any] = {
     "engine": {"family": "A"},
     "evidence": {"rough_idle": "present", "learned_opening_high": "present"},
@@ -24,4 +25,4 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The ranking of a case."""
     with request.app.state.sessions() as db:
         known = families(db)
-    return answered(lambda: assess_case(given, known))
+    return answered(request, assess_case, given, known)

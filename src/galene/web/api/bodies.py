@@ -5,7 +5,7 @@ from typing import Any, get_args, get_type_hints
 
 from pydantic import TypeAdapter
 
-from galene.core.calculations.declaring import Asked, asked_of
+from galene.core.calculations.declaring import MOST_IN_LIST, Asked, asked_of
 
 Schema = dict[str, Any]
 """JSON schema as plain data."""
@@ -56,11 +56,20 @@ def _declare(schema: Schema, kind: Any) -> None:
         how = asked_of(one)
         if how is not None:
             place |= _words(how)
+        _declare_sizes(place, how.most if how else MOST_IN_LIST)
         for inner in (hints[one.name], *get_args(hints[one.name])):
             if isinstance(inner, type) and dataclasses.is_dataclass(inner):
                 shapes = (place, place.get("items", {}), *place.get("anyOf", ()))
                 for shape in (s for s in shapes if s.get("properties")):
                     _declare(shape, inner)
+
+
+def _declare_sizes(place: Schema, most: int) -> None:
+    for shape in (place, *place.get("anyOf", ())):
+        if shape.get("type") == "array":
+            shape["maxItems"] = most
+        elif shape.get("type") == "object" and shape.get("additionalProperties", False):
+            shape["maxProperties"] = most
 
 
 def _words(how: Asked) -> Schema:

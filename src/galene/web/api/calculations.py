@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from fastapi import APIRouter, Body
+from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
 from galene.core.calculations.catalogue import CALCULATIONS, as_plain
@@ -12,8 +12,9 @@ from galene.core.calculations.forms import example_of
 from galene.exchange.cases import calculate
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(prefix="/api/v1/calculations", tags=["Calculations"])
+router = APIRouter(prefix="/api/v1/calculations", route_class=VisitRoute, tags=["Calculations"])
 
 
 @router.get("")
@@ -25,8 +26,8 @@ def names() -> list[dict[str, str]]:
 
 
 def _route(calculation: Calculation) -> Callable[..., JSONResponse]:
-    def run(given: Any = Body()) -> JSONResponse:
-        return answered(lambda: calculate(calculation.name, given))
+    def run(request: Request, given: Any = Body()) -> JSONResponse:
+        return answered(request, calculate, calculation.name, given)
 
     return run
 

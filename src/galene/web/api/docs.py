@@ -14,8 +14,9 @@ from galene.exchange.plans import plan_of
 from galene.exchange.proofs import prove_case
 from galene.web.api.bodies import inlined
 from galene.web.shared.templating import TEMPLATES
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(include_in_schema=False)
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 PATH = "/api/v1/"
 LONGEST_ANSWER = 1500
 

@@ -10,8 +10,9 @@ from galene.jobs.families import families
 from galene.jobs.shelf import agents_on_shelf
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(prefix="/api/v1/judgements", tags=["Judgements"])
+router = APIRouter(prefix="/api/v1/judgements", route_class=VisitRoute, tags=["Judgements"])
 EXAMPLE: dict[str, Any] = {
     "class": "throttle_cleaner",
     "application": "direct_spray",
@@ -27,4 +28,4 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The judgement of a situation; a product of the shelf may stand for a class."""
     with request.app.state.sessions() as db:
         known, named = agents_on_shelf(db), families(db)
-    return answered(lambda: judgement_of(given, known, named))
+    return answered(request, judgement_of, given, known, named)

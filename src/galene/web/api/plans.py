@@ -6,8 +6,9 @@ from fastapi.responses import JSONResponse
 from galene.exchange.plans import ErrorAnswer, PlanAnswer, PlanFile, plan_of
 from galene.jobs.families import families
 from galene.web.api.answers import answered
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(prefix="/api/v1/plans", tags=["Plans"])
+router = APIRouter(prefix="/api/v1/plans", route_class=VisitRoute, tags=["Plans"])
 EXAMPLE = {"family": "A", "parts": [{"part": "throttle_body", "work": "clean", "grade": 2}]}
 
 
@@ -22,4 +23,4 @@ def run(request: Request, given: PlanFile) -> JSONResponse:
     """Steps in their order with what each needs and does, relearns, proof, minutes, price."""
     with request.app.state.sessions() as db:
         known = families(db)
-    return answered(lambda: plan_of(given.model_dump(exclude_unset=True), known))
+    return answered(request, plan_of, given.model_dump(exclude_unset=True), known)

@@ -9,8 +9,9 @@ from galene.exchange.proofs import ProofFile, prove_case
 from galene.jobs.families import families
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(prefix="/api/v1/proofs", tags=["Proofs"])
+router = APIRouter(prefix="/api/v1/proofs", route_class=VisitRoute, tags=["Proofs"])
 EXAMPLE: dict[str, Any] = {
     "family": "B",
     "causes": ["egr_passage_plugged"],
@@ -37,4 +38,4 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The verdict of a repair."""
     with request.app.state.sessions() as db:
         known = families(db)
-    return answered(lambda: prove_case(given, known))
+    return answered(request, prove_case, given, known)

@@ -9,8 +9,9 @@ from galene.exchange.cases import ScopeFile, scope_of
 from galene.jobs.families import families
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of
+from galene.web.shared.visit import VisitRoute
 
-router = APIRouter(prefix="/api/v1/scopes", tags=["Scopes"])
+router = APIRouter(prefix="/api/v1/scopes", route_class=VisitRoute, tags=["Scopes"])
 EXAMPLE: dict[str, Any] = {"family": "A", "components": ["throttle_body", "maf_sensor"]}
 
 
@@ -19,4 +20,4 @@ def run(request: Request, given: Any = Body()) -> JSONResponse:
     """Operations, minutes, marginal minutes and suggestions of a scope."""
     with request.app.state.sessions() as db:
         known = families(db)
-    return answered(lambda: scope_of(given, known))
+    return answered(request, scope_of, given, known)

@@ -9,8 +9,9 @@ from fastapi.responses import HTMLResponse, Response, StreamingResponse
 from galene.exchange.bundles import written
 from galene.jobs import bundles
 from galene.jobs.act import Act
-from galene.jobs.errors import Invalid, Missing, NotAllowed
+from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import plate_key
+from galene.jobs.rights import Right
 from galene.jobs.tables import TABLES, lines_of
 from galene.store.models import Job
 from galene.store.repositories import people
@@ -137,8 +138,6 @@ def pages_of(visit: Visit) -> bundles.Shown:
 @router.post("/bundles/look")
 def look(visit: Signed, form: SentFile) -> HTMLResponse:
     """What a bundle would bring. Nothing is kept but the file, for a day, to be taken in."""
-    if visit.person.role != "foreman":
-        raise NotAllowed
     if not form.file:
         return page(visit, 422, faults={"file": "Choose a bundle."})
     act = Act(db=visit.db, person=visit.person, now=visit.now)
@@ -160,7 +159,7 @@ def take_in(visit: Signed, form: Sent) -> Response:
     found: list[bundles.BundleComing] = []
 
     def write(act: Act) -> None:
-        act.foreman()
+        act.needs(Right.BUNDLES_IN)
         data = visit.request.app.state.staging.get(form.text("staged"))
         if data is None:
             raise Invalid({"file": "That file waits no more: choose it again."})

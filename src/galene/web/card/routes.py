@@ -5,18 +5,22 @@ import json
 from collections.abc import Callable
 from dataclasses import asdict
 from datetime import datetime
+from functools import partial
 from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, FastAPI
 from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 
 from galene.core.chemistry.judge import WAYS
 from galene.core.jobcard.checks import checks_of
 from galene.core.jobcard.gates import gate_blockers
+from galene.core.jobcard.moments import Away
 from galene.core.jobcard.must_go_back import COUNTED, KINDS
 from galene.core.jobcard.transition import PLACE_OF_ACT
-from galene.jobs import diagnosis, gates, jobcard, spares, waits, work
+from galene.jobs import diagnosis, gates, jobcard, signing_in, spares, waits, work
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import card_of, waits_for_approval
 from galene.jobs.checks import drive_said
@@ -118,12 +122,24 @@ def show(visit: Signed, number: str) -> HTMLResponse:
 def events(visit: Signed, number: str) -> StreamingResponse:
     """The stream of this job's changes. Who may hear it is asked here; the stream itself holds no
     database session."""
-    news = visit.request.app.state.news.of(visit.job(number).id)
+    session = visit.session.id
+    news = visit.request.app.state.news.of(
+        visit.job(number).id, session, partial(still_lives, visit.request.app, session)
+    )
     return StreamingResponse(
         news,
         media_type="text/event-stream",
         headers={"cache-control": "no-store", "x-accel-buffering": "no"},
     )
+
+
+def still_lives(app: FastAPI, session: str) -> bool:
+    """Whether a session still counts. A database that does not answer ends nobody's session."""
+    try:
+        with app.state.sessions() as db:
+            return signing_in.listens(db, session, app.state.clock())
+    except (DBAPIError, PoolTimeout):
+        return True
 
 
 class SentEntry(BaseModel):
@@ -138,10 +154,11 @@ class SentEntry(BaseModel):
 
 class SentEntries(BaseModel):
     """Entries in the order in which they were made. `me` is who made them: somebody else's are not
-    taken under another name."""
+    taken under another name; `now` is what the card's clock says as it sends them."""
 
     model_config = ConfigDict(extra="forbid")
     me: int
+    now: AwareDatetime | None = None
     entries: list[SentEntry] = Field(max_length=100)
 
 
@@ -151,6 +168,12 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
     each."""
     if sent.me != visit.person.id:
         return JSONResponse({"results": [], "other": visit.person.name}, 409)
+    session = visit.session
+    away = (
+        Away(begin=session.away_from, end=session.away_until)
+        if session.away_from and session.away_until
+        else None
+    )
     results = [
         take(
             visit.db,
@@ -158,6 +181,8 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
             visit.now,
             number=number,
             entry=Entry(id=e.id, kind=e.kind, at=e.at, data=e.data),
+            sent=sent.now,
+            away=away,
         )
         for e in sent.entries
     ]
@@ -172,6 +197,8 @@ def entries(visit: Signed, number: str, sent: SentEntries) -> JSONResponse:
         }
         for r in results
     ]
+    for one in results:
+        visit.request.app.state.watch.entries.labels(one.outcome).inc()
     # The moment after the last commit, by the clock that pages are dated by: a page that was made
     # before it may not know of these entries.
     after: datetime = visit.request.app.state.clock()

@@ -22,6 +22,7 @@ from galene.core.airpath.faults import STATES
 from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
+from galene.core.text_gate import digits
 from galene.exchange.families import faults_of
 from galene.jobs import families, family_edits
 from galene.jobs.act import Act
@@ -227,7 +228,7 @@ def _rows(form: Form, *names: str) -> list[dict[str, str]]:
 
 
 def _whole(form: Form, name: str, text: str, *, label: str, low: int, high: int) -> int:
-    if text.isdigit() and low <= int(text) <= high:
+    if digits(text) and low <= int(text) <= high:
         return int(text)
     form.faults[name] = f"{label}: a whole number from {low} to {high}."
     return low
@@ -398,7 +399,7 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
     )
     step = _number(form, "degrees_per_percent", "Degrees a percent")
     order = form.text("firing_order").replace(",", " ").replace("-", " ").split()
-    if not all(c.isdigit() for c in order):
+    if not all(digits(c) for c in order):
         form.faults["firing_order"] = (
             "Firing order: cylinder numbers with spaces between, such as 1 3 4 2."
         )
@@ -439,7 +440,7 @@ def save_facts(visit: Signed, family_id: str, form: Sent) -> Response:
             relearn_holds=holds,
             notes=notes,
             maker_says=maker,
-            firing_order=tuple(int(c) for c in order if c.isdigit()),
+            firing_order=tuple(int(c) for c in order if digits(c)),
             intake_opens_btdc_deg=opens,
             intake_closes_abdc_deg=shuts,
             battery_v=24.0 if form.text("battery_v") == "24" else 12.0,

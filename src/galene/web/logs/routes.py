@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from galene.core.logs.series import ColumnMapping, ColumnPlace, downsample_minmax
+from galene.core.text_gate import digits
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.exchange.logs import TIME_UNITS
 from galene.jobs import evidence, logs
@@ -291,7 +292,7 @@ def _mapping(form: Form, log: LogFile) -> ColumnMapping:
         raise Invalid(faults)
     return ColumnMapping(
         time=ColumnPlace(column=int(time), unit=form.text("time_unit") or "s")
-        if time.isdigit()
+        if digits(time)
         else None,
         channels=channels,
     )

@@ -19,13 +19,13 @@ from galene.store.models import Job, OwnerLink, Workshop
 from galene.store.repositories import people
 from galene.web.handover.routes import context as report_context
 from galene.web.handover.routes import printed
-from galene.web.owner.limits import Limits, retry_after
 from galene.web.shared.forms import Form
+from galene.web.shared.limits import Limits, retry_after
 from galene.web.shared.templating import TEMPLATES
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute, form_data
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
-public = APIRouter(prefix="/o", include_in_schema=False)
+public = APIRouter(prefix="/o", route_class=VisitRoute, include_in_schema=False)
 HEADERS = {
     "x-robots-tag": "noindex, nofollow",
     "cache-control": "no-store",

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.errors import InputError
+from galene.core.jobcard.agreement import STANDING, WAYS
 from galene.core.planning.records import PartWork
 from galene.core.planning.words import WORKS
 from galene.jobs import plan, spares
@@ -24,6 +25,7 @@ from galene.jobs.planning import (
     school_sources,
     works_of,
 )
+from galene.jobs.rights import Right
 from galene.jobs.stages import lacks
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
@@ -118,6 +120,9 @@ def context(
         ),
         "policy": policy_of(job, visit.shop),
         "sources": school_sources(job),
+        "agreed_ways": [
+            pair for pair in WAYS.items() if pair[0] != STANDING or visit.may(Right.SIGN)
+        ],
     }
 
 
@@ -288,6 +293,7 @@ class ApprovalForm(FormModel):
 
     version: Annotated[int, whole("Version")] = 0
     approved_by: str = ""
+    approved_how: str = ""
     agreed_up_to: Annotated[float | None, number("Up to")] = None
 
 
@@ -295,8 +301,13 @@ class ApprovalForm(FormModel):
 def approve(visit: Signed, number: str, form: Sent) -> Response:
     def write(act: Act) -> None:
         given = form.read(ApprovalForm)
-        plan.approve_plan(
-            act, number, given.version, who=given.approved_by, up_to=given.agreed_up_to
+        plan.agree(
+            act,
+            number,
+            given.version,
+            name=given.approved_by,
+            way=given.approved_how,
+            up_to=given.agreed_up_to,
         )
 
     return visit.submit(

@@ -15,6 +15,7 @@ from galene.core.planning.procedure import COMPUTATIONS, DOES, MOVES, NEEDS, PLA
 from galene.core.planning.records import Record
 from galene.core.planning.words import CONSEQUENCES, WORKS
 from galene.core.proof.relearn import RelearnTemplate
+from galene.core.text_gate import digits
 from galene.core.units import QUANTITIES
 from galene.exchange.documents import plain
 from galene.exchange.templates import SHIPPED, document_of
@@ -247,7 +248,7 @@ def save(visit: Signed, kind: str, template_id: str, *, form: Sent) -> Response:
 
 def _change(rows: list[dict[str, Any]], do: str, blank: dict[str, Any]) -> None:
     name, _, where = do.partition(":")
-    at = int(where) if where.isdigit() and len(where) < 4 else 0
+    at = int(where) if digits(where, 3) else 0
     if name == "add" and len(rows) < 40:
         rows.insert(at, dict(blank))
     elif name == "out" and at < len(rows):
@@ -315,7 +316,7 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
         {
             "what": w.strip(),
             "kind": k,
-            "count": int(n) if n.isdigit() and len(n) < 4 else 0,
+            "count": int(n) if digits(n, 3) else 0,
             "before": b,
             "dangerous": k in INSIDE,
             "while_running": r == "yes",

@@ -12,9 +12,14 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 from starlette.datastructures import FormData
 
 from galene.core.errors import InputError
+from galene.core.text_gate import digits
 from galene.core.units import QUANTITIES, in_system, parse_number, parse_quantity
 from galene.jobs.errors import Invalid
 
+NOT_KEPT = frozenset({"password", "password_again", "new_password", "pin"})
+"""Fields that are never kept."""
+NOT_SHOWN = NOT_KEPT | {"once", "seen"}
+"""Fields that are never given back on a page."""
 M = TypeVar("M", bound="FormModel")
 
 
@@ -54,7 +59,7 @@ class Form:
     def integer(self, name: str, default: int = 0) -> int:
         """A whole number that the page itself put into the form."""
         text = self.text(name)
-        return int(text) if text.isdigit() and len(text) < 10 else default
+        return int(text) if digits(text) else default
 
     def number(self, name: str, label: str) -> float | None:
         """A plain number, None where the field was left empty; a fault is gathered."""
@@ -113,7 +118,7 @@ class Form:
     def shown(self) -> Iterable[tuple[str, str]]:
         """Fields with something in them that a person typed or chose, for pages that give them
         back."""
-        return [(k, v) for k, v in self.pairs if v and k not in ("once", "seen")]
+        return [(k, v) for k, v in self.pairs if v and k not in NOT_SHOWN]
 
 
 class FormModel(BaseModel):

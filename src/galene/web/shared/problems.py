@@ -1,6 +1,10 @@
 """One clear answer for everything that can go wrong, and what was typed given back."""
 
 from collections.abc import Callable
+from contextlib import suppress
+from errno import EDQUOT, ENOSPC
+from pathlib import Path
+from traceback import extract_tb
 from typing import Any
 from urllib.parse import quote, urlsplit
 
@@ -8,7 +12,7 @@ import structlog
 from fastapi import Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from psycopg.errors import NumericValueOutOfRange
+from psycopg.errors import DiskFull, NumericValueOutOfRange
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
@@ -16,11 +20,16 @@ from starlette.types import Receive, Scope, Send
 
 from galene.core.errors import InputError
 from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
+from galene.web.shared.entering import keep_form, sign_in_page
 from galene.web.shared.forms import Form
+from galene.web.shared.gate import Told, gated_form
 from galene.web.shared.templating import TEMPLATES, clock_text
-from galene.web.shared.visit import SignInFirst
+from galene.web.shared.visit import FactorFirst, SignInFirst
+from galene.web.shared.watch import route_of
 
 log = structlog.get_logger()
+RETRY_S = 2
+"""Seconds after which a request that could not be served may come again."""
 SECTION_WORDS = {
     "intake": "the intake",
     "plan": "the plan",
@@ -43,11 +52,13 @@ def _problem(
 ) -> Response:
     """One page, fragment or JSON for every refusal, with what was typed given back."""
     if request.url.path.startswith("/api/"):
-        return JSONResponse({"error": title, "detail": lines}, status)
+        again_after = {"retry-after": str(RETRY_S)} if status in (429, 503) else None
+        return JSONResponse({"error": title, "detail": lines}, status, again_after)
     part = request.headers.get("hx-request") == "true"
     template = TEMPLATES.get_template("problem.html")
     context = {
         "request": request,
+        "request_id": request.scope.get("state", {}).get("request_id", ""),
         "title": title,
         "lines": lines,
         "status": status,
@@ -59,10 +70,13 @@ def _problem(
         "override": False,
         **extra,
     }
+    headers = {"retry-after": str(RETRY_S)} if status == 503 else {}
     if part:
         body = "".join(template.blocks["notice"](template.new_context(context)))
-        return HTMLResponse(body, status, {"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"})
-    return HTMLResponse(template.render(context), status)
+        return HTMLResponse(
+            body, status, {"HX-Retarget": "#notice", "HX-Reswap": "innerHTML", **headers}
+        )
+    return HTMLResponse(template.render(context), status, headers)
 
 
 def _back(request: Request) -> str:
@@ -130,36 +144,99 @@ def _already_done(request: Request, fault: AlreadyDone) -> Response:
 
 
 def _sign_in_first(request: Request, fault: SignInFirst) -> Response:
+    """Where to sign in. What was typed is not lost: a form is kept on the page that asks, and sent
+    when who typed it is signed in; a part of a page stays as it is."""
+    back = "/sign-in?back=" + quote(fault.back)
     if request.url.path.startswith("/api/"):
         return JSONResponse({"error": "Sign in first"}, 401)
     if request.headers.get("hx-request") == "true":
-        return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
-    return RedirectResponse(
-        "/sign-in?back=" + quote(fault.back if fault.back.startswith("/") else "/"), 303
+        return _problem(
+            request,
+            401,
+            "You are no longer signed in",
+            lines=["What you entered stays on this page: sign in beside it, then send it again."],
+            beside="/sign-in?back=/account",
+        )
+    form = _sent(request)
+    if request.method == "GET" or form is None:
+        return RedirectResponse(back, 303)
+    return sign_in_page(request, back=fault.back, kept=keep_form(request, form), status=401)
+
+
+def _factor_first(request: Request, fault: FactorFirst) -> Response:
+    if request.url.path.startswith("/api/"):
+        return JSONResponse({"error": "Set your second factor up first"}, 403)
+    if request.method == "GET":
+        return RedirectResponse("/account#second-factor", 303)
+    return _problem(
+        request,
+        403,
+        "A second factor first",
+        lines=["This workshop asks it of foremen. Set it up on your account's page."],
+        again=_sent(request),
     )
+
+
+KEPT_HERE = "What you entered is kept on this page. Send it again when the database is back."
 
 
 def _no_database(request: Request, fault: Exception) -> Response:
-    log.error(
-        "database",
-        path=request.url.path,
-        fault=type(fault).__name__,
-        detail=str(getattr(fault, "orig", fault))[:200],
-    )
+    if is_disk_full(fault):
+        return _disk_full(request, fault)
+    log.error("database", route=route_of(request.scope), fault=type(fault).__name__)
     return _problem(
         request,
         503,
         "The database does not answer",
+        lines=["Nothing of this was saved, and nothing half.", KEPT_HERE],
+        again=_sent(request),
+        retry=True,
+    )
+
+
+def _busy(request: Request, fault: PoolTimeout) -> Response:
+    log.warning("pool_exhausted", route=route_of(request.scope))
+    return _problem(
+        request,
+        503,
+        "Too many at once",
         lines=[
-            "Nothing of this was saved, and nothing half.",
-            "What you entered is kept on this page. Send it again when the database is back.",
+            "The server has more to do than it can do now. Nothing of this was saved.",
+            "What you entered is kept on this page. Send it again in a moment.",
         ],
         again=_sent(request),
         retry=True,
     )
 
 
+def is_disk_full(fault: BaseException) -> bool:
+    """Whether a fault says that there is no room: ours, or the database's."""
+    orig = getattr(fault, "orig", fault)
+    return isinstance(orig, DiskFull) or getattr(orig, "errno", None) in (ENOSPC, EDQUOT)
+
+
+def _disk_full(request: Request, fault: Exception) -> Response:
+    log.error("disk_full", route=route_of(request.scope), fault=type(fault).__name__)
+    return _problem(
+        request,
+        507,
+        "The disk is full",
+        lines=[
+            "Nothing of this was saved, and nothing half.",
+            "Make room on the server's disk, then send it again: it is kept on this page.",
+        ],
+        again=_sent(request),
+        retry=True,
+    )
+
+
+def _os_fault(request: Request, fault: OSError) -> Response:
+    return _disk_full(request, fault) if is_disk_full(fault) else _broken(request, fault)
+
+
 def _database_fault(request: Request, fault: DBAPIError) -> Response:
+    if is_disk_full(fault):
+        return _disk_full(request, fault)
     if fault.connection_invalidated or isinstance(fault, OperationalError):
         return _no_database(request, fault)
     if isinstance(fault.orig, NumericValueOutOfRange):
@@ -168,14 +245,23 @@ def _database_fault(request: Request, fault: DBAPIError) -> Response:
     return _broken(request, fault)
 
 
-def _broken(request: Request, fault: Exception) -> Response:
-    log.error("fault", path=request.url.path, fault=repr(fault)[:400])
+def _broken(request: Request, fault: BaseException) -> Response:
+    log.error(
+        "fault",
+        route=route_of(request.scope),
+        fault=type(fault).__name__,
+        where=[
+            f"{f.name} {Path(f.filename).name}:{f.lineno}"
+            for f in extract_tb(fault.__traceback__)[-4:]
+        ],
+    )
     return _problem(
         request,
         500,
         "This went wrong on our side",
-        lines=["Nothing was saved. The fault is in the server's log."],
+        lines=["Nothing was saved. The fault is in the server's log, under the number below."],
         again=_sent(request),
+        numbered=True,
     )
 
 
@@ -183,14 +269,16 @@ def _http(request: Request, fault: HTTPException) -> Response:
     titles = {
         404: "There is no such page",
         405: "This can not be done here",
+        408: "Too slow",
         413: "Too much at once",
         400: "This request can not be read",
+        422: "This can not be read",
     }
     return _problem(
         request,
         fault.status_code,
         titles.get(fault.status_code, "This does not work"),
-        lines=[],
+        lines=[fault.detail] if isinstance(fault, Told) else [],
     )
 
 
@@ -220,14 +308,49 @@ HANDLERS: dict[Any, Callable[..., Any]] = {
     ),
     Missing: lambda r, f: _problem(r, 404, "Not found", lines=[f"There is no {f}."]),
     InputError: lambda r, f: _problem(r, 422, "This can not be", lines=[str(f)], again=_sent(r)),
+    FactorFirst: _factor_first,
     OperationalError: _no_database,
-    PoolTimeout: _no_database,
+    PoolTimeout: _busy,
+    OSError: _os_fault,
     DBAPIError: _database_fault,
     HTTPException: _http,
     RequestValidationError: _unreadable,
-    Exception: _broken,
 }
-"""What answers each kind of fault."""
+"""What answers each kind of fault; what is of none of these is answered by `break_off`."""
+
+
+async def break_off(scope: Scope, receive: Receive, send: Send, fault: Exception) -> None:
+    """Answer for a fault that nothing else answers, and keep the connection."""
+    await _broken(Request(scope, receive), fault)(scope, receive, send)
+
+
+async def tell_silence(scope: Scope, receive: Receive, send: Send, under_way: bool) -> None:
+    """Answer while the database is silent. A form is read, so that it can be given back."""
+    request = Request(scope, receive)
+    if not under_way and _is_plain_form(request):
+        with suppress(Invalid, HTTPException):
+            data = gated_form(await request.form(max_files=0, max_fields=1500))
+            request.state.form = Form(data, lambda: "metric")
+    saved = (
+        "Whether it was saved is not known yet. Send it again when the database is back: the same"
+        " form counts once."
+        if under_way and request.method != "GET"
+        else "Nothing of this was saved, and nothing half."
+    )
+    answer = _problem(
+        request,
+        503,
+        "The database does not answer",
+        lines=[saved, KEPT_HERE] if _sent(request) else [saved],
+        again=_sent(request),
+        retry=True,
+    )
+    await answer(scope, receive, send)
+
+
+def _is_plain_form(request: Request) -> bool:
+    kind = request.headers.get("content-type", "")
+    return request.method == "POST" and kind.startswith("application/x-www-form-urlencoded")
 
 
 async def refuse(scope: Scope, receive: Receive, send: Send, status: int, line: str) -> None:
@@ -235,7 +358,10 @@ async def refuse(scope: Scope, receive: Receive, send: Send, status: int, line: 
     titles = {
         400: "This address can not be",
         403: "Not from here",
+        408: "Too slow",
         413: "Too much at once",
+        414: "This address is too long",
+        421: "Not this server",
     }
     await _problem(Request(scope, receive), status, titles[status], lines=[line])(
         scope, receive, send

@@ -29,6 +29,7 @@ from galene.knowledge.components import DEPOSIT_KINDS, GRADES
 from galene.knowledge.hazards import WORKSHEET_HAZARDS, cautions_of_check, cautions_of_phase
 from galene.knowledge.variants import SCHOOL_WORDS
 from galene.store.models import ItemRow, Job, WaitRow
+from galene.web.shared.assets import static
 from galene.web.shared.texts import say
 
 WEB = Path(__file__).parent.parent
@@ -229,6 +230,7 @@ def _environment() -> Environment:
         cautions_of_phase=cautions_of_phase,
         WORKSHEET_HAZARDS=WORKSHEET_HAZARDS,
         _=say,
+        static=static,
         STAGES=STAGES,
         STAGE_TITLES=STAGE_TITLES,
         DEPOSIT_KINDS=DEPOSIT_KINDS,

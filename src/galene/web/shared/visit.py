@@ -8,18 +8,22 @@ from contextlib import contextmanager
 from datetime import datetime
 from functools import wraps
 from typing import Annotated, Any
+from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from fastapi.routing import APIRoute
 from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
 
 from galene.jobs.act import Act, find_job
-from galene.jobs.errors import Invalid
-from galene.jobs.people import session_of
+from galene.jobs.errors import Invalid, NotAllowed
+from galene.jobs.rights import FOREMAN, Right, holds
+from galene.jobs.signing_in import proves, seen, session_of
 from galene.store.models import Job, Person, WebSession, Workshop
+from galene.web.rights import right_of
+from galene.web.shared.caller import SESSION, cookie
 from galene.web.shared.forms import Form
-from galene.web.shared.security import COOKIE
+from galene.web.shared.gate import GatedRoute, gated_form
 from galene.web.shared.templating import TEMPLATES, frame_of
 
 
@@ -28,6 +32,10 @@ class SignInFirst(Exception):
 
     def __init__(self, back: str) -> None:
         self.back = back
+
+
+class FactorFirst(Exception):
+    """The workshop asks a second factor of this person, who has none yet."""
 
 
 class Visit:
@@ -57,20 +65,18 @@ class Visit:
                     "a route that takes a visit belongs to a router with VisitRoute, which"
                     " closes it"
                 )
-            secret = self.request.cookies.get(COOKIE, "")
+            secret = cookie(self.request, SESSION)
             db: Session = self.request.app.state.sessions()
             try:
                 found = session_of(db, secret, self.now) if secret else None
+                if found and seen(db, *found, self.now):
+                    db.commit()
             except BaseException:
                 db.close()
                 raise
             if found is None:
                 db.close()
-                raise SignInFirst(
-                    self.request.url.path
-                    if self.request.method == "GET"
-                    else self.request.headers.get("referer", "/")
-                )
+                raise SignInFirst(came_from(self.request))
             self._held = (db, *found)
         return self._held
 
@@ -99,11 +105,42 @@ class Visit:
         """Who is signed in."""
         return self.session.person
 
+    def may(self, right: Right) -> bool:
+        """Whether the person has a right, as they are signed in here."""
+        return holds(self.person.role, right, by_pin=self.session.by_pin)
+
+    def act(self, *, proven: bool = False) -> Act:
+        """What the person does, at this moment."""
+        return Act(
+            db=self.db,
+            person=self.person,
+            now=self.now,
+            by_pin=self.session.by_pin,
+            proven=proven,
+        )
+
+    def _proven(self, form: Form) -> bool:
+        """Whether the own password came with a form.
+
+        Raises
+        ------
+        Invalid
+            It is not the person's.
+        """
+        if not form.text("password_again"):
+            return False
+        try:
+            proves(self.act(), form.text("password_again"))
+        except Invalid:
+            self.db.refresh(self.session)
+            raise
+        return True
+
     @contextmanager
     def writing(self, form: Form, location: str) -> Iterator[Act]:
         """A write that is claimed by the form's token, durable when the block is left, undone when
         it raises."""
-        act = Act(db=self.db, person=self.person, now=self.now)
+        act = self.act(proven=self._proven(form))
         try:
             act.claim_key(form.idempotency_key, location)
             yield act
@@ -145,7 +182,7 @@ class Visit:
     @contextmanager
     def setting(self) -> Iterator[Act]:
         """A write that sets a named value to a named state: safe to send twice by itself."""
-        act = Act(db=self.db, person=self.person, now=self.now)
+        act = self.act()
         try:
             yield act
             self.db.commit()
@@ -164,6 +201,8 @@ class Visit:
         return {
             "request": self.request,
             "me": self.person,
+            "may": lambda right: self.may(Right[right]),
+            "by_pin": self.session.by_pin,
             "shop": self.shop,
             "theme": self.session.theme,
             "layout": self.session.layout,
@@ -196,23 +235,44 @@ class Visit:
         return RedirectResponse(location, 303)
 
 
-class VisitRoute(APIRoute):
-    """A route of signed-in people: nobody else gets as far as its function."""
+class VisitRoute(GatedRoute):
+    """A route of signed-in people: nobody else gets as far as its function, nor anybody without
+    the right that the route asks for."""
 
     def __init__(self, path: str, endpoint: Callable[..., Any], **more: Any) -> None:
-        super().__init__(
-            path,
-            _signed(endpoint) if "visit" in inspect.signature(endpoint).parameters else endpoint,
-            **more,
-        )
+        right = right_of(set(more.get("methods") or {"GET"}), path)
+        signed = "visit" in inspect.signature(endpoint).parameters
+        if signed == (right is Right.OPEN):
+            raise LookupError(f"{path}: open and signed-in routes must be listed as what they are")
+        super().__init__(path, _signed(endpoint, right) if signed else endpoint, **more)
 
 
-def _signed(endpoint: Callable[..., Any]) -> Callable[..., Any]:
+def came_from(request: Request) -> str:
+    """The page to come back to after signing in: the one asked for, or the one with the form."""
+    if request.method == "GET":
+        query = f"?{request.url.query}" if request.url.query else ""
+        return request.url.path + query
+    referer = urlsplit(request.headers.get("referer", ""))
+    own = referer.netloc == request.headers.get("host") and referer.path.startswith("/")
+    return referer.path + (f"?{referer.query}" if referer.query else "") if own else "/"
+
+
+def _factor_lacks(visit: Visit, right: Right) -> bool:
+    """Whether the second factor that the workshop asks of foremen must be set up first."""
+    asked = visit.shop.second_factor and visit.person.role == FOREMAN
+    return asked and not visit.person.totp_secret and right is not Right.ACCOUNT
+
+
+def _signed(endpoint: Callable[..., Any], right: Right) -> Callable[..., Any]:
     @wraps(endpoint)
     def run(*args: Any, visit: Visit, **kwargs: Any) -> Any:
         visit.routed = True
         try:
             visit.open()
+            if _factor_lacks(visit, right):
+                raise FactorFirst
+            if not visit.may(right):
+                raise NotAllowed
             return endpoint(*args, visit=visit, **kwargs)
         finally:
             visit.close()
@@ -230,7 +290,7 @@ Signed = Annotated[Visit, Depends(open_visit)]
 
 async def form_data(request: Request) -> Any:
     """Dependency: a form without files."""
-    return await request.form(max_files=0, max_fields=1500)
+    return gated_form(await request.form(max_files=0, max_fields=1500))
 
 
 async def sent_form(visit: Signed, data: Annotated[Any, Depends(form_data)]) -> Form:
@@ -243,9 +303,17 @@ async def sent_form(visit: Signed, data: Annotated[Any, Depends(form_data)]) -> 
 Sent = Annotated[Form, Depends(sent_form)]
 
 
+def _somebody(request: Request) -> bool:
+    with request.app.state.sessions() as db:
+        secret = cookie(request, SESSION)
+        return bool(secret) and session_of(db, secret, request.app.state.clock()) is not None
+
+
 async def sent_file(visit: Signed, request: Request) -> Form:
-    """Dependency: the form with its one file."""
-    data = await request.form(max_files=1, max_fields=60)
+    """Dependency: the form with its one file. Who sends it is asked before a byte of it is read."""
+    if not await run_in_threadpool(_somebody, request):
+        raise SignInFirst(came_from(request))
+    data = gated_form(await request.form(max_files=1, max_fields=60))
     form = Form(data, lambda: visit.shop.system)
     file = data.get("file")
     if file is not None and not isinstance(file, str):

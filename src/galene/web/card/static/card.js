@@ -144,7 +144,7 @@ function begin() {
 
   const send = (job, batch) => fetch(`/jobs/${encodeURIComponent(job)}/entries`, {
     method: "POST", headers: { "content-type": "application/json" }, credentials: "same-origin", signal: AbortSignal.timeout(15000),
-    body: JSON.stringify({ me, entries: batch.map(({ id, kind, at, data }) => ({ id, kind, at, data })) }),
+    body: JSON.stringify({ me, now: new Date(now()).toISOString(), entries: batch.map(({ id, kind, at, data }) => ({ id, kind, at, data })) }),
   });
   const signIn = () => window.location.assign("/sign-in?back=" + encodeURIComponent(location.pathname));
 

@@ -1,0 +1,87 @@
+"""Several web processes on one socket: started, started again when one ends, ended together."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from galene.commands.words import tell
+from galene.settings import Settings
+
+LOOK_S, END_S = 0.2, 8.0
+QUICK_S = 5.0
+"""One that ends sooner than this after its start waits longer before the next one."""
+
+
+@dataclass
+class Workers:
+    """The web processes of one server."""
+
+    command: list[str]
+    environment: dict[str, str]
+    sock: socket.socket
+    count: int
+    running: list["subprocess.Popen[bytes]"] = field(default_factory=list)
+    _over: threading.Event = field(default_factory=threading.Event)
+
+    def _start(self) -> "subprocess.Popen[bytes]":
+        return subprocess.Popen(
+            [*self.command, str(self.sock.fileno())],
+            env=self.environment,
+            pass_fds=[self.sock.fileno()],
+        )
+
+    def run(self) -> None:
+        """Keep them running until `stop`."""
+        self.running = [self._start() for _ in range(self.count)]
+        pause = 0.0
+        begun = time.monotonic()
+        while not self._over.wait(LOOK_S):
+            for i, process in enumerate(self.running):
+                if process.poll() is None:
+                    continue
+                tell(f"a web process ended with code {process.returncode}: another one starts")
+                pause = min(10.0, pause + 1.0) if time.monotonic() - begun < QUICK_S else 0.0
+                if self._over.wait(pause):
+                    break
+                self.running[i], begun = self._start(), time.monotonic()
+        self._end()
+
+    def stop(self) -> None:
+        """Let `run` end them and return."""
+        self._over.set()
+
+    def _end(self) -> None:
+        for process in self.running:
+            process.send_signal(signal.SIGTERM)
+        until = time.monotonic() + END_S
+        for process in self.running:
+            try:
+                process.wait(max(0.1, until - time.monotonic()))
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait()
+
+
+def run_workers(settings: Settings, url: str, home: Path, *, sock: socket.socket) -> None:
+    """Serve by several processes until the process is told to end."""
+    sock.listen(2048)
+    # The owner's address of the database is for migrations: no web process needs it.
+    plain = settings.model_dump(exclude_none=True, exclude={"database_owner_url"})
+    given = {f"GALENE_{name.upper()}": str(value) for name, value in plain.items()}
+    workers = Workers(
+        command=[sys.executable, "-m", "galene.web.worker"],
+        environment={**os.environ, **given, "GALENE_DATABASE_URL": url, "GALENE_HOME": str(home)},
+        sock=sock,
+        count=settings.workers,
+    )
+    try:
+        workers.run()
+    finally:
+        workers.stop()
+        workers._end()

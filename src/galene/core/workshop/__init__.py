@@ -1,0 +1,1 @@
+"""The workshop itself: its people and their hours."""

@@ -1,0 +1,59 @@
+"""One web process of several, started by `galene serve --workers`; and the application as the
+settings have it."""
+
+import os
+import socket
+import sys
+import threading
+import time
+from pathlib import Path
+
+from fastapi import FastAPI
+
+from galene.settings import Settings
+from galene.store.database import make_engine
+from galene.web.app import Site, create_app, quiet_log, tune_gc
+from galene.web.server import Listening, Server
+from galene.web.shared.templating import warm_templates
+
+
+def application(settings: Settings, url: str, home: Path) -> FastAPI:
+    """The application on a database, as the settings have it."""
+    quiet_log()
+    site = Site(home=home, hosts=settings.hosts)
+    return create_app(make_engine(url, settings.pool_size), site)
+
+
+def listening_at(settings: Settings) -> Listening:
+    """Where the server listens, and whom it believes."""
+    return Listening(
+        host=settings.host,
+        port=settings.port,
+        proxies=settings.trusted_proxies,
+        certificate=settings.tls_certificate,
+        key=settings.tls_key,
+    )
+
+
+def end_with(parent: int) -> None:
+    """End when the process that started us is gone: nobody would start us again."""
+    while os.getppid() == parent:
+        time.sleep(0.5)
+    os._exit(0)
+
+
+def main() -> None:
+    """Serve at the socket that was handed over, whose number is the argument."""
+    threading.Thread(target=end_with, args=(os.getppid(),), daemon=True).start()
+    settings = Settings()
+    app = application(settings, settings.database_url, settings.home)
+    tune_gc()
+    warm = threading.Thread(target=warm_templates, args=(settings.home / "templates",), daemon=True)
+    warm.start()
+    sock = socket.socket(fileno=int(sys.argv[1]))
+    Server(app, listening_at(settings)).run(sockets=[sock])
+    app.state.engine.dispose()
+
+
+if __name__ == "__main__":
+    main()
