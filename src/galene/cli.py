@@ -164,6 +164,42 @@ def dev() -> None:
     run(settings_with())
 
 
+Passphrase = Annotated[
+    Path | None,
+    typer.Option("--passphrase-file", help="File with the passphrase that seals the backup."),
+]
+
+
+@cli.command()
+def backup(file: Annotated[Path, typer.Argument()], passphrase_file: Passphrase = None) -> None:
+    """Write the whole workshop into FILE, also while it runs."""
+    from galene.commands.backing import back_up
+
+    back_up(settings_with(), file, passphrase_file)
+
+
+@cli.command()
+def restore(
+    file: Annotated[Path, typer.Argument()],
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Put it in the place of the data that is there.")
+    ] = False,
+    passphrase_file: Passphrase = None,
+) -> None:
+    """Bring a workshop back from FILE: into an empty place, or in the place of what is there."""
+    from galene.commands.backing import take_back
+
+    take_back(settings_with(), file, passphrase_file, replace=replace)
+
+
+@cli.command()
+def secrets() -> None:
+    """Make new secrets: the database's passwords and the workshop's key. Everybody signs in anew."""
+    from galene.commands.backing import new_secrets
+
+    new_secrets(settings_with())
+
+
 @cli.command()
 def pictures(
     forget: Annotated[
@@ -176,25 +212,24 @@ def pictures(
 ) -> None:
     """Compare the pictures on disk with the records that name them; the private database must not
     be in use."""
-    import time
-
     from sqlalchemy.orm import Session
 
     from galene.commands.running import data_folder, database
     from galene.jobs.pictures import check_pictures
     from galene.store.database import make_engine
+    from galene.store.objects import objects_at
     from galene.store.pictures import PictureStore
 
     settings = settings_with()
     home = data_folder(settings)
 
     def compare(url: str) -> None:
-        store, engine = PictureStore(home / "pictures"), make_engine(url, 2)
+        store, engine = PictureStore(objects_at(settings.pictures_url, home)), make_engine(url, 2)
         with Session(engine) as db:
             orphans, missing = check_pictures(db, store)
         engine.dispose()
         for name in orphans:
-            old = time.time() - store.path(name).stat().st_mtime > 3600
+            old = store.age_s(name) > 3600
             print(f"nobody names  {name}" + (": forgotten" if forget and old else ""))
             if forget and old:
                 store.forget(name)

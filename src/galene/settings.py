@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from pydantic import Field
+from pydantic import Field, SecretStr
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 LOOPBACK = ("localhost", "127.0.0.1", "[::1]")
@@ -28,6 +28,11 @@ class Settings(BaseSettings):
     database_url: str = ""
     database_owner_url: str = ""
     pool_size: int = Field(default=12, ge=2, le=500)
+    pictures_url: str = ""
+    backup_folder: Path | None = None
+    backup_hour: int = Field(default=2, ge=0, le=23)
+    backup_passphrase: SecretStr = SecretStr("")
+    metrics_port: int = Field(default=0, ge=0, le=65535)
 
     @property
     def hosts(self) -> frozenset[str]:

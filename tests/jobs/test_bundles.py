@@ -25,6 +25,7 @@ from galene.store.cluster import Cluster
 from galene.store.database import make_engine, migrate
 from galene.store.job_schema import schema_text
 from galene.store.models import AuditEntry, Base, Job, Person, Workshop
+from galene.store.objects import Folder
 from galene.store.pictures import PictureStore
 from galene.store.vault import Vault, new_key
 from tests.conftest import COUNT, administer
@@ -35,12 +36,12 @@ ROOT = Path(__file__).resolve().parents[2]
 
 @pytest.fixture
 def store(tmp_path: Path) -> PictureStore:
-    return PictureStore(tmp_path / "pictures")
+    return PictureStore(Folder(tmp_path / "pictures"))
 
 
 @pytest.fixture
 def there(tmp_path: Path) -> PictureStore:
-    return PictureStore(tmp_path / "there")
+    return PictureStore(Folder(tmp_path / "there"))
 
 
 @pytest.fixture

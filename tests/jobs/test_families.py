@@ -25,6 +25,7 @@ from galene.jobs.errors import Invalid, Missing, Refused, Stale
 from galene.knowledge import reading_channels
 from galene.knowledge.families import FAMILIES
 from galene.store.models import AuditEntry, Job, Vehicle
+from galene.store.objects import Folder
 from galene.store.pictures import PictureStore
 from tests.conftest import demo_jobs
 from tests.core.test_airpath_drawing import valid_families
@@ -328,7 +329,7 @@ def test_pictures_are_kept_once_upright_and_without_notes(tmp_path: Path) -> Non
     notes = image.getexif()
     notes[274], notes[271] = 6, "camera maker"
     image.save(camera, "JPEG", exif=notes)
-    store = PictureStore(tmp_path)
+    store = PictureStore(Folder(tmp_path))
     name = store.keep(camera.getvalue())
     assert store.keep(camera.getvalue()) == name and len(list(tmp_path.rglob("*.jpg"))) == 1
     with Image.open(BytesIO(store.read(name) or b"")) as kept:
@@ -350,7 +351,7 @@ def test_a_full_disk_leaves_no_half_picture(
 
     picture = BytesIO()
     Image.new("RGB", (40, 30), "teal").save(picture, "PNG")
-    store, sync = PictureStore(tmp_path), os.fsync
+    store, sync = PictureStore(Folder(tmp_path)), os.fsync
 
     def full(handle: int) -> None:
         raise OSError(28, "No space left on device")

@@ -46,6 +46,9 @@ def test_the_price_goes_by_own_minutes_where_the_foreman_says_so(odd: Act, maren
     assert book.own.low < book.own.minutes < book.own.high
     form = WorkshopForm(
         system="metric",
+        name=shop.name,
+        currency=shop.currency,
+        bays=shop.bays,
         hourly_rate=shop.hourly_rate,
         off_road_per_day=180,
         minutes_by="own",

@@ -450,6 +450,9 @@ def test_today_says_what_is_next(odd: Act) -> None:
 def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
     form = WorkshopForm(
         system="imperial",
+        name="Shed",
+        currency="mk",
+        bays=["slip bay"],
         hourly_rate=80,
         off_road_per_day=200,
         minutes_by="book",
@@ -468,6 +471,9 @@ def test_settings_belong_to_the_foreman(odd: Act, maren: Act) -> None:
             maren,
             WorkshopForm(
                 system="cubits",
+                name="Shed",
+                currency="mk",
+                bays=[],
                 hourly_rate=-1,
                 off_road_per_day=200,
                 minutes_by="book",

@@ -29,6 +29,9 @@ def test_every_page_of_every_job_answers(
     web = as_person("maren")
     settings = {
         "system": system,
+        "workshop": "Shed",
+        "currency": "mk",
+        "bays": "slip bay, yard bay",
         "hourly_rate": "72",
         "off_road_per_day": "180",
         "altitude": "12",

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from galene.jobs.pictures import check_pictures, pairs
 from galene.store.models import JobPicture
+from galene.store.objects import Folder
 from galene.store.pictures import PictureStore, encode
 from tests.web.conftest import HOST, Browser
 
@@ -159,7 +160,7 @@ def test_marks_are_data_and_nobody_overwrites_anothers(
 def test_pictures_that_nobody_names_and_records_without_their_picture_are_found(
     web: Browser, numbers: dict[str, str], db: Session, tmp_path: Path
 ) -> None:
-    store = PictureStore(tmp_path / "pictures")
+    store = PictureStore(Folder(tmp_path / "pictures"))
     shoot(web, numbers["work"], photo())
     assert check_pictures(db, store) == ([], [])
     orphan = store.keep(photo(300, 300))

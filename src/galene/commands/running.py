@@ -22,7 +22,15 @@ from galene.commands.words import fail, tell
 from galene.commands.workers import run_workers
 from galene.settings import EVERY_ADDRESS, Settings
 from galene.store.cluster import Cluster, ClusterError
-from galene.store.database import TooNew, driver_url, make_engine, migrate
+from galene.store.database import (
+    TooNew,
+    driver_url,
+    make_engine,
+    migrate,
+    newest_revision,
+    revisions,
+    stands_at,
+)
 
 ROOT = Path(__file__).resolve().parents[3]
 DEMO = "demo"
@@ -95,23 +103,57 @@ def database(settings: Settings, home: Path) -> Iterator[Addresses]:
             owner=settings.database_owner_url or settings.database_url,
             application=settings.database_url,
         )
+        with answering():
+            saved_before(settings, found, home)
         migrated(found)
         yield found
         return
     with own_cluster(home) as cluster:
         found = Addresses(owner=cluster.url(), application=cluster.application_url())
+        saved_before(settings, found, home)
         migrated(found)
         yield found
 
 
-def migrated(at: Addresses) -> None:
-    """Bring the schema up to this program, and let the application's account use it."""
+@contextlib.contextmanager
+def answering() -> Iterator[None]:
+    """One clear line where the database does not answer."""
     try:
-        migrate(at.owner, at.account)
+        yield
     except OperationalError as fault:
         raise fail(f"the database does not answer: {str(fault.orig).splitlines()[0]}") from fault
-    except TooNew as fault:
-        raise fail(str(fault)) from fault
+
+
+def saved_before(settings: Settings, at: Addresses, home: Path) -> None:
+    """A backup before the schema is brought up, where there is a workshop whose data is older."""
+    from galene.store.backup import BackupError, make_backup
+    from galene.store.objects import objects_at
+    from galene.store.pictures import PictureStore
+
+    revision = stands_at(at.owner)
+    if revision is None or revision == newest_revision() or revision not in revisions():
+        return
+    folder = settings.backup_folder or home / "backups"
+    now = datetime.now(UTC)
+    file = folder / f"before-upgrade-from-{revision}-{now:%Y%m%d-%H%M%S}.tar"
+    try:
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        store = PictureStore(objects_at(settings.pictures_url, home))
+        make_backup(at.owner, store, home, file, now=now)
+    except (BackupError, OSError) as fault:
+        raise fail(
+            f"no backup could be made before the upgrade, so nothing was done: {fault}"
+        ) from (fault)
+    tell(f"the data is brought from migration {revision} to {newest_revision()}; before: {file}")
+
+
+def migrated(at: Addresses) -> None:
+    """Bring the schema up to this program, and let the application's account use it."""
+    with answering():
+        try:
+            migrate(at.owner, at.account)
+        except TooNew as fault:
+            raise fail(str(fault)) from fault
 
 
 @contextlib.contextmanager

@@ -10,6 +10,8 @@ import time
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from pydantic import SecretStr
+
 from galene.commands.words import tell
 from galene.settings import Settings
 
@@ -73,7 +75,12 @@ def run_workers(settings: Settings, url: str, home: Path, *, sock: socket.socket
     sock.listen(2048)
     # The owner's address of the database is for migrations: no web process needs it.
     plain = settings.model_dump(exclude_none=True, exclude={"database_owner_url"})
-    given = {f"GALENE_{name.upper()}": str(value) for name, value in plain.items()}
+    given = {
+        f"GALENE_{name.upper()}": (
+            value.get_secret_value() if isinstance(value, SecretStr) else str(value)
+        )
+        for name, value in plain.items()
+    }
     workers = Workers(
         command=[sys.executable, "-m", "galene.web.worker"],
         environment={**os.environ, **given, "GALENE_DATABASE_URL": url, "GALENE_HOME": str(home)},

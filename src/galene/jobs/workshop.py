@@ -56,10 +56,15 @@ def bays_of(text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(b for b in named if b))
 
 
-def _bay_fault(bays: Sequence[str]) -> str:
+def _name_faults(name: str, currency: str, bays: Sequence[str]) -> dict[str, str]:
+    faults = {}
+    if not 2 <= len(name.strip()) <= NAME_MOST:
+        faults["workshop"] = f"A name of 2 to {NAME_MOST} characters."
+    if not 1 <= len(currency.strip()) <= CURRENCY_MOST:
+        faults["currency"] = f"One to {CURRENCY_MOST} characters, as they stand before an amount."
     if len(bays) > BAYS_MOST or any(len(b) > 40 for b in bays):
-        return f"At most {BAYS_MOST} bays, each of at most 40 characters."
-    return ""
+        faults["bays"] = f"At most {BAYS_MOST} bays, each of at most 40 characters."
+    return faults
 
 
 def set_up(db: Session, secret: str, form: SetUpForm, *, now: datetime) -> Person:
@@ -75,15 +80,9 @@ def set_up(db: Session, secret: str, form: SetUpForm, *, now: datetime) -> Perso
     rows.lock_set_up(db)
     if not set_up_opens(db, secret):
         raise Missing("such address for a set-up")
-    faults = person_faults(db, form.foreman)
-    if not 2 <= len(form.name.strip()) <= NAME_MOST:
-        faults["workshop"] = f"A name of 2 to {NAME_MOST} characters."
+    faults = person_faults(db, form.foreman) | _name_faults(form.name, form.currency, form.bays)
     if form.system not in ("metric", "imperial"):
         faults["system"] = "Metric or imperial."
-    if not 1 <= len(form.currency.strip()) <= CURRENCY_MOST:
-        faults["currency"] = f"One to {CURRENCY_MOST} characters, as they stand before an amount."
-    if fault := _bay_fault(form.bays):
-        faults["bays"] = fault
     about = (form.name, form.foreman.name, form.foreman.sign_in)
     if fault := password_fault(form.password, about):
         faults["new_password"] = fault
@@ -112,6 +111,9 @@ def set_up(db: Session, secret: str, form: SetUpForm, *, now: datetime) -> Perso
 class WorkshopForm:
     """The workshop's settings in kept units."""
 
+    name: str
+    currency: str
+    bays: Sequence[str]
     system: str
     hourly_rate: float
     off_road_per_day: float
@@ -126,7 +128,7 @@ class WorkshopForm:
 
 def workshop_faults(act: Act, form: WorkshopForm) -> dict[str, str]:
     """What is wrong with the settings, by field; a policy must leave every family an agent."""
-    faults: dict[str, str] = {}
+    faults = _name_faults(form.name, form.currency, form.bays)
     if form.system not in ("metric", "imperial"):
         faults["system"] = "metric or imperial."
     if form.fuel_price is not None and not 0 <= form.fuel_price <= 100:
@@ -172,6 +174,7 @@ def save_workshop(act: Act, form: WorkshopForm, seen: int) -> Workshop:
             last.person.name if last and last.person else "somebody",
             last.at if last else act.now,
         )
+    shop.name, shop.currency, shop.bays = form.name.strip(), form.currency.strip(), list(form.bays)
     shop.system, shop.hourly_rate, shop.altitude_m = form.system, form.hourly_rate, form.altitude_m
     shop.off_road_per_day, shop.minutes_by = form.off_road_per_day, form.minutes_by
     shop.fuel_price, shop.due_by = form.fuel_price, form.due_by

@@ -301,6 +301,30 @@ class Cluster:
             )
         )
 
+    def new_passwords(self) -> None:
+        """New passwords for both accounts, in the database and in their files."""
+        import psycopg
+        from psycopg import sql
+
+        for account, file in (
+            (APPLICATION, "application.secret"),
+            ("galene", "postgres.secret"),
+        ):
+            fresh = secrets.token_urlsafe(24)
+            with psycopg.connect(
+                self.url("postgres").replace("+psycopg", ""), autocommit=True
+            ) as connection:
+                # The file first: with it alone the password can be set by hand, without it nobody
+                # could.
+                (self.folder / f"{file}.new").write_text(fresh)
+                (self.folder / f"{file}.new").chmod(0o600)
+                connection.execute(
+                    sql.SQL("alter role {} password {}").format(
+                        sql.Identifier(account), sql.Literal(fresh)
+                    )
+                )
+            (self.folder / f"{file}.new").replace(self.folder / file)
+
     def watch(self, tell: Callable[[str], None]) -> None:
         """Keep it running until `stop`: a server that ended is started again, at the same port.
 

@@ -72,6 +72,11 @@ def _configured(url: str) -> Config:
     return config
 
 
+def revisions() -> frozenset[str]:
+    """All migrations that this program knows."""
+    return frozenset(s.revision for s in ScriptDirectory(str(MIGRATIONS)).walk_revisions())
+
+
 def newest_revision() -> str:
     """The newest migration that this program knows."""
     return ScriptDirectory(str(MIGRATIONS)).get_current_head() or ""
@@ -80,6 +85,16 @@ def newest_revision() -> str:
 def revision_of(connection: Connection) -> str | None:
     """The migration at which a database stands, None for an empty one."""
     return MigrationContext.configure(connection).get_current_revision()
+
+
+def stands_at(url: str) -> str | None:
+    """The migration at which the data of a database stands, None for an empty one."""
+    engine = create_engine(driver_url(url), connect_args={"connect_timeout": CONNECT_SECONDS})
+    try:
+        with engine.connect() as connection:
+            return revision_of(connection)
+    finally:
+        engine.dispose()
 
 
 def migrate(url: str, application: str = "") -> None:
@@ -95,12 +110,10 @@ def migrate(url: str, application: str = "") -> None:
     TooNew
         The data stands at a migration that this program does not know. Nothing was changed.
     """
+    at = stands_at(url)
     engine = create_engine(driver_url(url))
-    known = {s.revision for s in ScriptDirectory(str(MIGRATIONS)).walk_revisions()}
     try:
-        with engine.connect() as connection:
-            at = revision_of(connection)
-        if at is not None and at not in known:
+        if at is not None and at not in revisions():
             raise TooNew(
                 f"the data stands at migration {at}, this program knows them up to"
                 f" {newest_revision()}: start the newer program. Nothing was changed"

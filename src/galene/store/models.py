@@ -900,3 +900,17 @@ class Override(Base):
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class BackupRun(Base):
+    """A backup: when it began and ended, the file's name and size, or why it failed."""
+
+    __tablename__ = "backup_run"
+    __table_args__ = (Index("backup_run_ended", "ended_at"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    began_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    file: Mapped[str] = mapped_column(default="")
+    bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    fault: Mapped[str] = mapped_column(default="")
+    nightly: Mapped[bool] = mapped_column(Boolean, default=False)

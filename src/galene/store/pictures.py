@@ -1,16 +1,14 @@
-"""Pictures on disk, named by what is in them: the same picture is kept once, and a half-written one
-never has a name."""
+"""Pictures, named by what is in them: the same picture is kept once, and a half-written one never
+has a name."""
 
 import hashlib
-import os
-import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from io import BytesIO
-from pathlib import Path
 from threading import BoundedSemaphore
 
 from galene.core.errors import InputError
+from galene.store.objects import Objects
 
 LONGEST_SIDE, THUMBNAIL_SIDE, QUALITY = 1600, 320, 84
 MOST_PIXELS = {"JPEG": 110_000_000, "PNG": 40_000_000, "WEBP": 40_000_000}
@@ -94,23 +92,23 @@ def encode(data: bytes) -> Encoded:
     )
 
 
+def checked_name(name: str) -> str:
+    """The name, where it is a content hash.
+
+    Raises
+    ------
+    InputError
+    """
+    if len(name) != 64 or any(c not in "0123456789abcdef" for c in name):
+        raise InputError("picture", name[:80], "a content hash")
+    return name
+
+
 class PictureStore:
-    """A folder of pictures under the data folder."""
+    """Pictures by what is in them."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-
-    def path(self, name: str) -> Path:
-        """Where the picture with this content hash lies.
-
-        Raises
-        ------
-        InputError
-            A name that is no content hash.
-        """
-        if len(name) != 64 or any(c not in "0123456789abcdef" for c in name):
-            raise InputError("picture", name[:80], "a content hash")
-        return self.folder / name[:2] / f"{name}.jpg"
+    def __init__(self, objects: Objects) -> None:
+        self._objects = objects
 
     def keep(self, data: bytes) -> str:
         """Encode and keep a picture; its content hash. Durable when this returns."""
@@ -127,13 +125,16 @@ class PictureStore:
         )
 
     def names(self) -> Iterator[str]:
-        """Content hashes of all pictures on disk."""
-        for path in sorted(self.folder.glob("??/*.jpg")):
-            yield path.stem
+        """Content hashes of all pictures that are kept."""
+        return self._objects.names()
 
     def forget(self, name: str) -> None:
-        """Take a picture off the disk."""
-        self.path(name).unlink(missing_ok=True)
+        """Take a picture away."""
+        self._objects.delete(checked_name(name))
+
+    def age_s(self, name: str) -> float:
+        """Seconds since a picture was kept."""
+        return self._objects.age_s(checked_name(name))
 
     def keep_encoded(self, name: str, data: bytes) -> str:
         """Keep a JPEG that came with its hash, so that a family that is sent on keeps its names;
@@ -143,30 +144,24 @@ class PictureStore:
             return self._write(data)
         return self.keep(data)
 
+    def put_back(self, name: str, data: bytes) -> None:
+        """Keep a picture of a backup under the name that it had.
+
+        Raises
+        ------
+        InputError
+            A name that is not that of the content.
+        """
+        if hashlib.sha256(data).hexdigest() != checked_name(name):
+            raise InputError("picture", name, "the hash of what is in it")
+        self._write(data)
+
     def read(self, name: str) -> bytes | None:
         """The picture, None where there is none."""
-        path = self.path(name)
-        return path.read_bytes() if path.is_file() else None
+        return self._objects.read(checked_name(name))
 
     def _write(self, data: bytes) -> str:
         name = hashlib.sha256(data).hexdigest()
-        path = self.path(name)
-        if path.is_file():
-            return name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, half = tempfile.mkstemp(dir=path.parent)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-                file.flush()
-                os.fsync(file.fileno())
-            Path(half).replace(path)
-            folder = os.open(path.parent, os.O_RDONLY)
-            try:
-                os.fsync(folder)  # the name too, not only what is in the file
-            finally:
-                os.close(folder)
-        except OSError:
-            Path(half).unlink(missing_ok=True)
-            raise
+        if not self._objects.has(name):
+            self._objects.write(name, data)
         return name

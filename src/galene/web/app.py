@@ -16,13 +16,15 @@ from prometheus_client import CollectorRegistry
 from sqlalchemy import Engine
 from starlette.middleware.gzip import GZipMiddleware
 
+from galene.jobs.backups import BackupPlan
 from galene.settings import LOOPBACK
 from galene.store.database import make_sessions
+from galene.store.objects import objects_at
 from galene.store.pictures import PictureStore
 from galene.store.pulse import PATIENCE_S, Pulse
 from galene.store.staging import Staging
 from galene.store.vault import Vault
-from galene.web.admin import account, health, people, set_up, sign_in
+from galene.web.admin import account, health, people, running, set_up, sign_in
 from galene.web.admin.set_up import SetUpFirst
 from galene.web.api import (
     assessments,
@@ -59,6 +61,7 @@ from galene.web.shared.assets import SHARED, Assets
 from galene.web.shared.deadline import Deadline
 from galene.web.shared.limits import Limits
 from galene.web.shared.news import News
+from galene.web.shared.nightly import Nightly
 from galene.web.shared.problems import HANDLERS, break_off, refuse, tell_silence
 from galene.web.shared.security import Guards
 from galene.web.shared.watch import Watch
@@ -74,6 +77,7 @@ MODULES = (
     set_up,
     account,
     people,
+    running,
     sign_in,
     today,
     intake,
@@ -120,12 +124,16 @@ class Site:
     ----------
     home : the data folder: pictures, waiting files, the key
     hosts : names by which a browser may call it
+    pictures_url : where pictures lie, see `store.objects`; empty: in the data folder
+    backups : where nightly backups go; None: none are made
     patience_s : seconds after which a silent database is told of
     """
 
     home: Path = Path(".galene")
     hosts: frozenset[str] = frozenset(LOOPBACK)
     patience_s: float = PATIENCE_S
+    pictures_url: str = ""
+    backups: BackupPlan | None = None
 
 
 def server_clock() -> datetime:
@@ -143,8 +151,12 @@ def create_app(engine: Engine, site: Site, clock: Callable[[], datetime] = serve
         # As many threads as connections: a request waits for a thread and not for the pool.
         anyio.to_thread.current_default_thread_limiter().total_tokens = threads_for(engine)
         pulse.start()
+        if nightly is not None:
+            nightly.start()
         yield
         pulse.stop()
+        if nightly is not None:
+            nightly.stop()
 
     app = FastAPI(
         title="Galene",
@@ -156,7 +168,15 @@ def create_app(engine: Engine, site: Site, clock: Callable[[], datetime] = serve
     )
     home, watch = site.home, Watch(CollectorRegistry())
     app.state.engine, app.state.sessions, app.state.clock = engine, make_sessions(engine), clock
-    app.state.pictures, app.state.news = PictureStore(home / "pictures"), News(engine)
+    app.state.pictures = PictureStore(objects_at(site.pictures_url, home))
+    app.state.news = News(engine)
+    app.state.backup_plan = site.backups
+    nightly = (
+        Nightly(engine, app.state.pictures, home, plan=site.backups, clock=clock)
+        if site.backups
+        else None
+    )
+    app.state.nightly = nightly
     app.state.owner_limits, app.state.api_limits = Limits(60), Limits(240, seconds=40.0)
     app.state.staging = Staging(home / "staging")
     app.state.vault, app.state.pulse, app.state.watch = Vault.of_home(home), pulse, watch

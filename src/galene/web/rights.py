@@ -257,6 +257,10 @@ _LISTED: dict[Right, str] = {
         POST /people/tablets
         POST /people/tablets/{device_id}/end
     """,
+    Right.RUNNING: """
+        GET /running
+        POST /running/backup
+    """,
 }
 ROUTES: dict[str, Right] = {
     **{f"POST /api/v1/calculations/{name}": Right.OPEN for name in CALCULATIONS},

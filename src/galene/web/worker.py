@@ -10,6 +10,7 @@ from pathlib import Path
 
 from fastapi import FastAPI
 
+from galene.jobs.backups import BackupPlan
 from galene.settings import Settings
 from galene.store.database import make_engine
 from galene.web.app import Site, create_app, quiet_log, tune_gc
@@ -20,8 +21,28 @@ from galene.web.shared.templating import warm_templates
 def application(settings: Settings, url: str, home: Path) -> FastAPI:
     """The application on a database, as the settings have it."""
     quiet_log()
-    site = Site(home=home, hosts=settings.hosts)
+    site = Site(
+        home=home,
+        hosts=settings.hosts,
+        pictures_url=settings.pictures_url,
+        backups=plan_of(settings, home),
+    )
     return create_app(make_engine(url, settings.pool_size), site)
+
+
+def plan_of(settings: Settings, home: Path) -> BackupPlan:
+    """Where nightly backups go, as the settings have it."""
+    told = settings.model_dump(
+        mode="json",
+        exclude={"database_url", "database_owner_url", "backup_passphrase"},
+        exclude_none=True,
+    )
+    return BackupPlan(
+        folder=settings.backup_folder or home / "backups",
+        hour=settings.backup_hour,
+        passphrase=settings.backup_passphrase.get_secret_value(),
+        settings=tuple((name, str(value)) for name, value in told.items()),
+    )
 
 
 def listening_at(settings: Settings) -> Listening:

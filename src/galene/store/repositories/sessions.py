@@ -76,6 +76,11 @@ def end_of_person(db: Session, person_id: int, *, but: str = "") -> int:
     return len(found)
 
 
+def end_all(db: Session) -> None:
+    """Sign everybody out."""
+    _end(db, list(db.scalars(select(WebSession.id))))
+
+
 def end_of_device(db: Session, device_id: int) -> None:
     """Sign out whoever is signed in on a device."""
     _end(db, list(db.scalars(select(WebSession.id).where(WebSession.device_id == device_id))))

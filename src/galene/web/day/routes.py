@@ -3,8 +3,10 @@
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from galene.jobs.backups import is_old
 from galene.jobs.owner import unanswered
 from galene.jobs.recheck import rechecks
+from galene.jobs.rights import Right
 from galene.jobs.today import board, open_count, recently_finished
 from galene.web.day.drawing import day_strip
 from galene.web.shared.visit import Signed, VisitRoute
@@ -32,6 +34,10 @@ def show(visit: Signed) -> HTMLResponse:
         asked=unanswered(visit.db),
         rechecks=rechecks(visit.db, visit.now),
         open_count=open_count(visit.db),
+        fresh=not standings and not recently_finished(visit.db),
+        backup_old=visit.may(Right.RUNNING)
+        and visit.request.app.state.nightly is not None
+        and is_old(visit.db, visit.now),
         place="today",
         strip=day_strip(standings, visit.now),
     )

@@ -9,7 +9,7 @@ from galene.jobs import families, minutes
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Missing
 from galene.jobs.learning import shop_calibration
-from galene.jobs.workshop import WorkshopForm, save_workshop
+from galene.jobs.workshop import WorkshopForm, bays_of, save_workshop
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.sources import KIND_WORDS, facts_of
@@ -73,6 +73,9 @@ def facts(visit: Signed, part: str = "egr_valve") -> HTMLResponse:
 class SettingsForm(FormModel):
     """The workshop's settings."""
 
+    workshop: str = ""
+    currency: str = ""
+    bays: str = ""
     system: str = ""
     hourly_rate: Annotated[float, number("Hourly rate")]
     off_road_per_day: Annotated[float, number("A day off the road")]
@@ -87,6 +90,9 @@ class SettingsForm(FormModel):
 def _settings(form: Form) -> WorkshopForm:
     given = form.read(SettingsForm)
     return WorkshopForm(
+        name=given.workshop,
+        currency=given.currency,
+        bays=bays_of(given.bays),
         system=given.system,
         hourly_rate=given.hourly_rate,
         off_road_per_day=given.off_road_per_day,

@@ -1,0 +1,140 @@
+"""Backup, restore, and new secrets."""
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from galene.commands.running import (
+    Addresses,
+    data_folder,
+    database,
+    migrated,
+    only_one,
+    own_cluster,
+    session,
+)
+from galene.commands.words import fail
+from galene.settings import Settings
+from galene.store.backup import BackupError, Manifest, opened, restore
+from galene.store.cluster import Cluster
+from galene.store.database import make_engine
+from galene.store.objects import objects_at
+from galene.store.pictures import PictureStore
+from galene.store.repositories import people, sessions
+from galene.store.vault import Vault, key_file, new_key
+
+
+def _passphrase(settings: Settings, file: Path | None) -> str:
+    if file is None:
+        return settings.backup_passphrase.get_secret_value()
+    try:
+        return file.read_text().strip()
+    except (OSError, UnicodeDecodeError) as fault:
+        raise fail(f"{file}: {getattr(fault, 'strerror', None) or 'not text'}") from fault
+
+
+def back_up(settings: Settings, file: Path, passphrase_file: Path | None) -> None:
+    """Write a backup; the server may run meanwhile."""
+    home = data_folder(settings)
+    passphrase = _passphrase(settings, passphrase_file)
+    running = Cluster(home)
+    port = None if settings.database_url else running.running_port
+    if port is not None:
+        running.port = port
+        _written(settings, running.application_url(), home, file, passphrase=passphrase)
+        return
+    with database(settings, home) as at:
+        _written(settings, at.application, home, file, passphrase=passphrase)
+
+
+def _written(settings: Settings, url: str, home: Path, file: Path, *, passphrase: str) -> None:
+    from dataclasses import replace
+
+    from galene.jobs.backups import run
+    from galene.web.worker import plan_of
+
+    engine = make_engine(url, 2)
+    try:
+        with session(url) as db:
+            if people.workshop_or_none(db) is None:
+                raise fail("there is no workshop yet: nothing to back up")
+        done = run(
+            engine,
+            PictureStore(objects_at(settings.pictures_url, home)),
+            home,
+            replace(plan_of(settings, home), passphrase=passphrase),
+            now=datetime.now(UTC),
+            target=file.absolute(),
+        )
+    finally:
+        engine.dispose()
+    if done is None:
+        raise fail("another backup is under way: try again when it is done")
+    if done.fault:
+        raise fail(done.fault)
+    sealed = ", sealed" if passphrase else ""
+    print(f"{file}: {done.bytes / 1e6:.1f} MB{sealed}, read back and compared")
+
+
+def take_back(
+    settings: Settings, file: Path, passphrase_file: Path | None, *, replace: bool
+) -> None:
+    """Bring a workshop back."""
+    home = data_folder(settings)
+    home.mkdir(parents=True, exist_ok=True)
+    try:
+        with opened(file, _passphrase(settings, passphrase_file)) as plain:
+            if settings.database_url:
+                owner = settings.database_owner_url or settings.database_url
+                at = Addresses(owner=owner, application=settings.database_url)
+                with only_one(home):
+                    manifest = _taken_back(settings, plain, at, home, replace=replace)
+            else:
+                with own_cluster(home) as cluster:
+                    at = Addresses(owner=cluster.url(), application=cluster.application_url())
+                    manifest = _taken_back(settings, plain, at, home, replace=replace)
+    except BackupError as fault:
+        raise fail(str(fault)) from fault
+    rows = sum(table.rows for table in manifest.tables.values())
+    pictures = sum(name.startswith("pictures/") for name in manifest.files)
+    print(
+        f"{manifest.workshop} as of {manifest.made_at:%Y-%m-%d %H:%M} UTC is back: {rows} rows in"
+        f" {len(manifest.tables)} tables compared, {pictures} pictures. Everybody signs in anew."
+    )
+
+
+def _taken_back(
+    settings: Settings, plain: Path, at: Addresses, home: Path, *, replace: bool
+) -> Manifest:
+    store = PictureStore(objects_at(settings.pictures_url, home))
+    migrated(at)
+    with session(at.owner) as db:
+        if people.workshop_or_none(db) is not None and not replace:
+            raise fail("there is a workshop here: --replace puts the backup in its place")
+    manifest = restore(plain, at.owner, store, home)
+    migrated(at)
+    with session(at.owner) as db:
+        sessions.end_all(db)
+    return manifest
+
+
+def new_secrets(settings: Settings) -> None:
+    """New passwords of the private database and a new key of the workshop; what the old key sealed
+    is sealed anew, and every session ends."""
+    home = data_folder(settings)
+    if not settings.database_url and Cluster(home).running_port is not None:
+        raise fail("stop the server first: it works by the old secrets")
+    with database(settings, home) as at:
+        old = Vault.of_home(home)
+        key = new_key()
+        fresh = Vault(key)
+        with session(at.owner) as db:
+            for person in people.everybody(db):
+                opened_secret = old.open(person.totp_secret) if person.totp_secret else None
+                if opened_secret is not None:
+                    person.totp_secret = fresh.seal(opened_secret)
+            sessions.end_all(db)
+        key_file(home).write_text(key)
+    if not settings.database_url:
+        with own_cluster(home) as cluster:
+            cluster.new_passwords()
+    print("new secrets are in place; everybody signs in anew")
