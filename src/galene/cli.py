@@ -194,7 +194,7 @@ def restore(
 
 @cli.command()
 def secrets() -> None:
-    """Make new secrets: the database's passwords and the workshop's key. Everybody signs in anew."""
+    """Make new secrets: the database's passwords, the workshop's key. Everybody signs in anew."""
     from galene.commands.backing import new_secrets
 
     new_secrets(settings_with())

@@ -1,4 +1,4 @@
-"""Backups: made by hand or each night, noted, rotated, and complained about when the last is old."""
+"""Backups: made by hand or each night, noted, rotated, and complained about when they are old."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta

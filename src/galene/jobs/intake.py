@@ -12,7 +12,7 @@ from galene.core.diagnosis.freeze_frame import SURE, FreezeFrame, check_frame, e
 from galene.core.errors import InputError
 from galene.core.jobcard.job_records import BulletinLookup, Fluids
 from galene.jobs.act import Act, family_of
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.families import current_version
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.codes import evidence_of
@@ -56,6 +56,7 @@ class NewVehicle:
     year: str = ""
     family: str = ""
     keeper: str = ""
+    contact: str = ""
     hazards: list[str] = field(default_factory=list)
 
 
@@ -79,7 +80,7 @@ def vehicle_faults(
     typed = given.year.strip()
     if typed and not (typed.isdecimal() and len(typed) == 4 and 1950 <= int(typed) <= year + 1):
         faults["year"] = f"A year from 1950 to {year + 1}, or nothing."
-    for name in ("plate", "maker", "model", "keeper"):
+    for name in ("plate", "maker", "model", "keeper", "contact"):
         if len(getattr(given, name)) > 120:
             faults[name] = "At most 120 characters."
     return faults
@@ -96,6 +97,7 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
     in_force = [given.family] if families.is_in_force(act.db, given.family) else []
     faults = vehicle_faults(given, known_families=in_force, year=act.now.year)
     key = plate_key(given.plate)
+    check_text({"model": given.model, "keeper": given.keeper, "contact": given.contact})
     if "plate" not in faults and vehicles.by_key(act.db, key):
         faults["plate"] = f"{given.plate.strip()} is here already: choose it from the list."
     if faults:
@@ -108,9 +110,12 @@ def add_vehicle(act: Act, given: NewVehicle) -> Vehicle:
         year=int(given.year) if given.year.strip() else None,
         family_id=given.family,
         keeper=given.keeper.strip(),
+        contact=given.contact.strip(),
         hazards=[h for h in given.hazards if h in HAZARDS],
     )
     act.db.add(vehicle)
+    # Another vehicle that had this plate before is found by its own from now on.
+    vehicles.forget_former(act.db, key)
     act.db.flush()
     act.trace(None, "vehicle_added", plate=vehicle.plate)
     return vehicle
@@ -126,7 +131,20 @@ def next_number(act: Act) -> str:
 def open_job(
     act: Act, vehicle: Vehicle, complaint: str, *, bay: str = "", due_at: datetime | None = None
 ) -> Job:
-    """Begin a job at intake. Numbers count up within the year."""
+    """Begin a job at intake. Numbers count up within the year.
+
+    Raises
+    ------
+    Refused
+        The vehicle was taken out of the fleet.
+    Invalid
+        ``complaint``.
+    """
+    if vehicle.retired_at is not None:
+        raise Refused(
+            f"{vehicle.plate} is out of the fleet",
+            ["bring it back on its record's page first, where it is in use again"],
+        )
     if not complaint.strip():
         raise Invalid({"complaint": "Write the complaint in the customer's words."})
     check_text({"complaint": complaint})

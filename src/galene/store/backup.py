@@ -1,7 +1,7 @@
-"""A whole workshop as one file, and back: an archive (tar) of the database as PostgreSQL's own dump,
-the pictures, the key, and a manifest with the hash of each and the sum of every table.
+"""A whole workshop as one file, and back: an archive (tar) of the database as PostgreSQL's own
+dump, the pictures, the key, and a manifest with the hash of each and the sum of every table.
 
-With a passphrase the archive is sealed as age does it: a fresh identity opens it, and the passphrase
+With a passphrase the archive is sealed as age does it: a fresh identity opens it, the passphrase
 opens the identity; both lie in the outer archive, so that the `age` program alone opens it too.
 """
 

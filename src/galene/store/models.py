@@ -294,8 +294,21 @@ class Vehicle(Base):
     year: Mapped[int | None]
     family_id: Mapped[str]
     keeper: Mapped[str] = mapped_column(default="")
+    contact: Mapped[str] = mapped_column(default="")
     hazards: Mapped[list[str]]
+    retired_at: Mapped[datetime | None]
+    revision: Mapped[int] = mapped_column(default=1)
     jobs: Mapped[list["Job"]] = relationship(back_populates="vehicle", order_by="Job.id.desc()")
+
+
+class FormerPlate(Base):
+    """A plate that a vehicle had, or a twin that was merged into it: it still leads there."""
+
+    __tablename__ = "former_plate"
+    plate_key: Mapped[str] = mapped_column(primary_key=True)
+    plate: Mapped[str]
+    vehicle_id: Mapped[int] = mapped_column(ForeignKey("vehicle.id"), index=True)
+    until: Mapped[datetime]
 
 
 class Job(Base):

@@ -67,8 +67,8 @@ from galene.web.shared.security import Guards
 from galene.web.shared.watch import Watch
 from galene.web.shelf import routes as shelf
 from galene.web.shelf import spares
+from galene.web.vehicles import record, where
 from galene.web.vehicles import routes as vehicles
-from galene.web.vehicles import where
 from galene.web.worksheets import routes as worksheets
 
 log = structlog.get_logger()
@@ -89,6 +89,7 @@ MODULES = (
     pictures,
     prove,
     handover,
+    record,
     vehicles,
     fleet,
     fuel,

@@ -176,6 +176,10 @@ _LISTED: dict[Right, str] = {
         POST /shelf/{product_id}/lots
         POST /shelf/{product_id}/lots/{lot_id}
         POST /shelf/{product_id}/sheets
+        GET /vehicles/new
+        POST /vehicles/new
+        GET /vehicles/{plate}/record
+        POST /vehicles/{plate}/record
         GET /vehicles/take-in
         POST /vehicles/take-in
         POST /vehicles/take-in/preview
@@ -256,6 +260,14 @@ _LISTED: dict[Right, str] = {
         POST /people/policy
         POST /people/tablets
         POST /people/tablets/{device_id}/end
+    """,
+    Right.KEEPERS: """
+        POST /vehicles/{plate}/merge
+        POST /vehicles/{plate}/retire
+        POST /vehicles/{plate}/bring-back
+        GET /keepers
+        GET /keepers/data.json
+        POST /keepers/erase
     """,
     Right.RUNNING: """
         GET /running

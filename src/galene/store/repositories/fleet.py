@@ -94,6 +94,8 @@ def due_rows(db: Session, keeper: str = "", *, vehicle_id: int | None = None) ->
     )
     if keeper:
         asked = asked.where(Vehicle.keeper == keeper)
+    if vehicle_id is None:
+        asked = asked.where(Vehicle.retired_at.is_(None))
     if vehicle_id is not None:
         asked = asked.where(Vehicle.id == vehicle_id)
     return [

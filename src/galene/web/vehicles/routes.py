@@ -5,15 +5,14 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.jobs import vehicles_in
+from galene.jobs import vehicles, vehicles_in
 from galene.jobs.act import Act, family_in
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs.errors import Invalid
 from galene.jobs.families import add_bulletin, bulletins_for, current_version, families
 from galene.jobs.fleet import due_vehicle
 from galene.jobs.growth import life_of
-from galene.jobs.intake import find_vehicles, plate_key
+from galene.jobs.intake import find_vehicles
 from galene.jobs.proof import kept_proof
-from galene.store.models import Vehicle
 from galene.store.repositories import jobs as job_rows
 from galene.store.repositories import vehicles as vehicle_rows
 from galene.web.shared.forms import Form
@@ -25,13 +24,13 @@ router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 @router.get("/vehicles")
 def index(visit: Signed, plate: str = "") -> HTMLResponse:
-    vehicles = (
+    shown = (
         find_vehicles(visit.db, plate, 40) if plate.strip() else vehicle_rows.first(visit.db, 40)
     )
-    jobs, counts = job_rows.newest_of_vehicles(visit.db, [v.id for v in vehicles])
+    jobs, counts = job_rows.newest_of_vehicles(visit.db, [v.id for v in shown])
     return visit.page(
         "vehicles.html",
-        vehicles=vehicles,
+        vehicles=shown,
         jobs=jobs,
         counts=counts,
         families=families(visit.db),
@@ -97,13 +96,6 @@ def export(visit: Signed) -> Response:
     )
 
 
-def _vehicle(visit: Visit, plate: str) -> Vehicle:
-    vehicle = vehicle_rows.by_key(visit.db, plate_key(plate))
-    if vehicle is None:
-        raise Missing(f"vehicle {plate[:20]}")
-    return vehicle
-
-
 MOST_LINES = 6
 """Parts whose lines a vehicle's page draws: the first due."""
 
@@ -112,7 +104,7 @@ def page(
     visit: Visit, plate: str, status: int = 200, *, entered: Form | None = None, **extra: Any
 ) -> HTMLResponse:
     """A vehicle's life: visits on a line, bulletins and recalls."""
-    vehicle = _vehicle(visit, plate)
+    vehicle = vehicles.find(visit.db, plate)
     jobs = job_rows.of_vehicle(visit.db, vehicle.id, limit=60)
     finished = {j.id: kept_proof(visit.db, j, visit.shop) for j in jobs if j.state == "finished"}
     family = family_in(current_version(visit.db, vehicle.family_id))
@@ -148,7 +140,7 @@ def show(visit: Signed, plate: str) -> HTMLResponse:
 
 @router.post("/vehicles/{plate}/bulletins")
 def bulletin(visit: Signed, plate: str, form: Sent) -> Response:
-    vehicle = _vehicle(visit, plate)
+    vehicle = vehicles.find(visit.db, plate)
     location = f"/vehicles/{vehicle.plate_key}#bulletins"
 
     def write(act: Act) -> None:
