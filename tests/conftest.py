@@ -42,19 +42,19 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: item.get_closest_marker("browser") is None)
 
 
-def _reachable(folder: Path) -> Cluster:
-    """A cluster, not durable as nothing here outlives the run, in a folder that the database's
+def reachable(folder: Path, durable: bool = False) -> Cluster:
+    """A cluster, not durable where nothing here outlives the run, in a folder that the database's
     account can reach."""
     for parent in (folder, *folder.parents):
         if parent == Path("/tmp"):  # noqa: S108
             break
         parent.chmod(0o755)
-    return Cluster(folder, durable=False)
+    return Cluster(folder, durable=durable)
 
 
 def _load_demo(folder: Path) -> None:
     """A stopped cluster whose own database holds the demo world."""
-    made = _reachable(folder)
+    made = reachable(folder)
     made.start()
     migrate(made.url(), APPLICATION)
     engine = make_engine(made.url(), 1)
@@ -79,7 +79,7 @@ def cluster(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterato
             (shared / "demo.loaded").touch()
     folder = tmp_path_factory.mktemp("cluster")
     subprocess.run(["cp", "-a", f"{shared}/demo/.", folder], check=True)
-    made = _reachable(folder)
+    made = reachable(folder)
     made.start()
     yield made
     _administration(made.url("postgres").replace("+psycopg", "")).close()

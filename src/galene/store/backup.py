@@ -19,7 +19,17 @@ from pathlib import Path
 from typing import IO, Any
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Connection, create_engine, make_url, text
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    create_engine,
+    func,
+    literal_column,
+    make_url,
+    select,
+    table,
+    text,
+)
 
 from galene.store.cluster import binaries
 from galene.store.database import driver_url, newest_revision, revision_of, revisions
@@ -76,17 +86,14 @@ def table_sums(connection: Connection) -> dict[str, TableSum]:
     names = connection.scalars(
         text("select tablename from pg_tables where schemaname = 'public' order by 1")
     ).all()
+    of_rows: ColumnElement[str] = literal_column(
+        "coalesce(sum(hashtextextended(t::text, 0)::numeric), 0)::text"
+    )
     found = {}
     for name in names:
-        quoted = connection.dialect.identifier_preparer.quote(name)
-        row = connection.execute(
-            text(
-                # A name that the database itself told.
-                "select count(*), coalesce(sum(hashtextextended(t::text, 0)::numeric), 0)::text"
-                f" from {quoted} t"
-            )
-        ).one()
-        found[name] = TableSum(rows=row[0], sum=row[1])
+        asked = select(func.count(), of_rows).select_from(table(name).alias("t"))
+        rows, whole = connection.execute(asked).one()
+        found[name] = TableSum(rows=rows, sum=whole)
     return found
 
 

@@ -65,7 +65,8 @@ def make_sessions(engine: Engine) -> sessionmaker[Session]:
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def _configured(url: str) -> Config:
+def configured(url: str) -> Config:
+    """Alembic's configuration for a database."""
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     config.set_main_option("sqlalchemy.url", driver_url(url).replace("%", "%%"))
@@ -119,7 +120,7 @@ def migrate(url: str, application: str = "") -> None:
                 f" {newest_revision()}: start the newer program. Nothing was changed"
             )
         logging.getLogger("alembic").setLevel(logging.WARNING)
-        command.upgrade(_configured(url), "head")
+        command.upgrade(configured(url), "head")
         if application:
             with engine.begin() as connection:
                 allow(connection, application)

@@ -3,7 +3,7 @@ write."""
 
 import inspect
 import secrets
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Coroutine, Iterator
 from contextlib import contextmanager
 from datetime import datetime
 from functools import wraps
@@ -244,7 +244,21 @@ class VisitRoute(GatedRoute):
         signed = "visit" in inspect.signature(endpoint).parameters
         if signed == (right is Right.OPEN):
             raise LookupError(f"{path}: open and signed-in routes must be listed as what they are")
+        self._asks_first = signed
         super().__init__(path, _signed(endpoint, right) if signed else endpoint, **more)
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        """The handler. Where a body is read for a route, who sends it is asked before."""
+        inner = super().get_route_handler()
+        if not (self._asks_first and self.body_field):
+            return inner
+
+        async def handle(request: Request) -> Response:
+            if not await run_in_threadpool(_somebody, request):
+                raise SignInFirst(came_from(request))
+            return await inner(request)
+
+        return handle
 
 
 def came_from(request: Request) -> str:
