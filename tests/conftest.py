@@ -29,7 +29,7 @@ settings.load_profile("whatever the machine")
 COUNT = itertools.count()
 
 
-MARKERS = ("core", "store", "jobs", "demo", "web", "browser")
+MARKERS = ("core", "store", "jobs", "demo", "web", "browser", "running")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -39,7 +39,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
             if f"/tests/{marker}/" in str(item.path) or f"/galene/{marker}/" in str(item.path):
                 item.add_marker(marker)
     # The browser's are the longest and wait the most: begun first, others fill their pauses.
-    items.sort(key=lambda item: item.get_closest_marker("browser") is None)
+    items.sort(key=lambda item: not any(item.get_closest_marker(m) for m in ("browser", "running")))
 
 
 def reachable(folder: Path, durable: bool = False) -> Cluster:

@@ -19,7 +19,7 @@ def test_a_family_is_entered_published_and_used(
     page: Page, server: Server, faults: list[str]
 ) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
-    sign_in(page, server, "odd")
+    sign_in(page, server, "maren")
     page.goto(server.address + "/reference")
     page.get_by_text("Enter an engine family of your own").click()
     page.locator("#family-id").fill("kelp")

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from galene.jobs.passwords import digest
 from galene.jobs.signing_in import open_session, sign_out
-from galene.store.models import AuditEntry, Person, WebSession
+from galene.store.models import AuditEntry, Person, WebSession, Workshop
 from galene.web.shared.caller import DEVICE, SESSION
 from galene.web.shared.news import News
 from tests.conftest import person
@@ -80,8 +80,10 @@ def test_a_new_sign_in_ends_the_session_that_the_browser_had(visitor: Browser, d
 
 
 def test_a_session_ends_when_nobody_uses_it_and_after_its_hours(
-    as_person: Callable[[str], Browser],
+    as_person: Callable[[str], Browser], db: Session
 ) -> None:
+    db.get_one(Workshop, 1).idle_minutes = 240
+    db.commit()
     web = as_person("odd")
     for hours in (3.5, 7, 10.5, 13.5):
         put_forward(web, hours=hours)

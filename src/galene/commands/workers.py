@@ -16,8 +16,8 @@ from galene.commands.words import tell
 from galene.settings import Settings
 
 LOOK_S, END_S = 0.2, 8.0
-QUICK_S = 5.0
-"""One that ends sooner than this after its start waits longer before the next one."""
+QUICK_S, LONGEST_PAUSE_S = 1.5, 5.0
+"""After one that ends sooner than this after its start the next one waits, longer each time."""
 
 
 @dataclass
@@ -42,16 +42,17 @@ class Workers:
         """Keep them running until `stop`."""
         self.running = [self._start() for _ in range(self.count)]
         pause = 0.0
-        begun = time.monotonic()
+        begun = [time.monotonic()] * self.count
         while not self._over.wait(LOOK_S):
             for i, process in enumerate(self.running):
                 if process.poll() is None:
                     continue
                 tell(f"a web process ended with code {process.returncode}: another one starts")
-                pause = min(10.0, pause + 1.0) if time.monotonic() - begun < QUICK_S else 0.0
+                quick = time.monotonic() - begun[i] < QUICK_S
+                pause = min(LONGEST_PAUSE_S, pause + 0.5) if quick else 0.0
                 if self._over.wait(pause):
                     break
-                self.running[i], begun = self._start(), time.monotonic()
+                self.running[i], begun[i] = self._start(), time.monotonic()
         self._end()
 
     def stop(self) -> None:

@@ -144,6 +144,7 @@ def set_up_workshop(db: Session) -> dict[str, Person]:
             id=1,
             name="Quillness Transport Co-operative, ferry-slip shed",
             demo=True,
+            idle_minutes=14 * 60,
             currency="mk",
             hourly_rate=72.0,
             fuel_price=1.74,

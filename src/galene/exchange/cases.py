@@ -2,6 +2,7 @@
 judged in the core."""
 
 from collections.abc import Mapping
+from dataclasses import is_dataclass
 from functools import lru_cache
 from types import MappingProxyType
 from typing import Annotated, Any, Literal, TypeVar
@@ -139,9 +140,24 @@ def shaped(model: type[M], given: Any) -> M:
         raise InputError("(input)", type(given).__name__, "a JSON object")
     check_values(given)
     try:
-        return model.model_validate(given)
+        found = model.model_validate(given)
     except ValidationError as fault:
         raise _first_fault(fault) from fault
+    _check_records(found, "")
+    return found
+
+
+def _check_records(model: BaseModel, where: str) -> None:
+    """Hold the lists of records that a contract has in it against what they may hold."""
+    for name in type(model).model_fields:
+        value = getattr(model, name)
+        inner = enumerate(value) if isinstance(value, list) else [(-1, value)]
+        for i, one in inner:
+            place = f"{where}{name}" + (f"[{i}]" if i >= 0 else "")
+            if isinstance(one, BaseModel):
+                _check_records(one, f"{place}.")
+            elif is_dataclass(one):
+                check_sizes(one, f"{place}.")
 
 
 @lru_cache(maxsize=32)

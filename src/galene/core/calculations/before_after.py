@@ -203,7 +203,7 @@ class MetricValue:
 
     metric: str
     value: float | None = None
-    samples: list[float] | None = field(default=None, metadata=asked(most=2000))
+    samples: list[float] | None = None
     unit: str | None = None
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 

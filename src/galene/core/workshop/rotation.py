@@ -22,7 +22,7 @@ def kept(made: Iterable[datetime]) -> frozenset[datetime]:
     >>> night = datetime(2026, 11, 26, 2)
     >>> stays = kept(night - timedelta(days=n) for n in range(400))
     >>> len(stays), min(stays)
-    (14, datetime.datetime(2026, 6, 30, 2, 0))
+    (15, datetime.datetime(2026, 6, 30, 2, 0))
     """
     newest_first = sorted(made, reverse=True)
     stays: set[datetime] = set()

@@ -23,6 +23,7 @@ def body_of(kind: Any, example: Any) -> Schema:
     schema = inlined(whole, whole.get("$defs", {}))
     if dataclasses.is_dataclass(kind):
         _declare(schema, kind)
+    _end_lists(schema)
     content = {"application/json": {"schema": schema, "example": example}}
     return {"requestBody": {"required": True, "content": content}}
 
@@ -62,6 +63,15 @@ def _declare(schema: Schema, kind: Any) -> None:
                 shapes = (place, place.get("items", {}), *place.get("anyOf", ()))
                 for shape in (s for s in shapes if s.get("properties")):
                     _declare(shape, inner)
+
+
+def _end_lists(node: Any) -> None:
+    """Lists of records that a contract holds, whose fields declare nothing of their own."""
+    for inner in node.values() if isinstance(node, dict) else node:
+        if isinstance(inner, (dict, list)):
+            _end_lists(inner)
+    if isinstance(node, dict) and node.get("type") == "array":
+        node.setdefault("maxItems", MOST_IN_LIST)
 
 
 def _declare_sizes(place: Schema, most: int) -> None:
