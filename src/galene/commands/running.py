@@ -28,6 +28,7 @@ from galene.store.database import (
     make_engine,
     migrate,
     newest_revision,
+    plain_url,
     revisions,
     stands_at,
 )
@@ -207,10 +208,15 @@ def until_told(settings: Settings, at: Addresses, home: Path, *, sock: socket.so
         return
     from galene.web.app import tune_gc
     from galene.web.server import Server
+    from galene.web.shared.metrics import serve_metrics
     from galene.web.shared.templating import warm_templates
     from galene.web.worker import application, listening_at
 
     app = application(settings, at.application, home)
+    if settings.metrics_port:
+        serve_metrics(
+            app.state.watch.registry, settings.metrics_port, plain_url(at.application), home=home
+        )
     tune_gc()
     # Behind the start, so that nobody's first page waits for its template to be compiled.
     threading.Thread(target=warm_templates, args=(home / "templates",), daemon=True).start()

@@ -1,6 +1,7 @@
 """Several web processes on one socket: started, started again when one ends, ended together."""
 
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -14,6 +15,7 @@ from pydantic import SecretStr
 
 from galene.commands.words import tell
 from galene.settings import Settings
+from galene.store.database import plain_url
 
 LOOK_S, END_S = 0.2, 8.0
 QUICK_S, LONGEST_PAUSE_S = 1.5, 5.0
@@ -71,6 +73,22 @@ class Workers:
                 process.wait()
 
 
+def _collected(settings: Settings, url: str, home: Path) -> Path:
+    """Serve the figures of all processes together; the folder in which they count."""
+    from prometheus_client import CollectorRegistry
+    from prometheus_client.multiprocess import MultiProcessCollector
+
+    from galene.web.shared.metrics import serve_metrics
+
+    folder = home / "metrics"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    registry = CollectorRegistry()
+    MultiProcessCollector(registry, path=str(folder))  # type: ignore[no-untyped-call]
+    serve_metrics(registry, settings.metrics_port, plain_url(url), home=home)
+    return folder
+
+
 def run_workers(settings: Settings, url: str, home: Path, *, sock: socket.socket) -> None:
     """Serve by several processes until the process is told to end."""
     sock.listen(2048)
@@ -82,9 +100,17 @@ def run_workers(settings: Settings, url: str, home: Path, *, sock: socket.socket
         )
         for name, value in plain.items()
     }
+    environment = {
+        **os.environ,
+        **given,
+        "GALENE_DATABASE_URL": url,
+        "GALENE_HOME": str(home),
+    }
+    if settings.metrics_port:
+        environment["PROMETHEUS_MULTIPROC_DIR"] = str(_collected(settings, url, home))
     workers = Workers(
         command=[sys.executable, "-m", "galene.web.worker"],
-        environment={**os.environ, **given, "GALENE_DATABASE_URL": url, "GALENE_HOME": str(home)},
+        environment=environment,
         sock=sock,
         count=settings.workers,
     )

@@ -1,14 +1,16 @@
 """Engine, sessions, migrations, and what the application's account may do."""
 
 import logging
+import time
 from pathlib import Path
+from typing import Any
 
 import structlog
 from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, Engine, create_engine, make_url, text
+from sqlalchemy import Connection, Engine, create_engine, event, make_url, text
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -16,6 +18,8 @@ CONNECT_SECONDS, POOL_SECONDS, STATEMENT_SECONDS, LOCK_SECONDS = 3, 10, 15, 5
 APPENDED_ONLY = ("trace",)
 """Tables to which the application's account may only add."""
 READ_ONLY = ("alembic_version",)
+SLOW_SECONDS = 0.5
+"""A statement that takes longer is noted in the log."""
 log = structlog.get_logger()
 
 
@@ -44,7 +48,7 @@ def make_engine(url: str, pool: int = 12) -> Engine:
     ----------
     pool : connections that are kept; two in three as many more come and go in a rush
     """
-    return create_engine(
+    engine = create_engine(
         driver_url(url),
         pool_size=pool,
         max_overflow=pool * 2 // 3,
@@ -58,6 +62,22 @@ def make_engine(url: str, pool: int = 12) -> Engine:
             ),
         },
     )
+    event.listen(engine, "before_cursor_execute", _begun)
+    event.listen(engine, "after_cursor_execute", _done)
+    return engine
+
+
+def _begun(connection: Connection, *_: Any) -> None:
+    connection.info["begun"] = time.perf_counter()
+
+
+def _done(connection: Connection, _: Any, statement: str, *__: Any) -> None:
+    """Note a statement that took long: its text, never what was put into it."""
+    seconds = time.perf_counter() - connection.info.get("begun", time.perf_counter())
+    if seconds > SLOW_SECONDS:
+        log.warning(
+            "slow_query", ms=round(seconds * 1000), statement=" ".join(statement.split())[:400]
+        )
 
 
 def make_sessions(engine: Engine) -> sessionmaker[Session]:
