@@ -201,9 +201,11 @@ def address_of(settings: Settings) -> str:
     return f"{scheme}://{f'[{host}]' if ':' in host else host}:{settings.port}"
 
 
-def until_told(settings: Settings, at: Addresses, home: Path, *, sock: socket.socket) -> None:
-    """Serve until the process is told to end."""
-    if settings.workers > 1:
+def until_told(
+    settings: Settings, at: Addresses, home: Path, *, sock: socket.socket, demo: bool = False
+) -> None:
+    """Serve until the process is told to end. A demo is one process, and makes no backups."""
+    if settings.workers > 1 and not demo:
         run_workers(settings, at.application, home, sock=sock)
         return
     from galene.web.app import tune_gc
@@ -212,7 +214,7 @@ def until_told(settings: Settings, at: Addresses, home: Path, *, sock: socket.so
     from galene.web.shared.templating import warm_templates
     from galene.web.worker import application, listening_at
 
-    app = application(settings, at.application, home)
+    app = application(settings, at.application, home, nightly=not demo)
     if settings.metrics_port:
         serve_metrics(
             app.state.watch.registry, settings.metrics_port, plain_url(at.application), home=home
@@ -275,7 +277,7 @@ def demo(settings: Settings, *, reset: bool = False) -> None:
             migrated(at)
             loaded = loaded_demo(at)
             told_demo(settings, loaded=loaded)
-            until_told(settings, at, home, sock=sock)
+            until_told(settings, at, home, sock=sock, demo=True)
 
 
 def loaded_demo(at: Addresses) -> bool:

@@ -15,7 +15,7 @@ ERASED = "(erased)"
 KEPT = (
     "Jobs with plate, complaint, work, prices and who agreed: the record of a contract, for as long"
     " as your law asks for it.",
-    "The trace of who did what when: it can not be altered by anybody.",
+    "The trace of who did what when: it can only be added to.",
     "Backups that were made before: they go as the rotation lets go of them, within half a year.",
 )
 """What an erasure leaves, and why: told before it is done."""

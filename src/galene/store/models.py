@@ -14,6 +14,7 @@ from sqlalchemy import (
     LargeBinary,
     Text,
     UniqueConstraint,
+    text,
 )
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
@@ -324,6 +325,14 @@ class Job(Base):
         Index("job_open", "state", "stage"),
         Index("job_vehicle", "vehicle_id"),
         Index("job_finished", "state", "finished_at"),
+        Index(
+            "job_to_confirm",
+            text("(proof ->> 'recheck_on')"),
+            postgresql_where=text(
+                "state = 'finished' and proof ->> 'recheck_on' is not null"
+                " and proof ->> 'confirmed_at' is null"
+            ),
+        ),
     )
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     number: Mapped[str] = mapped_column(unique=True)

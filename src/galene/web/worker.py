@@ -18,14 +18,19 @@ from galene.web.server import Listening, Server
 from galene.web.shared.templating import warm_templates
 
 
-def application(settings: Settings, url: str, home: Path) -> FastAPI:
-    """The application on a database, as the settings have it."""
+def application(settings: Settings, url: str, home: Path, *, nightly: bool = True) -> FastAPI:
+    """The application on a database, as the settings have it.
+
+    Parameters
+    ----------
+    nightly : whether it makes backups by itself
+    """
     quiet_log()
     site = Site(
         home=home,
         hosts=settings.hosts,
         pictures_url=settings.pictures_url,
-        backups=plan_of(settings, home),
+        backups=plan_of(settings, home) if nightly else None,
     )
     return create_app(make_engine(url, settings.pool_size), site)
 

@@ -56,8 +56,10 @@ def largest_tables(db: Session) -> list[TableFacts]:
     """The largest tables, largest first."""
     found = db.execute(
         text(
-            "select relname, greatest(reltuples, 0)::bigint, pg_total_relation_size(oid)"
-            " from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace"
+            "select c.relname, greatest(c.reltuples, s.n_live_tup, 0)::bigint,"
+            " pg_total_relation_size(c.oid)"
+            " from pg_class c join pg_stat_user_tables s on s.relid = c.oid"
+            " where c.relkind = 'r' and c.relnamespace = 'public'::regnamespace"
             " order by 3 desc limit :most"
         ),
         {"most": LARGEST},
