@@ -9,13 +9,13 @@ from sqlalchemy import Engine, func, select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from galene.jobs import intake, jobcard
+from galene.jobs import evidence, gates, intake, jobcard, plan
 from galene.jobs.act import Act, find_job, revision
-from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Stale
+from galene.jobs.errors import AlreadyDone, Invalid, Missing, NotAllowed, ReadOnly, Refused, Stale
 from galene.jobs.handover import reopen, sign
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine
-from galene.store.models import AuditEntry, ItemRow, Person, StepRow
+from galene.store.models import AuditEntry, ItemRow, Job, Person, StepRow
 from tests.conftest import demo_jobs, person
 
 ARRIVING = WORKING = PROVING = FINISHED = ""
@@ -36,6 +36,19 @@ def form(job_number: str, db: Session, **change: object) -> intake.IntakeForm:
     job = find_job(db, job_number)
     base = {"complaint": job.complaint, "distance_km": job.distance_km}
     return intake.IntakeForm(**{**base, **change})
+
+
+def planned_job(act: Act) -> Job:
+    """A job of its own with a plan that nobody has agreed to."""
+    vehicle = intake.add_vehicle(
+        act,
+        intake.NewVehicle(plate="T-77", maker="Brinewell", model="Testbed", family="A", year=""),
+    )
+    number = intake.open_job(act, vehicle, "soot").number
+    evidence.save_inspection(
+        act, number, "before", part_id="throttle_body", deposit="varnish", grade=2
+    )
+    return plan.save_plan(act, number, ["throttle_body"], extra_spares=[], seen=0, kinds={})
 
 
 def test_a_form_sent_twice_is_written_once(odd: Act) -> None:
@@ -238,3 +251,43 @@ def test_other_jobs_steps_and_items_stay_out_of_reach(odd: Act) -> None:
     item = odd.db.scalars(select(ItemRow).limit(1)).unique().one()
     with pytest.raises(Missing):
         jobcard.close_item(odd, ARRIVING, item.key)
+
+
+def test_only_who_has_a_job_or_a_foreman_hands_it_on(odd: Act, pia: Act, maren: Act) -> None:
+    job = find_job(odd.db, WORKING)
+    holder, other = (odd, "pia") if job.technician_id == odd.person.id else (pia, "odd")
+    stranger = pia if holder is odd else odd
+    with pytest.raises(Refused, match="Not yours"):
+        gates.offer_job(stranger, WORKING, stranger.person.sign_in)
+    assert gates.offer_job(holder, WORKING, other).passing.name
+    assert gates.offer_job(maren, WORKING, "maren").passing.name == "Maren Tolk"
+
+
+@pytest.mark.parametrize(
+    ("name", "way", "field"),
+    [
+        ("nobody asked", "phone", "approved_by"),
+        ("No one", "person", "approved_by"),
+        ("not asked", "written", "approved_by"),
+        ("n/a", "phone", "approved_by"),
+        ("..", "phone", "approved_by"),
+        ("", "phone", "approved_by"),
+        ("Ms Holm", "", "approved_how"),
+        ("Ms Holm", "dream", "approved_how"),
+        ("Ms Holm", "standing", "approved_how"),
+    ],
+)
+def test_an_owners_yes_names_a_person_and_a_way(odd: Act, name: str, way: str, field: str) -> None:
+    job = planned_job(odd)
+    with pytest.raises(Invalid) as fault:
+        plan.agree(odd, job.number, job.plans[0].version, name=name, way=way)
+    assert set(fault.value.fields) == {field}
+
+
+def test_an_owners_yes_is_entered_by_who_has_the_job(odd: Act, pia: Act, maren: Act) -> None:
+    job = planned_job(odd)
+    version = job.plans[0].version
+    with pytest.raises(Refused, match="Not yours"):
+        plan.agree(pia, job.number, version, name="Ms Holm", way="phone")
+    agreed = plan.agree(maren, job.number, version, name=" Ms  Holm ", way="standing")
+    assert agreed.plans[0].approved_by == "Ms Holm, by a standing agreement"

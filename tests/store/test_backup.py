@@ -240,7 +240,7 @@ def test_one_each_night_is_made_noted_and_let_go_of(
         assert not is_due(db, plan, local + timedelta(hours=20))
         assert is_due(db, plan, local + timedelta(hours=24))
         done = local + timedelta(hours=1)
-        assert not is_old(db, done) and is_old(db, local + timedelta(hours=40))
+        assert not is_old(db, done) and is_old(db, local + timedelta(hours=72))
     failed = run(engine, pictures(home), home, plan, now=local, target=tmp_path / "no" / "x.tar")
     assert failed is not None and "no folder" in failed.fault
     with Session(engine) as db:

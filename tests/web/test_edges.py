@@ -2,22 +2,37 @@
 
 import io
 import json
+import socket
+import threading
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from PIL import Image
-from sqlalchemy import Engine
+from prometheus_client import generate_latest
+from psycopg.errors import DiskFull
+from sqlalchemy import Engine, func, select
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
+from sqlalchemy.orm import Session
 
 from galene.core.errors import InputError
 from galene.core.text_gate import MOST_VALUES, read_json
+from galene.jobs.signing_in import open_session
 from galene.store import pictures
+from galene.store.cluster import free_port
+from galene.store.models import AuditEntry
+from galene.web import server
 from galene.web.app import Site, create_app
 from galene.web.shared import assets, security
+from galene.web.shared.caller import SESSION
+from galene.web.shared.metrics import Standing
+from tests.conftest import person
 from tests.web.conftest import HOST, Browser
+from tests.web.test_bad_input import until
 
 BEFORE_AFTER = "/api/v1/calculations/before-after"
 
@@ -314,6 +329,90 @@ def test_no_line_of_the_log_names_anybody(
     assert "ZeroDivisionError" in said and "/vehicles/{plate}" in said
     for secret in ("QN", "nurse", "secret words", numbers["intake"], "nobody@", "hunter2"):
         assert secret not in said, secret
+
+
+@pytest.mark.parametrize("days", [-2, 2])
+def test_a_clock_that_moved_breaks_nothing(
+    as_person: Callable[[str], Browser], numbers: dict[str, str], db: Session, days: int
+) -> None:
+    """Back or forward by days: pages answer, entries are taken in their order, nobody is dated into
+    a drying that is over."""
+    web = as_person("odd")
+    moved = datetime.now(UTC) + timedelta(days=days)
+    web.app.state.clock = lambda: moved
+    web = as_person("odd")
+    if days > 0:
+        with web.app.state.sessions() as own:
+            secret = open_session(own, person(own, "odd"), moved)
+            own.commit()
+        web.cookies.clear()
+        web.cookies.set(SESSION, secret)
+    for page in ("/", "/fleet", f"/jobs/{numbers['work']}/work", f"/jobs/{numbers['prove']}/prove"):
+        assert web.get(page).status_code == 200, page
+    before = db.scalar(select(func.max(AuditEntry.id))) or 0
+    entry = {
+        "id": "moved-clock-1",
+        "kind": "count",
+        "at": datetime.now(UTC).isoformat(),
+        "data": {"what": "caps", "way": "in", "pieces": 1},
+    }
+    me = person(db, "odd").id
+    sent = web.post(
+        f"/jobs/{numbers['work']}/entries",
+        json={"me": me, "entries": [entry]},
+        headers={"origin": HOST},
+    )
+    assert sent.json()["results"][0]["outcome"] == "done"
+    newest = db.scalars(select(AuditEntry).order_by(AuditEntry.id.desc())).first()
+    assert newest is not None and newest.id > before and newest.at == moved
+
+
+def test_a_connection_that_says_nothing_is_closed(
+    engine: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Silent from the begin, in the middle of a head, and after a request was answered."""
+    monkeypatch.setattr(server, "HEAD_S", 0.3)
+    port = free_port()
+    app = create_app(engine, Site(home=tmp_path, patience_s=600))
+    running = server.Server(app, server.Listening(port=port), "critical")
+    thread = threading.Thread(target=running.run, daemon=True)
+    thread.start()
+    until(lambda: running.started)
+    whole = b"GET /readyz HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n"
+    for said in (b"", b"GET / HT", whole[:-2], whole + b"GET /read"):
+        with socket.create_connection(("127.0.0.1", port), timeout=120) as line:
+            line.sendall(said)
+            heard = b""
+            while data := line.recv(65536):
+                heard += data
+        assert (b"200 OK" in heard) == said.startswith(whole)
+    running.should_exit = running.force_exit = True
+    thread.join(30)
+
+
+def test_the_watchers_figures_name_nobody(web: Browser, engine: Engine, tmp_path: Path) -> None:
+    web.get("/vehicles/QN114")
+    web.submit("/sign-in", {"name": "odd", "password": "wrong"})
+    registry = web.app.state.watch.registry
+    address = engine.url.set(drivername="postgresql").render_as_string(False)
+    registry.register(Standing(address, tmp_path))
+    said = generate_latest(registry).decode()
+    assert 'route="/vehicles/{plate}",status="200"' in said and "QN114" not in said
+    assert "galene_sign_in_failed_total 1.0" in said
+    assert "galene_database_up 1.0" in said and "galene_disk_free_bytes" in said
+
+
+def test_a_full_disk_of_the_database_is_named_too(
+    web: Browser, numbers: dict[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from galene.jobs import intake
+
+    def full(*_: object, **__: object) -> None:
+        raise OperationalError("insert", {}, DiskFull("could not extend file"))
+
+    monkeypatch.setattr(intake, "add_codes", full)
+    answer = web.submit(f"/jobs/{numbers['intake']}/codes", {"codes": "P0171 kept"})
+    assert answer.status_code == 507 and "P0171 kept" in answer.text
 
 
 def test_signing_out_twice_is_harmless(as_person: Callable[[str], Browser]) -> None:

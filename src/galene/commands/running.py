@@ -255,6 +255,8 @@ def serve(settings: Settings) -> None:
         if secret:
             print(f"  Set your workshop up at {address}/set-up/{secret}")
             print("  That address counts once, and until it is used nothing else answers.")
+        if settings.host in EVERY_ADDRESS and not settings.trusted_hosts:
+            print("  Only this machine may call it so far: name it in GALENE_TRUSTED_HOSTS.")
         print("  Ctrl-C stops everything.\n", flush=True)
         until_told(settings, at, home, sock=sock)
 

@@ -113,7 +113,9 @@ def tries_of(db: Session, caller: Caller, name: str, *, now: datetime) -> Tried:
     person = find_person(db, name)
     device = sessions.device(db, digest(caller.device)) if caller.device else None
     own = device is not None and person is not None and device.person_id == person.id
-    key = f"name {name.strip().lower()}" + (f" on {device.id}" if own and device else "")
+    key = f"name {name.strip().lower()}"
+    if own and device:
+        return Tried(db, now, [(f"{key} on {device.id}", BY_NAME)])
     return Tried(db, now, [(key, BY_NAME), (f"address {caller.address}", BY_ADDRESS)])
 
 

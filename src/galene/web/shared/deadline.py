@@ -49,7 +49,7 @@ class Deadline:
                 await send(message)
 
         task: asyncio.Task[None] = asyncio.ensure_future(self._run(scope, receive, send_on))
-        while not (await asyncio.wait({task}, timeout=LOOK_S))[0]:
+        while not state.begun and not (await asyncio.wait({task}, timeout=LOOK_S))[0]:
             if self._silent() and not state.begun:
                 state.given_up = True
                 self._leave(task)

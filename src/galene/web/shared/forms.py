@@ -6,10 +6,11 @@ A route reads a form by a model whose fields say what they are: `number`, `whole
 
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
+from functools import cached_property
 from typing import Annotated, Any, TypeVar, get_origin
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, ValidationInfo
-from starlette.datastructures import FormData
+from starlette.datastructures import FormData, UploadFile
 
 from galene.core.errors import InputError
 from galene.core.text_gate import digits
@@ -33,7 +34,24 @@ class Form:
         ]
         self._system = system
         self.faults: dict[str, str] = {}
-        self.file, self.file_name = b"", ""
+        self._upload: UploadFile | None = None
+
+    def take(self, upload: UploadFile) -> None:
+        """The one file that came with the form: it lies on the disk until it is asked for."""
+        self._upload = upload
+
+    @cached_property
+    def file(self) -> bytes:
+        """What is in the file that came with the form, empty where none did."""
+        if self._upload is None:
+            return b""
+        self._upload.file.seek(0)
+        return self._upload.file.read()
+
+    @property
+    def file_name(self) -> str:
+        """What the file was called, empty where none came."""
+        return (self._upload.filename or "") if self._upload else ""
 
     @property
     def system(self) -> str:

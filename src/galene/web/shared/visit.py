@@ -4,9 +4,10 @@ write."""
 import inspect
 import secrets
 from collections.abc import Callable, Coroutine, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from datetime import datetime
 from functools import wraps
+from threading import BoundedSemaphore
 from typing import Annotated, Any
 from urllib.parse import urlsplit
 
@@ -277,9 +278,20 @@ def _factor_lacks(visit: Visit, right: Right) -> bool:
     return asked and not visit.person.totp_secret and right is not Right.ACCOUNT
 
 
+UPLOADS_AT_ONCE = 3
+_uploads = BoundedSemaphore(UPLOADS_AT_ONCE)
+
+
 def _signed(endpoint: Callable[..., Any], right: Right) -> Callable[..., Any]:
+    # A file is read whole only in here, and by few at a time: the others lie on the disk.
+    turn = _uploads if _takes_a_file(endpoint) else nullcontext()
+
     @wraps(endpoint)
     def run(*args: Any, visit: Visit, **kwargs: Any) -> Any:
+        with turn:
+            return answer(*args, visit=visit, **kwargs)
+
+    def answer(*args: Any, visit: Visit, **kwargs: Any) -> Any:
         visit.routed = True
         try:
             visit.open()
@@ -292,6 +304,11 @@ def _signed(endpoint: Callable[..., Any], right: Right) -> Callable[..., Any]:
             visit.close()
 
     return run
+
+
+def _takes_a_file(endpoint: Callable[..., Any]) -> bool:
+    form = inspect.signature(endpoint).parameters.get("form")
+    return form is not None and form.annotation is SentFile
 
 
 async def open_visit(request: Request) -> Visit:
@@ -331,7 +348,7 @@ async def sent_file(visit: Signed, request: Request) -> Form:
     form = Form(data, lambda: visit.shop.system)
     file = data.get("file")
     if file is not None and not isinstance(file, str):
-        form.file, form.file_name = await file.read(), file.filename or ""
+        form.take(file)
     visit.request.state.form = form
     return form
 
