@@ -2,7 +2,7 @@
 names a person, a plate or a job: an address is told by its route."""
 
 import structlog
-from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram
+from prometheus_client import CollectorRegistry, Counter, Histogram
 from starlette.types import Scope
 
 SLOW_S = 1.0
@@ -44,12 +44,6 @@ class Watch:
         )
         self.failed = Counter(
             "galene_sign_in_failed", "Tries to sign in that failed", registry=registry
-        )
-        self.streams = Gauge(
-            "galene_streams",
-            "Pages that wait for news",
-            registry=registry,
-            multiprocess_mode="livesum",
         )
 
     def request(self, scope: Scope, status: int, seconds: float) -> None:

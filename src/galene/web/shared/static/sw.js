@@ -3,11 +3,22 @@
 const CACHE = "galene-card";
 let turns = 0;
 const kept = new Map(); // path -> the turn of the answer that is kept: one that comes behind a later one is old
+const versionOf = (path) => (/^\/static\/(v-[0-9a-f]+)\//.exec(path) || [])[1];
+// Files of the last three versions of the product stay: a card that was kept names those that it was made with.
+const prune = async (cache) => {
+  const paths = (await cache.keys()).map((request) => new URL(request.url).pathname);
+  const versions = [...new Set(paths.map(versionOf).filter(Boolean))];
+  const old = new Set(versions.slice(0, -3));
+  await Promise.all(paths.filter((path) => old.has(versionOf(path))).map((path) => cache.delete(path)));
+};
 const keep = async (path, turn, answer) => {
   if (!answer.ok || answer.redirected || turn < (kept.get(path) || 0)) return;
   kept.set(path, turn);
   // A browser that has no room for it shows the page all the same.
-  await caches.open(CACHE).then((cache) => cache.put(path, answer.clone())).catch(() => {});
+  await caches.open(CACHE).then(async (cache) => {
+    await cache.put(path, answer.clone());
+    if (path.endsWith("/app.css")) await prune(cache);
+  }).catch(() => {});
 };
 self.addEventListener("install", () => self.skipWaiting());
 self.addEventListener("activate", (event) => event.waitUntil(self.clients.claim()));
