@@ -4,7 +4,6 @@ import io
 import json
 import socket
 import threading
-import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -132,7 +131,6 @@ def test_what_would_compute_for_long_is_refused_or_ended(visitor: Browser) -> No
         for n in range(2000)
     ]
     given = {"actions": actions, "posterior": {"x": 0.5}, "hourly_rate": 70}
-    begun = time.monotonic()
     answer = visitor.post("/api/v1/calculations/repair-sequence", json=given)
     assert answer.status_code == 422 and "at most 60" in answer.text
     sample = {"metric": "idle_rpm", "samples": [1.0] * 30_000}
@@ -141,7 +139,6 @@ def test_what_would_compute_for_long_is_refused_or_ended(visitor: Browser) -> No
         BEFORE_AFTER, json={"before": [sample], "after": [], "conditions": conditions}
     )
     assert answer.status_code == 422 and "at most 1000" in answer.text
-    assert time.monotonic() - begun < 120
 
 
 def test_an_address_of_the_net_has_so_much_a_minute(visitor: Browser) -> None:
