@@ -28,8 +28,10 @@ from moto.server import ThreadedMotoServer
 from PIL import Image
 from sqlalchemy import create_engine, text
 
+from galene.commands.workers import environment_of
+from galene.settings import Settings
 from galene.store.cluster import APPLICATION, Cluster, free_port
-from galene.store.vault import new_key
+from galene.store.vault import Vault, key_in, new_key
 from tests.conftest import COUNT, administer, demo_jobs, reachable
 
 PASSWORD = "four grey herring nets"
@@ -418,6 +420,49 @@ def test_a_start_says_what_is_wrong(tmp_path: Path) -> None:
     ):
         code, said = start(command, **environment)
         assert code == 2 and words in said, (command, environment, said)
+
+
+def test_no_web_process_is_told_the_owners_address(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("GALENE_DATABASE_OWNER_URL", "postgresql://owner:secret@db/galene")
+    told = environment_of(Settings(), "postgresql://galene_app@db/galene", tmp_path)
+    assert not [k for k, v in told.items() if "OWNER" in k or "owner:secret" in v]
+    assert told["GALENE_DATABASE_URL"] == "postgresql://galene_app@db/galene"
+
+
+@pytest.mark.parametrize("by_environment", [True, False])
+def test_new_secrets_seal_second_factors_anew(
+    addresses: tuple[str, str], tmp_path: Path, by_environment: bool
+) -> None:
+    application, owner = addresses
+    old = new_key() if by_environment else key_in(tmp_path)
+    engine = create_engine(owner)
+    sealed = "update person set totp_secret = :sealed where sign_in = 'maren'"
+    with engine.begin() as connection:
+        connection.execute(text(sealed), {"sealed": Vault(old).seal("JBSWY3DP")})
+    done = subprocess.run(
+        [sys.executable, "-m", "galene.cli", "secrets"],
+        env={
+            **os.environ,
+            "GALENE_HOME": str(tmp_path),
+            "GALENE_DATABASE_URL": application,
+            "GALENE_DATABASE_OWNER_URL": owner,
+            **({"GALENE_SECRET_KEY": old} if by_environment else {}),
+        },
+        capture_output=True,
+        text=True,
+        timeout=PATIENCE_S,
+        check=True,
+    )
+    printed = re.search(r"GALENE_SECRET_KEY to (\S+)", done.stdout)
+    assert (printed is not None) == by_environment
+    fresh = printed[1] if printed else key_in(tmp_path)
+    with engine.connect() as connection:
+        kept = connection.scalar(text("select totp_secret from person where sign_in = 'maren'"))
+    engine.dispose()
+    assert fresh != old and Vault(fresh).open(kept) == "JBSWY3DP"
+    assert Vault(old).open(kept) is None
 
 
 def test_the_demos_data_is_no_workshop(addresses: tuple[str, str], tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 """Backup, restore, and new secrets."""
 
+import os
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -20,7 +21,7 @@ from galene.store.database import make_engine
 from galene.store.objects import objects_at
 from galene.store.pictures import PictureStore
 from galene.store.repositories import people, sessions
-from galene.store.vault import Vault, key_file, new_key
+from galene.store.vault import GIVEN_KEY, Vault, keep_key, key_file, new_key
 
 
 def _passphrase(settings: Settings, file: Path | None) -> str:
@@ -124,16 +125,22 @@ def new_secrets(settings: Settings) -> None:
     if not settings.database_url and Cluster(home).running_port is not None:
         raise fail("stop the server first: it works by the old secrets")
     with database(settings, home) as at:
-        old = Vault.of_home(home)
-        key = new_key()
+        old, key = Vault.of_home(home), new_key()
         fresh = Vault(key)
+        by_environment = GIVEN_KEY in os.environ
+        if not by_environment:
+            # On the disk before anything is sealed by it: a power cut must not lose it.
+            keep_key(home, key, name="secret.key.new")
         with session(at.owner) as db:
             for person in people.everybody(db):
                 opened_secret = old.open(person.totp_secret) if person.totp_secret else None
                 if opened_secret is not None:
                     person.totp_secret = fresh.seal(opened_secret)
             sessions.end_all(db)
-        key_file(home).write_text(key)
+        if by_environment:
+            print(f"set {GIVEN_KEY} to {key} wherever the workshop is served")
+        else:
+            (home / "secret.key.new").replace(key_file(home))
     if not settings.database_url:
         with own_cluster(home) as cluster:
             cluster.new_passwords()

@@ -89,23 +89,26 @@ def _collected(settings: Settings, url: str, home: Path) -> Path:
     return folder
 
 
-def run_workers(settings: Settings, url: str, home: Path, *, sock: socket.socket) -> None:
-    """Serve by several processes until the process is told to end."""
-    sock.listen(2048)
-    # The owner's address of the database is for migrations: no web process needs it.
-    plain = settings.model_dump(exclude_none=True, exclude={"database_owner_url"})
+OWNER = "database_owner_url"
+
+
+def environment_of(settings: Settings, url: str, home: Path) -> dict[str, str]:
+    """What a web process is told. The owner's address of the database is for migrations: no web
+    process needs it, so none has it."""
     given = {
         f"GALENE_{name.upper()}": (
             value.get_secret_value() if isinstance(value, SecretStr) else str(value)
         )
-        for name, value in plain.items()
+        for name, value in settings.model_dump(exclude_none=True, exclude={OWNER}).items()
     }
-    environment = {
-        **os.environ,
-        **given,
-        "GALENE_DATABASE_URL": url,
-        "GALENE_HOME": str(home),
-    }
+    there = {k: v for k, v in os.environ.items() if k != f"GALENE_{OWNER.upper()}"}
+    return {**there, **given, "GALENE_DATABASE_URL": url, "GALENE_HOME": str(home)}
+
+
+def run_workers(settings: Settings, url: str, home: Path, *, sock: socket.socket) -> None:
+    """Serve by several processes until the process is told to end."""
+    sock.listen(2048)
+    environment = environment_of(settings, url, home)
     if settings.metrics_port:
         environment["PROMETHEUS_MULTIPROC_DIR"] = str(_collected(settings, url, home))
     workers = Workers(

@@ -11,6 +11,8 @@ from typing import Any
 
 from cryptography.fernet import Fernet, InvalidToken
 
+GIVEN_KEY = "GALENE_SECRET_KEY"
+
 
 class Vault:
     """Seals and opens texts by a key.
@@ -27,7 +29,7 @@ class Vault:
     def of_home(cls, home: Path) -> "Vault":
         """The vault whose key is in the environment (`GALENE_SECRET_KEY`), or lies in the data
         folder, where it is made when it is missing."""
-        given = os.environ.get("GALENE_SECRET_KEY")
+        given = os.environ.get(GIVEN_KEY)
         return cls(given or key_in(home))
 
     def seal(self, text: str) -> str:
@@ -63,14 +65,23 @@ def key_file(home: Path) -> Path:
     return home / "secret.key"
 
 
+def keep_key(home: Path, key: str, *, name: str) -> Path:
+    """Write a key into a file that nobody else reads; durable when this returns."""
+    path = home / name
+    path.touch(mode=0o600)
+    with path.open("w") as file:
+        file.write(key)
+        file.flush()
+        os.fsync(file.fileno())
+    return path
+
+
 def key_in(home: Path) -> str:
     """The key in a data folder; made once, whoever comes first."""
     path = key_file(home)
     if not path.exists():
         home.mkdir(parents=True, exist_ok=True)
-        half = home / f"secret.key.{secrets.token_hex(4)}"
-        half.touch(mode=0o600)
-        half.write_text(new_key())
+        half = keep_key(home, new_key(), name=f"secret.key.{secrets.token_hex(4)}")
         try:
             path.hardlink_to(half)
         except FileExistsError:
