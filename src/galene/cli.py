@@ -193,6 +193,14 @@ def restore(
 
 
 @cli.command()
+def code(sign_in: Annotated[str, typer.Argument(help="The name they sign in with.")]) -> None:
+    """Print a one-time code for who has forgotten the password, also while the server runs."""
+    from galene.commands.letting_in import print_code
+
+    print_code(settings_with(), sign_in)
+
+
+@cli.command()
 def secrets() -> None:
     """Make new secrets: the database's passwords, the workshop's key. Everybody signs in anew."""
     from galene.commands.backing import new_secrets

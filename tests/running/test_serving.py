@@ -35,8 +35,18 @@ from galene.store.vault import Vault, key_in, new_key
 from tests.conftest import COUNT, administer, demo_jobs, reachable
 
 PASSWORD = "four grey herring nets"
+FORM = {
+    "workshop": "Kelpford Sheds",
+    "system": "metric",
+    "currency": "kr",
+    "bays": "north",
+    "name": "Runa Vik",
+    "sign_in": "runa",
+    "new_password": PASSWORD,
+}
 PATIENCE_S = 300.0
 """Ends a run that hangs; a busy machine fails nothing."""
+STOPPED_S = 30.0
 
 
 def until(holds: Callable[[], bool]) -> None:
@@ -78,7 +88,7 @@ def told_address(process: "subprocess.Popen[str]") -> str:
         found = re.search(r"http\S+/set-up/\S+", line)
         if found:
             # Read on, so that the process never waits for its own words to be read.
-            threading.Thread(target=process.stdout.read, daemon=True).start()
+            threading.Thread(target=lambda f=process.stdout: print(f.read()), daemon=True).start()
             return found[0]
     raise AssertionError(said)
 
@@ -153,19 +163,7 @@ def test_killed_twenty_times_each_and_nothing_lost_or_twice(tmp_path: Path) -> N
         address = told_address(process)
         until(lambda: answers(port))
         web = client(port)
-        done = web.post(
-            address,
-            data={
-                "workshop": "Kelpford Sheds",
-                "system": "metric",
-                "currency": "kr",
-                "bays": "north",
-                "name": "Runa Vik",
-                "sign_in": "runa",
-                "new_password": PASSWORD,
-            },
-        )
-        assert done.status_code == 303
+        assert web.post(address, data=FORM).status_code == 303
         assert posted(web, "/vehicles/new", plate="KF-12", model="van", family="A").is_redirect
         begun = posted(web, "/jobs/new", plate="KF-12", complaint="it stalls")
         number = begun.headers["location"].split("/")[2]
@@ -359,16 +357,7 @@ def test_a_stopped_database_is_answered_for_and_all_recovers(tmp_path: Path) -> 
         address = told_address(process)
         until(lambda: answers(port))
         web = client(port)
-        form = {
-            "workshop": "Kelpford Sheds",
-            "system": "metric",
-            "currency": "kr",
-            "bays": "north",
-            "name": "Runa Vik",
-            "sign_in": "runa",
-            "new_password": PASSWORD,
-        }
-        assert web.post(address, data=form).status_code == 303
+        assert web.post(address, data=FORM).status_code == 303
         server = int((home / "postgres" / "postmaster.pid").read_text().split("\n")[0])
         stopped = [psutil.Process(server), *psutil.Process(server).children(recursive=True)]
         for one in stopped:
@@ -377,12 +366,16 @@ def test_a_stopped_database_is_answered_for_and_all_recovers(tmp_path: Path) -> 
         plain.cookies = web.cookies
         try:
             took = []
-            for path in ("/", "/sign-in", "/people", "/healthz", "/vehicles") * 3:
+            ends = time.monotonic() + STOPPED_S
+            for path in itertools.cycle(("/", "/sign-in", "/people", "/healthz", "/vehicles")):
                 begun = time.monotonic()
                 answer = plain.get(path)
                 took.append(time.monotonic() - begun)
                 assert answer.status_code == 503, path
                 assert "does not answer" in answer.text, path
+                if time.monotonic() > ends:
+                    break
+                time.sleep(0.5)
             kept = posted(plain, "/vehicles/new", plate="KF-77", model="typed meanwhile")
             assert kept.status_code == 503 and "typed meanwhile" in kept.text
             print(json.dumps({"longest": round(max(took), 2)}))
@@ -393,6 +386,114 @@ def test_a_stopped_database_is_answered_for_and_all_recovers(tmp_path: Path) -> 
         until(lambda: web.get("/people").status_code == 200)
         added = posted(web, "/vehicles/new", plate="KF-77", model="van", family="A")
         assert added.status_code == 303
+
+
+def test_who_forgot_the_password_is_let_in_from_the_console(tmp_path: Path) -> None:
+    """The only foreman, while the server runs."""
+    reachable(tmp_path)
+    port, home = free_port(), tmp_path / "shop"
+    with serving(port, GALENE_HOME=str(home)) as process:
+        address = told_address(process)
+        until(lambda: answers(port))
+        web = client(port)
+        assert web.post(address, data=FORM).status_code == 303
+
+        def code_for(sign_in: str) -> "subprocess.CompletedProcess[str]":
+            return subprocess.run(
+                [sys.executable, "-m", "galene.cli", "code", sign_in],
+                env={**os.environ, "GALENE_HOME": str(home)},
+                capture_output=True,
+                text=True,
+                timeout=PATIENCE_S,
+                check=False,
+            )
+
+        nobody = code_for("gunnar")
+        assert nobody.returncode == 2 and "nobody signs in as gunnar" in nobody.stderr
+        given = code_for("Runa")
+        assert given.returncode == 0, given.stderr
+        assert web.get("/people").headers["location"].startswith("/sign-in"), "sessions ended"
+        fresh = client(port)
+        old = posted(fresh, "/sign-in", name="runa", password=PASSWORD)
+        assert old.status_code != 303
+        asked = posted(fresh, "/sign-in", name="runa", password=given.stdout.split()[0])
+        ticket = re.search(r'name="ticket" value="([^"]+)"', asked.text)
+        assert ticket, asked.text
+        chosen = "seven slow brown otters"
+        posted(fresh, "/sign-in/first-password", ticket=ticket[1], new_password=chosen)
+        assert fresh.get("/people").status_code == 200
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path) -> Iterator[Path]:
+    """A file system of its own, small enough to be filled."""
+    place = tmp_path / "small"
+    place.mkdir()
+    made = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=400m,mode=0777", "tmpfs", str(place)], check=False
+    )
+    if made.returncode:
+        pytest.skip("this account may not mount a file system")
+    reachable(tmp_path)
+    yield place
+    subprocess.run(["umount", "--lazy", str(place)], check=True)
+
+
+def filled(place: Path) -> Path:
+    """Write until nothing more goes onto the disk."""
+    ballast = place / "ballast"
+    with suppress(OSError), ballast.open("wb", buffering=0) as file:
+        while True:
+            file.write(bytes(1 << 20))
+    return ballast
+
+
+def test_a_full_disk_is_named_loses_nothing_and_is_recovered_from(small_disk: Path) -> None:
+    port, home = free_port(), small_disk / "shop"
+    with serving(port, GALENE_HOME=str(home)) as process:
+        address = told_address(process)
+        until(lambda: answers(port))
+        web, plain = client(port), client(port, httpx.Client)
+        assert web.post(address, data=FORM).status_code == 303
+        plain.cookies = web.cookies
+        ballast = filled(small_disk)
+        written = list[str]()
+        while True:
+            plate = f"KF-{len(written) + 100}"
+            answer = posted(plain, "/vehicles/new", plate=plate, model="van " * 20, family="A")
+            if answer.status_code != 303:
+                break
+            written.append(plate)
+            assert len(written) < 20_000, "the database never noticed"
+        assert answer.status_code in (503, 507) and plate in answer.text, answer.text
+        until(lambda: "disk" in plain.get("/healthz").text)
+        assert plain.get("/healthz").status_code == 503
+        ballast.unlink()
+        until(lambda: answers(port, "/healthz"))
+        done = posted(web, "/vehicles/new", plate="KF-7", model="van", family="A")
+        assert done.status_code == 303
+        shown = web.get("/vehicles").text
+        assert "KF-7" in shown
+        for plate in written:
+            assert web.get("/vehicles", params={"q": plate}).text.count(f">{plate}<") == 1
+
+
+def test_a_first_start_on_a_full_disk_says_so(small_disk: Path) -> None:
+    ballast = small_disk / "ballast"
+    ballast.write_bytes(bytes(380 << 20))
+    said = subprocess.run(
+        [sys.executable, "-m", "galene.cli", "serve"],
+        env={
+            **os.environ,
+            "GALENE_HOME": str(small_disk / "shop"),
+            "GALENE_PORT": str(free_port()),
+        },
+        capture_output=True,
+        text=True,
+        timeout=PATIENCE_S,
+        check=False,
+    )
+    assert said.returncode == 2 and "20 MB free" in said.stderr and "initdb" not in said.stderr
 
 
 def test_a_start_says_what_is_wrong(tmp_path: Path) -> None:

@@ -199,15 +199,33 @@ def give_code(act: Act, person_id: int) -> str:
     """
     act.needs(Right.PEOPLE)
     act.proves()
-    person = find(act.db, person_id)
+    return _code_given(act, find(act.db, person_id))
+
+
+def _code_given(act: Act, person: Person, **how: str) -> str:
     if person.left_at is not None:
         raise Refused("This account is closed", ["open it first"])
     person.password_hash, person.pin_hash, person.totp_secret = _UNUSABLE, None, None
     person.recovery_hashes = []
     sessions.end_of_person(act.db, person.id)
     code = _coded(act, person)
-    act.trace(None, "code_given", person=person.id)
+    act.trace(None, "code_given", person=person.id, **how)
     return code
+
+
+def code_at_console(db: Session, sign_in: str, now: datetime) -> str:
+    """A new one-time code for somebody, given by who runs the machine: the way in for a foreman who
+    is alone and has forgotten the password. Who may run the command may read the database anyway.
+
+    Raises
+    ------
+    Missing, Refused
+        Nobody signs in by this name; the account is closed.
+    """
+    person = rows.by_sign_in(db, sign_in.strip().lower())
+    if person is None or person.role == "guest":
+        raise Missing(f"person who signs in as {sign_in.strip()}")
+    return _code_given(Act(db=db, person=person, now=now), person, given="at the console")
 
 
 def close_account(act: Act, person_id: int) -> None:

@@ -10,6 +10,7 @@ from typing import Any
 
 from cachetools import LRUCache, cached
 from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined
+from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from galene.core.chemistry.judge import PROPERTIES
@@ -87,6 +88,16 @@ def clock_text(when: datetime | str | None) -> str:
         return "–"
     moment = (datetime.fromisoformat(when) if isinstance(when, str) else when).astimezone()
     return f"{moment:%d %b, %H:%M}".lstrip("0")
+
+
+class PatientCache(FileSystemBytecodeCache):
+    """Compiled templates on the disk. On a full disk they are compiled anew: the page that says so
+    must not fail by it."""
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        """Keep one, where there is room."""
+        with contextlib.suppress(OSError):
+            super().dump_bytecode(bucket)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -288,6 +299,6 @@ def warm_templates(folder: Path) -> None:
     """
     with contextlib.suppress(OSError):
         folder.mkdir(parents=True, exist_ok=True)
-        TEMPLATES.bytecode_cache = FileSystemBytecodeCache(str(folder))
+        TEMPLATES.bytecode_cache = PatientCache(str(folder))
     for name in TEMPLATES.list_templates(extensions=["html"]):
         TEMPLATES.get_template(name)

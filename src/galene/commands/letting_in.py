@@ -1,0 +1,37 @@
+"""A one-time code from the console, for who can not sign in."""
+
+from datetime import UTC, datetime
+
+from galene.commands.running import data_folder, database, session
+from galene.commands.words import fail
+from galene.jobs.errors import Missing, Refused
+from galene.jobs.people import CODE_DAYS, code_at_console
+from galene.settings import Settings
+from galene.store.cluster import Cluster
+
+
+def print_code(settings: Settings, sign_in: str) -> None:
+    """Print a new one-time code; the password and the second factor count no longer."""
+    home = data_folder(settings)
+    running = Cluster(home)
+    port = None if settings.database_url else running.running_port
+    if port is not None:
+        running.port = port
+        code = _code_at(running.application_url(), sign_in)
+    else:
+        with database(settings, home) as at:
+            code = _code_at(at.application, sign_in)
+    print(
+        f"{code}  counts once, for {CODE_DAYS} days: sign in as {sign_in} with it as the password,"
+        " then choose a new one. The old password, PIN and second factor count no longer."
+    )
+
+
+def _code_at(url: str, sign_in: str) -> str:
+    try:
+        with session(url) as db:
+            return code_at_console(db, sign_in, datetime.now(UTC))
+    except Missing as fault:
+        raise fail(f"nobody signs in as {sign_in}") from fault
+    except Refused as fault:
+        raise fail(f"{fault}: another foreman opens it on the page of people") from fault
