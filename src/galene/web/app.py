@@ -67,7 +67,7 @@ from galene.web.shared.security import Guards
 from galene.web.shared.watch import Watch
 from galene.web.shelf import routes as shelf
 from galene.web.shelf import spares
-from galene.web.vehicles import record, where
+from galene.web.vehicles import part_panel, record, where
 from galene.web.vehicles import routes as vehicles
 from galene.web.worksheets import routes as worksheets
 
@@ -95,6 +95,7 @@ MODULES = (
     fuel,
     owner,
     where,
+    part_panel,
     bores,
     checks,
     worksheets,

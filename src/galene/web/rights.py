@@ -77,6 +77,7 @@ _LISTED: dict[Right, str] = {
         GET /jobs/{number}/relearn
         GET /jobs/{number}/report
         GET /jobs/{number}/report.pdf
+        GET /jobs/{number}/parts/{part}
         GET /jobs/{number}/trace
         GET /jobs/{number}/waste.csv
         GET /jobs/{number}/work

@@ -499,7 +499,7 @@ def _next_checks(
     chance = np.clip(np.concatenate([chance_yes, 1 - chance_yes]), 1e-12, None)
     marginals = np.concatenate([held_yes, posterior @ table - held_yes]) / chance[:, None]
     found: list[NextCheck] = []
-    for k, (check, bits, _) in enumerate(telling):
+    for k, (check, bits, main) in enumerate(telling):
         outcomes, changes = [], False
         for row in (k, k + len(telling)):
             top = np.argsort(-marginals[row], kind="stable")[:3]
@@ -509,6 +509,7 @@ def _next_checks(
         found.append(
             NextCheck(
                 id=check.id,
+                asks=main.id,
                 bits=bits,
                 minutes=_minutes(check, case),
                 if_positive=outcomes[0],

@@ -223,9 +223,13 @@ class Outcome:
 
 @dataclass(frozen=True, kw_only=True)
 class NextCheck:
-    """A check with what it is expected to teach about the causes, in bits, and what it costs."""
+    """A check with what it is expected to teach about the causes, in bits, and what it costs.
+
+    `asks` is the evidence that a yes is about, the most telling one that the check yields.
+    """
 
     id: str
+    asks: str
     bits: float
     minutes: float
     if_positive: Outcome

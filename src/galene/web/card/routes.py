@@ -36,6 +36,7 @@ from galene.knowledge.bill import spare_of
 from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
+from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 from galene.web.worksheets.traces import crank_of
@@ -105,6 +106,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "found_kinds": FOUND,
         "people": everybody(visit.db) if job.state == "open" else [],
         "held_by_approval": waits_for_approval(job),
+        "picture": picture_of(family, job, lit=[left[0].document.part] if left else []),
     }
 
 

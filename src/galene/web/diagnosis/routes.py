@@ -13,7 +13,7 @@ from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.proving import proven_cause
 from galene.store.models import Job
 from galene.web.proof.proving import how_we_know
-from galene.web.shared.airpath import picture_of
+from galene.web.shared.airpath import chances_of, picture_of
 from galene.web.shared.visit import Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -48,7 +48,13 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "against": diagnosis.against_new_parts(job, ranking, visit.shop.hourly_rate),
         "known_by": {c.id: how_we_know(proven_cause(c.id, family)) for c in ranking.causes[:3]},
         "worksheets": WORKSHEET_OF,
-        "picture": picture_of(family, job),
+        "parts_of": {
+            c.id: " ".join(
+                p.id for p in family.parts if p.component == KNOWLEDGE.causes[c.id].component
+            )
+            for c in ranking.causes[:4]
+        },
+        "picture": picture_of(family, job, chances=chances_of(family, ranking), before_only=True),
         "checks": [c for c in KNOWLEDGE.checks.values() if not reasons[c.id]],
         "barred": [(c, reasons[c.id]) for c in KNOWLEDGE.checks.values() if reasons[c.id]],
     }

@@ -155,7 +155,7 @@ def page(
         lacks=lacks(job, "evidence"),
         seen_missing=revision(job, "before_missing"),
         entered=form,
-        picture=picture_of(family, job),
+        picture=picture_of(family, job, before_only=True),
         logs=count_logs(visit.db, job),
         has_trims=reading_channels.has_trims(family),
         **extra,

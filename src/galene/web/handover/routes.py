@@ -23,6 +23,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.store.models import Job, Workshop
 from galene.store.pictures import PictureStore
 from galene.web.proof.comparison import rows_of
+from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
 from galene.web.shared.templating import TEMPLATES
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -75,6 +76,7 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
         **{
             **context(visit.db, visit.shop, job),
             "ranking": ranking,
+            "picture": picture_of(family_of(job), job),
             "preview": preview,
             "things": handover.found_things(visit.db, job) if working else [],
             "boxes": _boxes(job, ranking, extra.get("entered")) if ranking else [],

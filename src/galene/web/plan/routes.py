@@ -27,13 +27,12 @@ from galene.jobs.planning import (
 )
 from galene.jobs.rights import Right
 from galene.jobs.stages import lacks
-from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.plan_document import works_offered
 from galene.knowledge.policy import BY_LETTER
 from galene.store.models import Job
 from galene.web.plan.layers import stack_of
-from galene.web.shared.airpath import picture_of
+from galene.web.shared.airpath import chances_of, picture_of
 from galene.web.shared.forms import FormModel, number, whole
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
@@ -72,11 +71,7 @@ def context(
     document = found.document if found else None
     access = plan.access_of(job, found) if found else None
     reachable = [p for p in family.parts if _offered(family, found, p.id)]
-    chance: dict[str, float] = {}
-    for cause in ranking.causes:
-        for part in family.parts:
-            if part.component == KNOWLEDGE.causes[cause.id].component:
-                chance[part.id] = max(chance.get(part.id, 0.0), cause.probability)
+    chance = chances_of(family, ranking)
     letters = {s.letter for p in document.parts for s in p.schools} if document else set()
     same = (
         newest is not None
@@ -108,7 +103,7 @@ def context(
         "seen": revision(job, "plan"),
         "seen_schools": revision(job, "schools"),
         "lacks": lacks(job, "plan"),
-        "picture": picture_of(family, job, scope=[w.part for w in works]),
+        "picture": picture_of(family, job, {w.part: w.work for w in works}, chances=chance),
         "components": COMPONENTS,
         "stack": stack_of(family, access.operations, [w.part for w in works]) if access else None,
         "known_bulletins": bulletins_for(visit.db, job.family_id, job.vehicle),

@@ -19,6 +19,7 @@ from galene.store.models import Job
 from galene.web.evidence.routes import key_on_of_job, table_of
 from galene.web.proof.comparison import rows_of
 from galene.web.proof.proving import proving_of
+from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
@@ -66,6 +67,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "after_codes": prove.after_codes(job),
         "entered": form,
         "has_trims": reading_channels.has_trims(family),
+        "picture": picture_of(family, job),
     }
 
 

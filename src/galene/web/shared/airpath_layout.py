@@ -1,46 +1,32 @@
-"""Where everything of an air path stands: one routine for any valid family, in cells of a grid.
+"""Where everything of an air path stands: one routine for any valid family, low enough to stand at
+the top of a page.
 
-Intake rows run left to right, the exhaust comes back right to left underneath, what joins them
-(recirculation, breather, bypass, tubes of sensors) lies between. Lines run only in the channels
-between cells and in tracks between rows, labels stay inside their cells, so nothing can overlap
-whatever the family.
+The way of the air is one row: intake from the left, the engine, exhaust to the right. Above it
+are the sensors on their stalks with breather and bypass, below it what leads exhaust back and what
+ends blind. A pipe leaves a part of the row at its side, rises or falls in the gap between two
+columns and runs on in the middle of its band, or in a track outside where that is taken.
+Labels stay inside their columns, so nothing can overlap whatever the family.
 """
 
 import itertools
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
-from galene.core.airpath.family import CIRCUITS, EngineFamily, Pipe, spine
+from galene.core.airpath.family import EngineFamily, Pipe, spine
 
-BODY_W, BODY_H, HEAD = 92.0, 84.0, 32.0
-STALK, GUTTER, TRACK, LEVEL = 40.0, 26.0, 13.0, 29.0
-"""Length of a sensor's stalk, width of the outer channels, distance of tracks, height at which side
-lines leave a body."""
+FULL = 1216.0
+"""Width that a drawing fills on a desk."""
+BODY, ENGINE, SIDE = (66.0, 48.0), (92.0, 58.0), (58.0, 36.0)
+"""Width and height of a part of the row, of the engine, of a part above or below."""
+HEAD, STALK = 20.0, 7.0
+PART_TYPE, SENSOR_TYPE = 12.5, 11.5
+TRACK, RISER, LANE, MARGIN = 10.0, 11.0, 7.0, 8.0
 GLYPH = 0.52
 """Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the
 browser."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class Shape:
-    """A folding: cells side by side, smallest and largest cell, the room that a sensor takes, size
-    of the type."""
-
-    columns: int
-    cell: tuple[float, float]
-    width: float
-    slot: float
-    part_type: float
-    sensor_type: float
-
-
-WIDE = Shape(
-    columns=7, cell=(168.0, 230.0), width=1180.0, slot=84.0, part_type=15.0, sensor_type=12.0
-)
-NARROW = Shape(
-    columns=3, cell=(168.0, 190.0), width=540.0, slot=126.0, part_type=19.0, sensor_type=17.0
-)
+UPPER = frozenset({"main", "bypass", "breather"})
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -73,7 +59,8 @@ class Label:
 
 @dataclass(frozen=True, kw_only=True)
 class Node:
-    """A part in its place. `form` is part, or free for a sensor that sits on nothing."""
+    """A part in its place. `form` is row, engine, side, or unit for a sensor in the control unit,
+    which sits on no part."""
 
     id: str
     form: str
@@ -94,8 +81,8 @@ class Stalk:
 
 @dataclass(frozen=True, kw_only=True)
 class Line:
-    """A pipe as corner points. `straight` ones run from body to body in the middle; the rest end at
-    an arrow."""
+    """A pipe as corner points. `straight` ones run from body to body in the row; the rest end at an
+    arrow."""
 
     source: str
     target: str
@@ -114,7 +101,7 @@ class Line:
                 break
             (px, py), (nx, ny) = self.points[k], rest[k + 1]
             before, after = math.dist((px, py), (cx, cy)), math.dist((cx, cy), (nx, ny))
-            r = min(7.0, before / 2, after / 2)
+            r = min(9.0, before / 2, after / 2)
             if not before or not after:
                 continue
             words.append(f"L{cx + (px - cx) / before * r:.1f} {cy + (py - cy) / before * r:.1f}")
@@ -133,7 +120,7 @@ class Line:
 
 @dataclass(frozen=True, kw_only=True)
 class Layout:
-    """One folding of the drawing."""
+    """The drawing: its size in pixels at which the type is legible, and all that stands in it."""
 
     width: float
     height: float
@@ -162,518 +149,657 @@ def wrap(text: str, width: float, size: float) -> tuple[str, ...]:
     return tuple(lines or ("",))
 
 
-def _label(text: str, x: float, top: float, *, width: float, size: float) -> Label:
-    lines = wrap(text, width, size)
-    height = size * 1.12 * len(lines)
-    wide = max(len(line) for line in lines) * size * GLYPH
-    return Label(
-        lines=lines,
-        x=x,
-        y=top + size * 0.86,
-        size=size,
-        box=Box(x=x, y=top + height / 2, w=wide, h=height),
-    )
+@dataclass(frozen=True, kw_only=True)
+class _Words:
+    """A label before it has its place."""
+
+    lines: tuple[str, ...]
+    size: float
+
+    @cached_property
+    def width(self) -> float:
+        return max(len(line) for line in self.lines) * self.size * GLYPH
+
+    @cached_property
+    def height(self) -> float:
+        return self.size * 1.12 * len(self.lines)
+
+    def at(self, x: float, top: float) -> Label:
+        return Label(
+            lines=self.lines,
+            x=x,
+            y=top + self.size * 0.86,
+            size=self.size,
+            box=Box(x=x, y=top + self.height / 2, w=self.width, h=self.height),
+        )
+
+
+def _words(text: str, size: float, *, least: float, most: float) -> _Words:
+    """A label as wide as its longest word asks, within bounds."""
+    longest = max((len(w) for w in text.split()), default=1) * size * GLYPH
+    lines = wrap(text, min(most, max(least, longest + 0.1)), size)
+    return _Words(lines=lines, size=size)
 
 
 @dataclass(kw_only=True)
-class _Cell:
-    """A node in its row: first cell and how many it takes."""
+class _Place:
+    """A part with its sensors above it: the half width it claims, and where it stands."""
 
     id: str
-    row: int
-    start: int
-    span: int
+    form: str
+    body: tuple[float, float]
+    words: _Words
+    sensors: tuple[tuple[str, _Words], ...]
+    lanes: dict[int, int] = field(default_factory=dict)
+    """How many pipes leave it sideways for a track, by side (-1 left, 1 right)."""
+    x: float = 0.0
 
-    @property
-    def middle(self) -> float:
-        return self.start + self.span / 2
+    @cached_property
+    def crown(self) -> float:
+        """Width of the sensors above it."""
+        return sum(self.slot(words) for _, words in self.sensors)
+
+    def slot(self, words: _Words) -> float:
+        """Width that a sensor claims: beside its label over a part of a band, where height is
+        dear, else under it."""
+        if self.form == "side":
+            return HEAD + 4 + words.width + 6
+        return max(words.width, HEAD) + 6
+
+    @cached_property
+    def core(self) -> float:
+        """Half width of body, label and sensors."""
+        return max(self.body[0], self.words.width, self.crown) / 2 + 3
+
+    def reach(self, side: int) -> float:
+        """How far it reaches to a side, with its lanes."""
+        count = self.lanes.get(side, 0)
+        return self.core + (LANE * count + 4 if count else 9)
+
+    @cached_property
+    def head(self) -> float:
+        """Height of its sensors over the body."""
+        if not self.sensors:
+            return 0.0
+        tallest = max(w.height for _, w in self.sensors)
+        if self.form == "side":
+            return max(HEAD, tallest) + STALK + 1
+        return tallest + HEAD + STALK + 3
 
 
 @dataclass(kw_only=True)
-class _Route:
-    """A line on its way: the boundaries and zones that it turns at, filled in by the tracks
-    later."""
+class _End:
+    """Where a pipe meets a part of the row: its column, its gap, the band that it goes to."""
+
+    column: int
+    gap: int
+    side: int
+    """-1 above, 1 below."""
+    heading: float = 0.0
+    """Where it leads: smaller is further left."""
+    level: float = 0.0
+    x: float = 0.0
+
+    @property
+    def leftward(self) -> bool:
+        """Whether the pipe is at the left edge of its part."""
+        return self.gap == self.column
+
+
+@dataclass(kw_only=True)
+class _Way:
+    """A pipe on its way: its ends at the row, or the lane and stub at a part of a band."""
 
     pipe: Pipe
-    turns: list[tuple[int, int, int]]
-    """Stretches along a boundary: (boundary, from zone or row side, to zone)."""
-    zones: list[int]
-    boundaries: list[int]
-    tracks: list[int] = field(default_factory=list)
-    shifts: list[float] = field(default_factory=list)
+    side: int
+    source: _End | None = None
+    target: _End | None = None
+    track: int | None = None
+    lanes: dict[str, tuple[int, int]] = field(default_factory=dict)
+    """By end: the side of the part and the number of the lane there."""
 
 
-def _pack(nodes: Sequence[str], spans: dict[str, int], columns: int) -> list[list[str]]:
-    """Nodes in rows that hold `columns` cells."""
-    rows: list[list[str]] = []
-    used = columns + 1
-    for node in nodes:
-        if used + spans[node] > columns:
-            rows.append([])
-            used = 0
-        rows[-1].append(node)
-        used += spans[node]
-    return rows
+def lay_out(family: EngineFamily) -> Layout:
+    """Place the parts of a family and lead its pipes.
 
-
-def _place(
-    family: EngineFamily, shape: Shape, cell_of: dict[str, float]
-) -> tuple[list[_Cell], int, int]:
-    """Cells of every part, the number of columns and of rows. `cell_of` gives the widest need of
-    each part in pixels."""
-    intake, exhaust = spine(family)
-    sensors = {t.sensor for t in family.taps}
-    free = [t.sensor for t in family.taps if t.on is None]
-    extras = [
-        p.id
-        for p in family.parts
-        if p.id not in sensors and p.id not in intake and p.id not in exhaust
-    ]
-    spans = {
-        n: max(1, math.ceil(cell_of.get(n, 0) / shape.cell[0]))
-        for n in (*intake, *exhaust, *extras, *free)
-    }
-    columns = max([shape.columns, *spans.values()])
-    if sum(spans[n] for n in (*intake, *exhaust)) <= columns:
-        # All in one row: the exhaust goes on where the intake ends.
-        intake, exhaust = (*intake, *exhaust), ()
-    front, back = _pack(intake, spans, columns), _pack(exhaust, spans, columns)
-    columns = max(
-        [min(3, columns), *(sum(spans[n] for n in row) for row in (*front, *back)), *spans.values()]
-    )
-    cells: dict[str, _Cell] = {}
-    for r, row in enumerate(front):
-        at = 0
-        for node in row:
-            cells[node] = _Cell(id=node, row=r, start=at, span=spans[node])
-            at += spans[node]
-    for r, row in enumerate(back):
-        at = columns
-        for node in row:
-            at -= spans[node]
-            cells[node] = _Cell(
-                id=node, row=r, start=at, span=spans[node]
-            )  # counted from the first exhaust row for now
-    lanes = _lanes(family, extras, free, spans=spans, cells=cells, columns=columns)
-    for node in exhaust:
-        cells[node].row += len(front) + len(lanes)
-    for k, lane in enumerate(lanes):
-        for cell in lane:
-            cell.row = len(front) + k
-            cells[cell.id] = cell
-    return list(cells.values()), columns, len(front) + len(lanes) + len(back)
-
-
-LANE_CIRCUITS = (
-    "bypass",
-    "breather",
-    "signal",
-    "secondary",
-    "recirculation",
-    "main",
-    "exhaust",
-)
-"""Circuits in the order in which their parts find room between intake and exhaust."""
-
-
-def _lanes(
-    family: EngineFamily,
-    extras: list[str],
-    free: list[str],
-    *,
-    spans: dict[str, int],
-    cells: dict[str, _Cell],
-    columns: int,
-) -> list[list[_Cell]]:
-    """Lanes between intake and exhaust: each circuit's parts near the middle of what they join."""
-    placed = _Lanes(spans, columns, cells)
-    for circuit in LANE_CIRCUITS:
-        pipes = [p for p in family.pipes if p.circuit == circuit]
-        group = [
-            n for n in extras if n not in cells and any(n in (p.source, p.target) for p in pipes)
-        ]
-        if not group:
-            continue
-        ordered = _along(group, pipes)
-        start, step = _spread(group, pipes, cells=cells, columns=columns, count=len(ordered))
-        for k, node in enumerate(ordered):
-            half = spans[node] / 2
-            placed.drop(node, min(columns - half, max(half, start + step * (k + 1))), circuit)
-    for node in extras:
-        if node not in cells:
-            placed.drop(node, columns / 2, "")
-    for node in free:
-        placed.drop(node, 0.5, "free")
-    return placed.lanes
-
-
-def _spread(
-    group: Sequence[str],
-    pipes: Sequence[Pipe],
-    *,
-    cells: dict[str, _Cell],
-    columns: int,
-    count: int,
-) -> tuple[float, float]:
-    """From where a circuit's parts are spread, and how far apart: between what they join."""
-    ends = [
-        cells[e].middle
-        for p in pipes
-        for e in (p.source, p.target)
-        if e in cells and (p.source in group or p.target in group)
-    ]
-    begins = [cells[p.source].middle for p in pipes if p.target in group and p.source in cells]
-    goes = [cells[p.target].middle for p in pipes if p.source in group and p.target in cells]
-    start = _middle_of(begins) or _middle_of(ends) or columns / 2
-    end = _middle_of(goes) or start
-    step = (end - start) / (count + 1)
-    if abs(step) < 1 and count > 1:
-        step = -1.0 if end <= start else 1.0
-        start = (start + end) / 2 - step * (count + 1) / 2
-    return start, step
-
-
-def _middle_of(places: Sequence[float]) -> float | None:
-    return sum(places) / len(places) if places else None
-
-
-class _Lanes:
-    """Lanes that grow as parts are dropped into them, each near its wish and beside its circuit."""
-
-    def __init__(self, spans: dict[str, int], columns: int, cells: dict[str, _Cell]) -> None:
-        self.lanes: list[list[_Cell]] = []
-        self.spans, self.columns, self.cells = spans, columns, cells
-        self.last: dict[str, int] = {}
-
-    def drop(self, node: str, wish: float, circuit: str) -> None:
-        """Put a part where it costs least: far from its wish, deep, or off its circuit's lane."""
-        span = self.spans[node]
-        spots = [
-            (self._cost(k, start + span / 2 - wish, circuit), k, start)
-            for k in range(len(self.lanes) + 1)
-            for start in self._room(k, span)
-        ]
-        _, k, start = min(spots)  # a new lane always has room
-        if k == len(self.lanes):
-            self.lanes.append([])
-        cell = _Cell(id=node, row=0, start=start, span=span)
-        self.lanes[k].append(cell)
-        self.cells[node] = cell
-        self.last[circuit] = k
-
-    def _room(self, k: int, span: int) -> list[int]:
-        lane = self.lanes[k] if k < len(self.lanes) else []
-        taken = {i for c in lane for i in range(c.start, c.start + c.span)}
-        return [
-            start
-            for start in range(self.columns - span + 1)
-            if not taken.intersection(range(start, start + span))
-        ]
-
-    def _cost(self, k: int, off: float, circuit: str) -> float:
-        cost = abs(off) + (0.9 * k if k < len(self.lanes) else 0.9 * k + 1.2)
-        return cost + (0.8 if self.last.get(circuit, k) != k else 0.0)
-
-
-def _along(group: Iterable[str], pipes: Sequence[Pipe]) -> list[str]:
-    """The group in the order of flow, as far as there is one."""
-    left, ordered = list(group), []
-    while left:
-        node = next(
-            (n for n in left if not any(p.target == n and p.source in left for p in pipes)), left[0]
-        )
-        left.remove(node)
-        ordered.append(node)
-    return ordered
-
-
-class _Router:
-    """Lines through the channels: boundaries between cells (vertical) and zones below rows
-    (horizontal)."""
-
-    def __init__(self, cells: Sequence[_Cell], columns: int, rows: int) -> None:
-        self.cells = {c.id: c for c in cells}
-        self.columns, self.rows = columns, rows
-        self.blocked = {(c.row, b) for c in cells for b in range(c.start + 1, c.start + c.span)}
-        self.by_row: dict[int, list[_Cell]] = {}
-        for cell in sorted(cells, key=lambda c: c.start):
-            self.by_row.setdefault(cell.row, []).append(cell)
-
-    def straight(self, pipe: Pipe) -> bool:
-        """Whether nothing stands between the two in their row."""
-        a, b = self.cells[pipe.source], self.cells[pipe.target]
-        row = self.by_row[a.row]
-        return a.row == b.row and abs(row.index(a) - row.index(b)) == 1
-
-    def _free(self, boundary: int, rows: Iterable[int]) -> bool:
-        return all((r, boundary) not in self.blocked for r in rows)
-
-    def route(self, pipe: Pipe) -> _Route:
-        """The shortest way: out at a side, along a boundary to a zone, along it, and along a
-        boundary to the other side."""
-        a, b = self.cells[pipe.source], self.cells[pipe.target]
-        down = a.row <= b.row
-        zones = range(a.row, max(a.row + 1, b.row)) if down else range(b.row, a.row)
-        best: tuple[float, int, int, int] | None = None
-        for bs in (a.start, a.start + a.span):
-            for bt in (b.start, b.start + b.span):
-                for z in zones:
-                    first = range(a.row + 1, z + 1) if down else range(z + 1, a.row)
-                    then = range(z + 1, b.row) if down else range(b.row + 1, z + 1)
-                    if not (self._free(bs, first) and self._free(bt, then)):
-                        continue
-                    cost = abs(bs - bt) * 4 + abs(bs - b.middle) + abs(bt - a.middle)
-                    if best is None or cost < best[0]:
-                        best = (cost, bs, z, bt)
-        if best is not None:
-            _, bs, z, bt = best
-            return _Route(pipe=pipe, turns=[], zones=[z], boundaries=[bs, bt])
-        bs = a.start if a.middle < self.columns / 2 else a.start + a.span
-        bt = b.start if b.middle < self.columns / 2 else b.start + b.span
-        gutter = 0 if a.middle + b.middle < self.columns else self.columns
-        z1, z2 = (a.row, b.row - 1) if down else (a.row - 1, b.row)
-        return _Route(pipe=pipe, turns=[], zones=[z1, z2], boundaries=[bs, gutter, bt])
-
-    def spread(self, routes: Sequence[_Route]) -> tuple[list[int], dict[int, float]]:
-        """Give every stretch a track of its own where stretches would lie on each other.
-
-        Returns
-        -------
-        tuple
-            Tracks needed per zone, and how far stretches reach to the side of each boundary.
-        """
-        across: dict[int, list[list[tuple[float, float]]]] = {}
-        beside: dict[int, list[list[tuple[float, float]]]] = {}
-        slots: list[list[int]] = []
-        for route in routes:
-            a, b = self.cells[route.pipe.source], self.cells[route.pipe.target]
-            slots.append([])
-            if len(set(route.boundaries)) == 1:
-                # Straight down one channel: a single stretch that turns nowhere.
-                low, high = (
-                    min(a.row, b.row) - 0.2,
-                    max(a.row, b.row) + (0.7 if a.row == b.row else 0.2),
-                )
-                slot = _slot(beside.setdefault(route.boundaries[0], []), low, high)
-                route.tracks = [0] * len(route.zones)
-                slots[-1] = [slot] * len(route.boundaries)
-                continue
-            for z, (b1, b2) in zip(
-                route.zones, zip(route.boundaries, route.boundaries[1:], strict=False), strict=True
-            ):
-                route.tracks.append(
-                    _slot(across.setdefault(z, []), min(b1, b2) - 0.3, max(b1, b2) + 0.3)
-                )
-            stops = [a.row, *(z + 0.5 for z in route.zones), b.row]
-            for boundary, (y1, y2) in zip(route.boundaries, itertools.pairwise(stops), strict=True):
-                slots[-1].append(
-                    _slot(beside.setdefault(boundary, []), min(y1, y2) - 0.2, max(y1, y2) + 0.2)
-                )
-        # Many stretches in one channel move closer together, so that they never leave it.
-        step = {k: min(8.0, 20.0 / max(1, len(v) // 2)) for k, v in beside.items()}
-        for route, own in zip(routes, slots, strict=True):
-            route.shifts = [
-                _side(slot) * step[k] for k, slot in zip(route.boundaries, own, strict=True)
-            ]
-        reach = {
-            k: max(abs(_side(slot)) for slot in range(len(v))) * step[k] for k, v in beside.items()
-        }
-        return [len(across.get(z, [])) for z in range(self.rows)], reach
-
-
-def _side(slot: int) -> int:
-    """Where the n-th stretch of a channel runs: the middle, then one to each side by turns."""
-    return (slot + 1) // 2 * (1 if slot % 2 else -1)
-
-
-def _slot(lanes: list[list[tuple[float, float]]], low: float, high: float) -> int:
-    """The first lane in which the stretch from `low` to `high` touches nothing."""
-    for k, lane in enumerate(lanes):
-        if all(high <= a or b <= low for a, b in lane):
-            lane.append((low, high))
-            return k
-    lanes.append([(low, high)])
-    return len(lanes) - 1
-
-
-def lay_out(family: EngineFamily, shape: Shape) -> Layout:
-    """Positions of all that a family has.
-
-    Parameters
-    ----------
-    family : EngineFamily
-        Need not be without faults: what is joined to nothing stands in a lane of its own.
-    shape : Shape
-        `WIDE` for a desk, `NARROW` for a hand.
+    Raises nothing: what is joined to nothing stands in the lower band.
     """
-    labels = {p.id: p.label for p in family.parts}
-    tapped: dict[str, list[str]] = {}
-    for tap in family.taps:
-        if tap.on is not None and tap.on in labels and tap.sensor in labels:
-            tapped.setdefault(tap.on, []).append(tap.sensor)
-    need = {host: len(sensors) * shape.slot for host, sensors in tapped.items()}
-    cells, columns, rows = _place(family, shape, need)
-    if not cells:
-        return Layout(width=shape.width, height=40, nodes=(), stalks=(), lines=())
-    cell_w = min(shape.cell[1], max(shape.cell[0], (shape.width - 2 * GUTTER) / columns))
-    router = _Router(cells, columns, rows)
-    known = router.cells
-    pipes = [
-        p
-        for p in family.pipes
-        if p.source in known
-        and p.target in known
-        and p.source != p.target
-        and p.circuit in CIRCUITS
-    ]
-    straight = [p for p in pipes if router.straight(p)]
-    routes = [router.route(p) for p in pipes if p not in straight]
-    tracks, reach = router.spread(routes)
+    claims: dict[tuple[str, int], int] = {}
+    for _ in range(4):
+        drawing = _Drawing(family, claims)
+        asked = drawing.lead()
+        if asked == claims:
+            break
+        claims = {
+            key: max(asked.get(key, 0), claims.get(key, 0)) for key in asked.keys() | claims.keys()
+        }
+    return drawing.finished()
 
-    def x_of(cell: _Cell) -> float:
-        return GUTTER + cell.middle * cell_w
 
-    def aside(boundary: int) -> float:
-        """What a channel takes from the cells beside it."""
-        return reach[boundary] + 6 if boundary in reach else 4.0
+class _Drawing:
+    """One attempt: columns, bands, ways. `claims` are the lanes that the attempt before asked
+    for."""
 
-    def room_of(cell: _Cell, offset: float = 0.0) -> float:
-        """Width of a label that stands `offset` from the middle of a cell and leaves the channels
-        free."""
-        half = cell.span * cell_w / 2
-        return 2 * min(
-            half + offset - aside(cell.start), half - offset - aside(cell.start + cell.span)
-        )
+    def __init__(self, family: EngineFamily, claims: dict[tuple[str, int], int]) -> None:
+        self.family = family
+        intake, exhaust = spine(family)
+        self.row = (*intake, *exhaust)
+        self.column = {part: i for i, part in enumerate(self.row)}
+        self.engine = intake[-1] if intake else ""
+        taken = {t.sensor for t in family.taps}
+        self.loose = [p.id for p in family.parts if p.id not in taken and p.id not in self.column]
+        self.places = self._places(claims)
+        self.pipes = self._sorted_pipes()
+        self.groups = self._groups()
+        self.group_of = {part: group for group in self.groups for part in group}
+        self.side_of = {part: self._side_of(g) for part, g in self.group_of.items()}
+        self.ways = [self._way(pipe) for pipe in self.pipes]
+        self._columns()
+        self._place_bands()
 
-    def pitch_of(cell: _Cell) -> float:
-        """Distance of a part's sensors: what its cells leave, at least a slot."""
-        return min(
-            118.0 if shape is WIDE else 150.0,
-            cell.span * cell_w / max(1, len(tapped.get(cell.id, ()))),
-        )
+    # ---- what there is
 
-    heads: dict[str, list[tuple[str, float, float]]] = {}
-    for cell in cells:
-        sensors = tapped.get(cell.id, [])
-        offsets = [(k - (len(sensors) - 1) / 2) * pitch_of(cell) for k in range(len(sensors))]
-        heads[cell.id] = [
-            (s, o, min(pitch_of(cell) - 8, room_of(cell, o)))
-            for s, o in zip(sensors, offsets, strict=True)
-        ]
-    centre, below = [0.0] * rows, [0.0] * rows
-    y = 10.0
-    for r in range(rows):
-        members = [c for c in cells if c.row == r]
-        above = [(s, room) for c in members for s, _, room in heads[c.id]]
-        head = (
-            max((len(wrap(labels[s], room, shape.sensor_type)) for s, room in above), default=0)
-            * shape.sensor_type
-            * 1.12
-        )
-        centre[r] = y + (head + HEAD + STALK + 11 if above else 8) + BODY_H / 2
-        lines = max(
-            (len(wrap(labels[c.id], room_of(c) - 4, shape.part_type)) for c in members), default=0
-        )
-        # A row of codes may stand under the label.
-        below[r] = centre[r] + BODY_H / 2 + 6 + lines * shape.part_type * 1.12 + 24
-        y = below[r] + 8 + (tracks[r] * TRACK + 6 if tracks[r] else 0)
-    nodes, stalks = [], []
-    for cell in cells:
-        x, mid = x_of(cell), centre[cell.row]
-        form = "free" if cell.id in {t.sensor for t in family.taps} else "part"
-        nodes.append(
-            Node(
-                id=cell.id,
-                form=form,
-                box=Box(x=x, y=mid, w=BODY_W, h=BODY_H),
-                label=_label(
-                    labels[cell.id],
-                    x,
-                    mid + BODY_H / 2 + 6,
-                    width=room_of(cell) - 4,
-                    size=shape.part_type,
-                ),
+    def _places(self, claims: dict[tuple[str, int], int]) -> dict[str, _Place]:
+        labels = {p.id: p.label for p in self.family.parts}
+        bodies = {*self.row, *self.loose}
+        crowns: dict[str, list[tuple[str, _Words]]] = {}
+        inside = []
+        for tap in self.family.taps:
+            words = _words(labels[tap.sensor], SENSOR_TYPE, least=44, most=76)
+            if tap.on in bodies:
+                crowns.setdefault(tap.on, []).append((tap.sensor, words))
+            else:
+                inside.append(tap.sensor)
+        found = {}
+        for part in (*self.row, *self.loose, *inside):
+            in_row = part in self.column
+            form = (
+                "engine"
+                if part == self.engine
+                else "row"
+                if in_row
+                else "unit"
+                if part in inside
+                else "side"
             )
+            found[part] = _Place(
+                id=part,
+                form=form,
+                body={"engine": ENGINE, "row": BODY}.get(form, SIDE),
+                words=_words(
+                    labels[part], PART_TYPE, least=84 if in_row else 92, most=88 if in_row else 104
+                ),
+                sensors=tuple(crowns.get(part, ())),
+                lanes={side: n for (who, side), n in claims.items() if who == part},
+            )
+        return found
+
+    def _sorted_pipes(self) -> list[Pipe]:
+        """The pipes that do not run straight along the row."""
+        self.mains: list[Pipe] = []
+        rest = []
+        joined = set[tuple[str, str]]()
+        for pipe in self.family.pipes:
+            a, b = self.column.get(pipe.source, -9), self.column.get(pipe.target, -9)
+            if b == a + 1 and a >= 0 and (pipe.source, pipe.target) not in joined:
+                joined.add((pipe.source, pipe.target))
+                self.mains.append(pipe)
+            else:
+                rest.append(pipe)
+        return rest
+
+    def _groups(self) -> list[list[str]]:
+        """Parts beside the row that are joined to each other, each in the order of flow."""
+        left = list(self.loose)
+        groups = []
+        while left:
+            group, edge = {left[0]}, [left[0]]
+            while edge:
+                one = edge.pop()
+                for pipe in self.pipes:
+                    for a, b in ((pipe.source, pipe.target), (pipe.target, pipe.source)):
+                        if a == one and b in left and b not in group:
+                            group.add(b)
+                            edge.append(b)
+            groups.append(self._in_flow([p for p in left if p in group]))
+            left = [p for p in left if p not in group]
+        return sorted(groups, key=lambda g: (not self._leads_back(g), -len(g)))
+
+    def _in_flow(self, group: list[str]) -> list[str]:
+        before = {
+            p: {q.source for q in self.pipes if q.target == p and q.source in group} for p in group
+        }
+        ordered: list[str] = []
+        while len(ordered) < len(group):
+            left = [p for p in group if p not in ordered]
+            ordered.append(next((p for p in left if before[p] <= set(ordered)), left[0]))
+        return ordered
+
+    def _circuits(self, group: Sequence[str]) -> set[str]:
+        return {p.circuit for p in self.pipes if p.source in group or p.target in group}
+
+    def _leads_back(self, group: Sequence[str]) -> bool:
+        return "recirculation" in self._circuits(group)
+
+    def _side_of(self, group: Sequence[str]) -> int:
+        """Above the row or below it. What only turns or moves a part stands above it, unless it
+        carries sensors, for which there is no height there."""
+        circuits = self._circuits(group)
+        if circuits == {"signal"}:
+            return 1 if any(self.places[p].sensors for p in group) else -1
+        return -1 if circuits and circuits <= UPPER else 1
+
+    # ---- which gap a pipe takes
+
+    def _way(self, pipe: Pipe) -> _Way:
+        group = self.group_of.get(pipe.source) or self.group_of.get(pipe.target) or []
+        side = 1 if pipe.circuit == "recirculation" else -1
+        if group:
+            side = self.side_of[group[0]]
+        way = _Way(pipe=pipe, side=side)
+        for name, part, other in (
+            ("source", pipe.source, pipe.target),
+            ("target", pipe.target, pipe.source),
+        ):
+            if part in self.column:
+                gap = self._gap(
+                    self.column[part],
+                    group,
+                    self.column.get(other),
+                    round_it=side > 0 or name == "source",
+                )
+                heading = self._heading(group, self.column[part], gap)
+                end = _End(column=self.column[part], gap=gap, side=side, heading=heading)
+                setattr(way, name, end)
+        return way
+
+    def _heading(self, group: Sequence[str], column: int, gap: int) -> float:
+        """The middle of the columns that a group joins; what ends blind leads outward."""
+        joined = {
+            self.column[p]
+            for q in self.pipes
+            for p, g in ((q.source, q.target), (q.target, q.source))
+            if g in group and p in self.column
+        }
+        if len(joined) > 1:
+            return sum(joined) / len(joined)
+        return gap + 1000 if gap > column else gap - 1000
+
+    def _gap(self, column: int, group: Sequence[str], other: int | None, *, round_it: bool) -> int:
+        """Toward the other end where there is room for what lies between, else round the outside
+        (`round_it`); what ends blind goes away from the engine's middle."""
+        if other is not None:
+            return column + 1 if other > column else column
+        joined = {
+            self.column[p]
+            for q in self.pipes
+            for p, g in ((q.source, q.target), (q.target, q.source))
+            if g in group and p in self.column
+        } - {column}
+        if not joined:
+            return column + 1 if column >= len(self.row) / 2 else column
+        nearest = min(joined, key=lambda c: abs(c - column))
+        inside = abs(nearest - column) - 1 >= len(group) or not round_it
+        return column + 1 if (nearest > column) == inside else column
+
+    def _ends(self) -> Iterable[_End]:
+        for way in self.ways:
+            for end in (way.source, way.target):
+                if end is not None:
+                    yield end
+
+    # ---- columns
+
+    def _columns(self) -> None:
+        """Centres of the columns, places of the risers between them."""
+        count = len(self.row)
+        gaps = [12.0] * (count + 1)
+        for gap, side in itertools.product(range(count + 1), (-1, 1)):
+            risers = sum(e.gap == gap and e.side == side for e in self._ends())
+            gaps[gap] = max(gaps[gap], 10 + risers * RISER)
+        widths = [2 * self.places[p].core for p in self.row]
+        for group in self.groups:
+            self._widen(group, widths, gaps)
+        room = FULL - sum(widths) - sum(gaps)
+        if room > 0 and count:
+            widths = [w + room / count for w in widths]
+        x = 0.0
+        self.gap_at = []
+        for k, part in enumerate(self.row):
+            self.gap_at.append((x, gaps[k]))
+            x += gaps[k]
+            self.places[part].x = x + widths[k] / 2
+            x += widths[k]
+        self.gap_at.append((x, gaps[count]))
+        self.width = max(FULL, x + gaps[count])
+        for gap, side in itertools.product(range(count + 1), (-1, 1)):
+            self._risers(gap, side)
+
+    def _widen(self, group: Sequence[str], widths: list[float], gaps: list[float]) -> None:
+        """Give the columns over a group the room that its parts need."""
+        side = self.side_of[group[0]]
+        ends = [
+            e.gap
+            for w in self.ways
+            for e in (w.source, w.target)
+            if e is not None and (w.pipe.source in group or w.pipe.target in group)
+        ]
+        if len(ends) < 2 or min(ends) == max(ends):
+            return
+        inner = range(min(ends), max(ends))
+        need = sum(self.places[p].reach(-1) + self.places[p].reach(1) for p in group) + 16
+        if side < 0:
+            need += sum(self.places[self.row[k]].crown for k in inner)
+        have = sum(widths[k] for k in inner) + sum(gaps[k] for k in inner)
+        for k in inner:
+            widths[k] += max(0.0, need - have) / len(inner)
+
+    def _risers(self, gap: int, side: int) -> None:
+        here = [e for e in self._ends() if e.gap == gap and e.side == side]
+        here.sort(key=lambda e: e.heading)
+        left = [e for e in here if not e.leftward]
+        right = [e for e in here if e.leftward]
+        start, width = self.gap_at[gap]
+        first = start + width / 2 - (len(here) - 1) * RISER / 2
+        for k, end in enumerate((*left, *right)):
+            end.x = first + k * RISER
+        for group, outward in ((left, True), (right, False)):
+            for k, end in enumerate(group):
+                rank = len(group) - 1 - k if outward else k
+                end.level = 15 + rank * 8 / max(1, len(group) - 1)
+
+    # ---- bands above and below
+
+    def _place_bands(self) -> None:
+        self.taken: dict[int, list[tuple[float, float]]] = {-1: [], 1: []}
+        for part in self.row:
+            place = self.places[part]
+            if place.crown:
+                half = place.crown / 2 + 2
+                self.taken[-1].append((place.x - half, place.x + half))
+        for end in self._ends():
+            self.taken[end.side].append((end.x - 6, end.x + 6))
+        for group in self.groups:
+            self._place_group(group)
+        self.unit_side = 1 if 1 in self.side_of.values() else -1
+        for place in self.places.values():
+            if place.form == "unit":
+                self._drop(place, self.unit_side, 60.0)
+
+    def _place_group(self, group: Sequence[str]) -> None:
+        side = self.side_of[group[0]]
+        begins = [
+            e.x for w in self.ways for e in (w.source,) if e is not None and w.pipe.target in group
+        ]
+        finishes = [
+            e.x for w in self.ways for e in (w.target,) if e is not None and w.pipe.source in group
+        ]
+        a = sum(begins) / len(begins) if begins else None
+        b = sum(finishes) / len(finishes) if finishes else None
+        if a is None and b is None:
+            a, b = 0.0, self.width
+        elif a is None or b is None:
+            only = a if a is not None else b
+            assert only is not None
+            span = sum(self.places[p].reach(-1) + self.places[p].reach(1) for p in group)
+            a, b = (only, only + span) if a is not None else (only - span, only)
+        widths = [self.places[p].reach(-1) + self.places[p].reach(1) for p in group]
+        whole = sum(widths)
+        way = 1 if b >= a else -1
+        slack = (abs(b - a) - whole) / (len(group) + 1)
+        at = a + way * slack
+        edge = a
+        for part, width in zip(group, widths, strict=True):
+            place = self.places[part]
+            self._drop(place, side, at + way * width / 2, beyond=(edge, way))
+            edge = place.x + way * width / 2
+            at += way * (width + slack)
+
+    def _drop(
+        self,
+        place: _Place,
+        side: int,
+        wanted: float,
+        *,
+        beyond: tuple[float, int] | None = None,
+    ) -> None:
+        """Put a part where it fits, as near as can be to where it is wanted; further along than
+        `beyond` in its direction where that costs no long way."""
+        low, high = place.reach(-1), place.reach(1)
+        options = []
+        free = MARGIN
+        for begin, end in (*sorted(self.taken[side]), (math.inf, math.inf)):
+            if begin - free >= low + high:
+                first, last = free + low, begin - high
+                options.append(min(max(wanted, first), last))
+            free = max(free, end)
+
+        def cost(x: float) -> float:
+            behind = 0.0
+            if beyond is not None:
+                edge, way = beyond
+                behind = 400.0 if (x - edge) * way < 0 else 0.0
+            out = 3 * max(0.0, x + high + MARGIN - self.width)
+            return abs(x - wanted) + behind + out
+
+        place.x = min(options, key=cost)
+        self.width = max(self.width, place.x + high + MARGIN)
+        self.taken[side].append((place.x - low, place.x + high))
+
+    # ---- pipes
+
+    def lead(self) -> dict[tuple[str, int], int]:
+        """Lead every pipe; the lanes that it takes, by part and side."""
+        self.claimed: dict[tuple[str, int], int] = {}
+        self.tracks: dict[int, list[tuple[int, float, float]]] = {-1: [], 1: []}
+        self.middle: dict[int, list[tuple[float, float]]] = {-1: [], 1: []}
+        self.sides = set[tuple[str, int]]()
+        for way in sorted(self.ways, key=lambda w: w.pipe.circuit != "recirculation"):
+            if not self._straight(way):
+                self._by_track(way)
+        return self.claimed
+
+    def _tip(self, way: _Way, name: str) -> float | None:
+        """Where a pipe's riser stands, None where that end is a part of the band."""
+        end: _End | None = getattr(way, name)
+        return end.x if end is not None else None
+
+    def _straight(self, way: _Way) -> bool:
+        """Whether the middle of the band is free for it; then it is taken."""
+        a, b = way.pipe.source, way.pipe.target
+        ax, bx = self._tip(way, "source"), self._tip(way, "target")
+        if ax is not None and bx is not None:
+            return False
+        from_x = ax if ax is not None else self.places[a].x
+        to_x = bx if bx is not None else self.places[b].x
+        if from_x == to_x:
+            return False
+        way_of = 1 if to_x > from_x else -1
+        sides = []
+        if ax is None:
+            from_x += way_of * self.places[a].body[0] / 2
+            sides.append((a, way_of))
+        if bx is None:
+            to_x -= way_of * self.places[b].body[0] / 2
+            sides.append((b, -way_of))
+        low, high = min(from_x, to_x), max(from_x, to_x)
+        if (to_x - from_x) * way_of <= 0 or self.sides & set(sides):
+            return False
+        own = {p for p in (a, b) if p not in self.column}
+        for part, place in self.places.items():
+            if part in self.column:
+                blocked = way.side < 0 and place.crown > 0
+                half = place.crown / 2 + 2
+            else:
+                blocked = self._band(part) == way.side and part not in own
+                half = place.core
+            if blocked and place.x - half < high and place.x + half > low:
+                return False
+        if any(x1 < high and x2 > low for x1, x2 in self.middle[way.side]):
+            return False
+        self.middle[way.side].append((low - 4, high + 4))
+        self.sides |= set(sides)
+        return True
+
+    def _band(self, part: str) -> int:
+        return self.side_of.get(part, self.unit_side)
+
+    def _by_track(self, way: _Way) -> None:
+        tips = []
+        for name, part, other in (
+            ("source", way.pipe.source, "target"),
+            ("target", way.pipe.target, "source"),
+        ):
+            tip = self._tip(way, name)
+            if tip is None:
+                place = self.places[part]
+                far = self._tip(way, other)
+                if far is None:
+                    far = self.places[getattr(way.pipe, other)].x
+                hand = 1 if far > place.x else -1
+                number = self.claimed.get((part, hand), 0)
+                self.claimed[part, hand] = number + 1
+                way.lanes[name] = (hand, number)
+                tip = place.x + hand * place.core
+            tips.append(tip)
+        low, high = min(tips) - 24, max(tips) + 24
+        track = 0
+        while any(t == track and x1 < high and x2 > low for t, x1, x2 in self.tracks[way.side]):
+            track += 1
+        self.tracks[way.side].append((track, low, high))
+        way.track = track
+
+    # ---- heights, and the whole
+
+    def finished(self) -> Layout:
+        """The layout."""
+        above = [p for p in self.places.values() if p.id not in self.column]
+        upper = [p for p in above if self._band(p.id) < 0]
+        lower = [p for p in above if self._band(p.id) > 0]
+        row = [self.places[p] for p in self.row]
+        outer = {s: 1 + max((t for t, _, _ in self.tracks[s]), default=-1) for s in (-1, 1)}
+        top = 6.0 + outer[-1] * TRACK
+        band = max((p.head for p in row), default=0.0)
+        if upper:
+            bodies = max(p.head for p in upper) + SIDE[1]
+            band = max(band, bodies + max(p.words.height for p in upper) + 9)
+        half = max([p.body[1] for p in row], default=0.0) / 2
+        self.centre = {0: top + band + half}
+        self.centre[-1] = top + max((p.head for p in upper), default=0.0) + SIDE[1] / 2
+        under = self.centre[0] + half + max((p.words.height for p in row), default=0.0) + 9
+        self.centre[1] = under + max((p.head for p in lower), default=0.0) + SIDE[1] / 2 + 2
+        foot = under
+        if lower:
+            foot = self.centre[1] + SIDE[1] / 2 + 7 + max(p.words.height for p in lower)
+        self.base = {-1: top, 1: foot + 2}
+        height = foot + outer[1] * TRACK + 8
+        nodes, stalks = [], []
+        for part, place in self.places.items():
+            y = self.centre[0 if part in self.column else self._band(part)]
+            box = Box(x=place.x, y=y, w=place.body[0], h=place.body[1])
+            nodes.append(
+                Node(
+                    id=part,
+                    form=place.form,
+                    box=box,
+                    label=place.words.at(place.x, y + place.body[1] / 2 + 7),
+                )
+            )
+            stalks += self._stalks(place, box)
+        lines = [self._main(pipe) for pipe in self.mains] + [self._line(way) for way in self.ways]
+        return Layout(
+            width=self.width,
+            height=height,
+            nodes=tuple(nodes),
+            stalks=tuple(stalks),
+            lines=tuple(lines),
         )
-        for sensor, offset, room in heads[cell.id]:
-            size = shape.sensor_type
-            lines = len(wrap(labels[sensor], room, size))
-            head_y = mid - BODY_H / 2 - STALK - HEAD / 2
-            foot = max(-36.0, min(36.0, offset * 0.5))
-            stalks.append(
+
+    def _stalks(self, place: _Place, box: Box) -> list[Stalk]:
+        found = []
+        x = place.x - place.crown / 2
+        room = HEAD
+        if place.form == "side":
+            room = max([HEAD, *(w.height for _, w in place.sensors)])
+        head_y = box.y - box.h / 2 - STALK - room / 2
+        for sensor, words in place.sensors:
+            slot = place.slot(words)
+            if place.form == "side":
+                middle = x + 3 + HEAD / 2
+                label = words.at(middle + HEAD / 2 + 4 + words.width / 2, head_y - words.height / 2)
+            else:
+                middle = x + slot / 2
+                label = words.at(middle, head_y - HEAD / 2 - 3 - words.height)
+            reach = box.w / 2 - 8
+            found.append(
                 Stalk(
                     id=sensor,
-                    host=cell.id,
-                    box=Box(x=x + offset, y=head_y, w=HEAD, h=HEAD),
-                    label=_label(
-                        labels[sensor],
-                        x + offset,
-                        head_y - HEAD / 2 - 9 - lines * size * 1.12,
-                        width=room,
-                        size=size,
-                    ),
-                    foot=(x + foot, mid - BODY_H / 2 + 8),
+                    host=place.id,
+                    box=Box(x=middle, y=head_y, w=HEAD, h=HEAD),
+                    label=label,
+                    foot=(min(max(middle, box.x - reach), box.x + reach), box.y - box.h / 2 + 4),
                 )
             )
-    drawn = [_straight(p, known, x_of, centre=centre) for p in straight]
-    drawn += [_routed(r, router, x_of, centre=centre, below=below, cell_w=cell_w) for r in routes]
-    return Layout(
-        width=2 * GUTTER + columns * cell_w,
-        height=y + 6,
-        nodes=tuple(nodes),
-        stalks=tuple(stalks),
-        lines=tuple(drawn),
-    )
+            x += slot
+        return found
 
+    def _main(self, pipe: Pipe) -> Line:
+        a, b = self.places[pipe.source], self.places[pipe.target]
+        y = self.centre[0]
+        return Line(
+            source=pipe.source,
+            target=pipe.target,
+            circuit=pipe.circuit,
+            points=((a.x + a.body[0] / 2, y), (b.x - b.body[0] / 2, y)),
+            straight=True,
+        )
 
-def _straight(
-    pipe: Pipe, cells: dict[str, _Cell], x_of: Callable[[_Cell], float], *, centre: list[float]
-) -> Line:
-    a, b = cells[pipe.source], cells[pipe.target]
-    side = 1 if x_of(b) > x_of(a) else -1
-    y = centre[a.row]
-    return Line(
-        source=pipe.source,
-        target=pipe.target,
-        circuit=pipe.circuit,
-        points=((x_of(a) + side * BODY_W / 2, y), (x_of(b) - side * BODY_W / 2, y)),
-        straight=True,
-    )
+    def _run(self, way: _Way, name: str) -> list[tuple[float, float]]:
+        """The points of one end, from the part to the middle of its band or to its track."""
+        end: _End | None = getattr(way, name)
+        y = self.centre[way.side]
+        if way.track is not None:
+            y = self.base[way.side] + way.side * (way.track * TRACK + 4)
+        tail = 3.0 if name == "target" else 0.0
+        if end is not None:
+            place = self.places[self.row[end.column]]
+            hand = -1 if end.leftward else 1
+            level = self.centre[0] + end.side * end.level
+            return [
+                (place.x + hand * (place.body[0] / 2 + tail), level),
+                (end.x, level),
+                (end.x, y),
+            ]
+        place = self.places[getattr(way.pipe, name)]
+        middle = self.centre[way.side]
+        if way.track is None:
+            other = self._tip(way, "target" if name == "source" else "source")
+            if other is None:
+                other = self.places[way.pipe.target if name == "source" else way.pipe.source].x
+            hand = 1 if other > place.x else -1
+            return [(place.x + hand * (place.body[0] / 2 + tail), middle)]
+        hand, number = way.lanes[name]
+        count = place.lanes.get(hand, number + 1)
+        stub = middle + way.side * (8 + 9 * (count - number) / (count + 1))
+        lane = place.x + hand * (place.core + LANE * (number + 1) - 2)
+        return [
+            (place.x + hand * (place.body[0] / 2 + tail), stub),
+            (lane, stub),
+            (lane, y),
+        ]
 
-
-def _routed(
-    route: _Route,
-    router: _Router,
-    x_of: Callable[[_Cell], float],
-    *,
-    centre: list[float],
-    below: list[float],
-    cell_w: float,
-) -> Line:
-    a, b = router.cells[route.pipe.source], router.cells[route.pipe.target]
-
-    def bx(k: int) -> float:
-        return GUTTER + route.boundaries[k] * cell_w + route.shifts[k]
-
-    def zy(k: int) -> float:
-        return below[route.zones[k]] + 6 + route.tracks[k] * TRACK
-
-    down = a.row <= b.row
-    out_y = centre[a.row] + (LEVEL if down else -LEVEL)
-    in_y = centre[b.row] + (LEVEL if not down or a.row == b.row else -LEVEL)
-    points = [(x_of(a) + (20 if bx(0) > x_of(a) else -20), out_y), (bx(0), out_y)]
-    for k in range(len(route.zones)):
-        points += [(bx(k), zy(k)), (bx(k + 1), zy(k))]
-    end = x_of(b) + (BODY_W / 2 + 3 if bx(len(route.zones)) > x_of(b) else -BODY_W / 2 - 3)
-    points += [(bx(len(route.zones)), in_y), (end, in_y)]
-    kept = [points[0]]
-    for point in points[1:]:
-        if point != kept[-1]:
-            kept.append(point)
-    return Line(
-        source=route.pipe.source,
-        target=route.pipe.target,
-        circuit=route.pipe.circuit,
-        points=tuple(kept),
-        straight=False,
-    )
+    def _line(self, way: _Way) -> Line:
+        points = [*self._run(way, "source"), *reversed(self._run(way, "target"))]
+        kept = [points[0]]
+        for point in points[1:]:
+            if math.dist(point, kept[-1]) > 0.01:
+                kept.append(point)
+        if len(kept) == 1:
+            kept.append((kept[0][0] + 1, kept[0][1]))
+        return Line(
+            source=way.pipe.source,
+            target=way.pipe.target,
+            circuit=way.pipe.circuit,
+            points=tuple(kept),
+            straight=False,
+        )

@@ -15,6 +15,7 @@ from galene.jobs.intake import find_vehicles
 from galene.jobs.proof import kept_proof
 from galene.store.repositories import jobs as job_rows
 from galene.store.repositories import vehicles as vehicle_rows
+from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
 from galene.web.vehicles.life import drawing_of
@@ -114,6 +115,7 @@ def page(
         "vehicle.html",
         status,
         vehicle=vehicle,
+        picture=picture_of(family, jobs[0] if jobs else None),
         life=life,
         drawings=[drawing_of(life, line) for line in life.lines[:MOST_LINES]] if life else [],
         due=due_vehicle(
