@@ -181,7 +181,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page.set_viewport_size({"width": 1280, "height": 800})
     sign_in_by_hand(page, server, "odd")
     # Intake
-    page.keyboard.press("j")
+    page.keyboard.press("v")
     page.get_by_label("Plate, two signs are enough").press_sequentially("NV77")
     page.get_by_role("link", name="New vehicle with the plate").click()
     page.get_by_label("Maker").fill("Brinewell")

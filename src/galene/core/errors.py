@@ -3,6 +3,24 @@ shown at once."""
 
 from dataclasses import dataclass
 
+UNIT_SUFFIXES = {
+    "_g_s": "g/s",
+    "_kpa": "kPa",
+    "_rpm": "rpm",
+    "_percent": "%",
+    "_minutes": "min",
+    "_mm": "mm",
+    "_km": "km",
+    "_ml": "ml",
+    "_deg": "°",
+    "_c": "°C",
+    "_s": "s",
+    "_v": "V",
+    "_m": "m",
+    "_l": "l",
+}
+"""How the names of fields end that have a unit."""
+
 
 class InputError(ValueError):
     """A value that can not be right: names the field, the value given and what is allowed.
@@ -21,6 +39,17 @@ class InputError(ValueError):
     def __init__(self, field: str, value: object, allowed: str) -> None:
         self.field, self.value, self.allowed = field, value, allowed
         super().__init__(f"{field}: {value!r} is not possible; allowed: {allowed}")
+
+    @property
+    def words(self) -> str:
+        """The same for who reads a page and not a contract: ``exhaust_kpa`` is "Exhaust, kPa"."""
+        name, unit = self.field, ""
+        for suffix, sign in UNIT_SUFFIXES.items():
+            if name.endswith(suffix):
+                name, unit = name.removesuffix(suffix), f", {sign}"
+                break
+        plain = name.replace("_", " ").replace(".", " ").strip().capitalize()
+        return f"{plain}{unit}: {self.value} is not possible. Allowed: {self.allowed}."
 
 
 def require(ok: bool, field: str, value: object, *, allowed: str) -> None:

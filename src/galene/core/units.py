@@ -56,6 +56,10 @@ Given = tuple[str, float, int] | tuple[str, float, int, float]
 """A unit's id, factor, decimals and offset."""
 
 
+UNIT_SIGNS: Mapping[str, str] = {"degC": "°C", "degF": "°F", "deg": "°", "mm2": "mm²"}
+"""Units whose sign is not their id."""
+
+
 def _quantity(id_: str, metric: str, imperial: str, *units: Given) -> Quantity:
     return Quantity(id=id_, units=tuple(Unit(*u) for u in units), metric=metric, imperial=imperial)
 
@@ -165,7 +169,7 @@ def shown(quantity_id: str, value: float, system: str = "metric") -> str:
     number = (
         round(convert(quantity, value, quantity.kept.id, target=unit.id), unit.decimals) + 0.0
     )  # no minus before a zero
-    label = {"degC": "°C", "degF": "°F", "rpm": "rpm", "deg": "°"}.get(unit.id, unit.id)
+    label = UNIT_SIGNS.get(unit.id, unit.id)
     space = "" if label == "°" else "\u202f"
     return (
         f"{number:,.{unit.decimals}f}".replace(",", "\u202f").replace("-", "\u2212") + space + label

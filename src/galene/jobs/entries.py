@@ -282,6 +282,5 @@ def _answer(entry_id: str, fault: Exception) -> Taken:
         case NotAllowed():
             return Taken(id=entry_id, outcome="refused", title="A foreman does this", lines=())
         case _:
-            return Taken(
-                id=entry_id, outcome="refused", title="This can not be", lines=(str(fault),)
-            )
+            said = fault.words if isinstance(fault, InputError) else str(fault)
+            return Taken(id=entry_id, outcome="refused", title="This can not be", lines=(said,))

@@ -219,7 +219,7 @@ def relearn_guard(act: Act, number: str, guard: str, *, phase: int, shown: str =
     try:
         _keep(job, guard_broken(template, state, guard, now=act.now), template)
     except InputError as fault:
-        raise Invalid({"guard": str(fault)}) from fault
+        raise Invalid({"guard": fault.words}) from fault
     act.trace(job, "relearn_broken", guard=guard)
     return job
 

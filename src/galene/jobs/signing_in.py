@@ -350,12 +350,14 @@ def sign_out(db: Session, secret: str) -> None:
     sessions.end(db, digest(secret))
 
 
-def set_view(db: Session, secret: str, theme: str, *, layout: str) -> None:
-    """Day or night, desk or bay, for this browser."""
+def set_view(db: Session, secret: str, theme: str, *, layout: str, keys: str = "") -> None:
+    """Day or night, desk or bay, for this browser; letters as commands or not, for this person."""
     row = sessions.by_key(db, digest(secret))
     if row is None or theme not in ("day", "night") or layout not in ("desk", "bay"):
         raise Invalid({"view": "day or night, desk or bay."})
     row.theme, row.layout = theme, layout
+    if keys in ("on", "off"):
+        row.person.letter_keys = keys == "on"
 
 
 def proves(act: Act, password: str) -> None:

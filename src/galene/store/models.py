@@ -88,6 +88,8 @@ class Person(Base):
     code_until: Mapped[datetime | None]
     totp_secret: Mapped[str | None]
     totp_used: Mapped[int | None] = mapped_column(BigInteger)
+    letter_keys: Mapped[bool] = mapped_column(default=True, server_default=text("true"))
+    """Whether single letters are commands for this person (WCAG 2.1.4)."""
     recovery_hashes: Mapped[list[str]] = mapped_column(default=list)
     pin_hash: Mapped[str | None]
     left_at: Mapped[datetime | None]

@@ -165,8 +165,9 @@ def view(request: Request, visit: Signed, form: Sent) -> Response:
         form.text("theme") or visit.session.theme,
         form.text("layout") or visit.session.layout,
     )
+    keys = form.text("keys")
     try:
-        signing_in.set_view(visit.db, cookie(request, SESSION), theme, layout=layout)
+        signing_in.set_view(visit.db, cookie(request, SESSION), theme, layout=layout, keys=keys)
     except Invalid:
         visit.db.rollback()
         raise

@@ -1,5 +1,6 @@
 """The hours ahead as a line: waits that end, vehicles that are due."""
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -7,10 +8,12 @@ from datetime import datetime, timedelta
 from galene.jobs.today import Standing
 
 HOURS, LEFT, WIDTH = 10, 20.0, 1160.0
-TURN = 1000.0
-"""From here on words stand to the left of their mark."""
-LANES, DUE_LANES, WORDS = 3, 5, 186.0
-"""Waits shown, rows for due marks, and the room that a due mark's words take."""
+LANES, MOST_MARKS = 4, 14
+"""Waits and due marks shown."""
+LETTER, GAP = 7.7, 16.0
+"""Widest mean letter of a due mark's words, and the room round them."""
+LANE, BAR = 22.0, 20.0
+"""Height of a row of due marks, of a row of waits."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -19,6 +22,8 @@ class Mark:
 
     x: float
     lane: int
+    leftward: bool
+    """Whether its words stand to the left of it."""
     plate: str
     text: str
     late: bool
@@ -42,6 +47,8 @@ class DayStrip:
     hours: tuple[tuple[float, str], ...]
     bars: tuple[Bar, ...]
     marks: tuple[Mark, ...]
+    base: float
+    """Height of the line of the hours."""
     height: float
     now_x: float
 
@@ -66,42 +73,74 @@ def day_strip(standings: Sequence[Standing], now: datetime) -> DayStrip | None:
         for i, s in enumerate([s for s in standings if s.wait][:LANES])
         if s.wait
     )
-    marks: list[Mark] = []
-    taken: list[list[tuple[float, float]]] = [[] for _ in range(DUE_LANES)]
-    for s in sorted(
+    due = sorted(
         (s for s in standings if s.job.due_at and s.job.due_at < end),
         key=lambda s: s.job.due_at or now,
-    ):
-        due = s.job.due_at or now
-        place = x(due)
-        room = (place - 4, place + WORDS) if place < TURN else (place - WORDS, place + 4)
-        lane = next(
-            (k for k, row in enumerate(taken) if all(room[1] <= a or b <= room[0] for a, b in row)),
-            None,
+    )[:MOST_MARKS]
+    places = [x(s.job.due_at or now) for s in due]
+    rooms = [
+        GAP + LETTER * len(f"{s.job.vehicle.plate} {'late ' if s.job.due_at < now else ''}00:00")
+        for s in due
+        if s.job.due_at
+    ]
+    marks = [
+        Mark(
+            x=place,
+            lane=lane,
+            leftward=leftward,
+            plate=s.job.vehicle.plate,
+            text=f"{(s.job.due_at or now).astimezone():%H:%M}",
+            late=(s.job.due_at or now) < now,
+            href=f"/jobs/{s.job.number}",
         )
-        if lane is None:
-            continue
-        taken[lane].append(room)
-        marks.append(
-            Mark(
-                x=place,
-                lane=lane,
-                plate=s.job.vehicle.plate,
-                text=f"{due.astimezone():%H:%M}",
-                late=due < now,
-                href=f"/jobs/{s.job.number}",
-            )
-        )
+        for s, place, (lane, leftward) in zip(due, places, lanes_of(places, rooms), strict=True)
+    ]
     if not bars and not marks:
         return None
     hours = tuple(
         (x(start + timedelta(hours=k)), f"{start + timedelta(hours=k):%H}")
         for k in range(HOURS + 1)
     )
+    base = 30.0 + LANE * (1 + max((m.lane for m in marks), default=-1))
     return DayStrip(
         hours=hours,
         bars=bars,
         marks=tuple(marks),
-        height=70.0 + 26 * (max((m.lane for m in marks), default=0)) + 22 * len(bars),
+        base=base,
+        height=base + 26 + BAR * len(bars),
         now_x=x(now),
     )
+
+
+def lanes_of(places: Sequence[float], rooms: Sequence[float]) -> list[tuple[int, bool]]:
+    """The row of each mark, 0 on top, and whether its words stand to its left; no line of a mark
+    runs through another's words, and no words through others.
+
+    Parameters
+    ----------
+    places : x of each mark, rising
+    rooms : width of each mark's words
+    """
+    count = len(places)
+    leftward = [p + room > LEFT + WIDTH + 16 for p, room in zip(places, rooms, strict=True)]
+    for i in range(count - 1, 0, -1):
+        if leftward[i] and places[i] - places[i - 1] < rooms[i]:
+            leftward[i - 1] = True
+
+    def spans(i: int) -> tuple[float, float]:
+        return (
+            (places[i] - rooms[i], places[i]) if leftward[i] else (places[i], places[i] + rooms[i])
+        )
+
+    def below(i: int, j: int) -> bool:
+        """Whether mark j must begin below the words of mark i."""
+        (a, b), (c, d) = spans(i), spans(j)
+        outer = i > j if leftward[i] and leftward[j] else i < j
+        return outer and a < d and c < b
+
+    lanes = [0] * count
+    for _ in range(count):
+        for i, j in itertools.permutations(range(count), 2):
+            if below(i, j):
+                lanes[j] = max(lanes[j], lanes[i] + 1)
+    return list(zip(lanes, leftward, strict=True))

@@ -209,11 +209,13 @@ def maker_code(visit: Signed, number: str, form: Sent) -> Response:
 
 
 @router.post("/jobs/{number}/tap")
-def tap(visit: Signed, number: str, form: Sent) -> HTMLResponse:
+def tap(visit: Signed, number: str, form: Sent) -> Response:
     with visit.setting() as act:
         state, note = intake.tap(
             act, number, form.text("evidence"), was=form.text("was"), state=form.text("state")
         )
+    if not visit.by_htmx:  # without scripts the tap is a plain form
+        return visit.go(f"/jobs/{number}/intake#symptoms")
     return visit.part(
         "fragments.html",
         "tap",

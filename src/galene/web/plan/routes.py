@@ -218,7 +218,7 @@ def compare(visit: Signed, number: str, request: Request) -> HTMLResponse:
     letter, choice = query.get("letter", ""), query.get("choice", "")
     school = BY_LETTER.get(letter)
     if school is None or choice not in dict(school.choices):
-        raise Missing(f"school {letter[:4]} {choice[:20]}")
+        raise Missing("such choice between schools")
     chosen = query.getlist("parts")
     works = plan.read_works(job, chosen, {}) if chosen else asked_works(visit, job)
     if job.plans:

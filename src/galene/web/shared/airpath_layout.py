@@ -124,6 +124,8 @@ class Layout:
 
     width: float
     height: float
+    row: float
+    """Height of the row's middle."""
     nodes: tuple[Node, ...]
     stalks: tuple[Stalk, ...]
     lines: tuple[Line, ...]
@@ -710,6 +712,7 @@ class _Drawing:
         return Layout(
             width=self.width,
             height=height,
+            row=self.centre[0],
             nodes=tuple(nodes),
             stalks=tuple(stalks),
             lines=tuple(lines),

@@ -4,6 +4,7 @@ A route reads a form by a model whose fields say what they are: `number`, `whole
 `Day`, `Moment`, `Yes`, or plain texts.
 """
 
+import re
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from functools import cached_property
@@ -14,13 +15,15 @@ from starlette.datastructures import FormData, UploadFile
 
 from galene.core.errors import InputError
 from galene.core.text_gate import digits
-from galene.core.units import QUANTITIES, in_system, parse_number, parse_quantity
+from galene.core.units import QUANTITIES, UNIT_SIGNS, in_system, parse_number, parse_quantity
 from galene.jobs.errors import Invalid
 
 NOT_KEPT = frozenset({"password", "password_again", "new_password", "pin"})
 """Fields that are never kept."""
 NOT_SHOWN = NOT_KEPT | {"once", "seen"}
 """Fields that are never given back on a page."""
+SILENT = frozenset({"back", "onward", "stage", "phase", "kind", "version", "step", "round", "page"})
+"""Fields that a page carries without a person's doing."""
 M = TypeVar("M", bound="FormModel")
 
 
@@ -137,6 +140,22 @@ class Form:
         """Fields with something in them that a person typed or chose, for pages that give them
         back."""
         return [(k, v) for k, v in self.pairs if v and k not in NOT_SHOWN]
+
+    def told(self) -> list[tuple[str, str]]:
+        """What was typed in a person's words: names of fields as words, a figure with its unit."""
+        shown = list(self.shown())
+        names = {k for k, _ in shown}
+        units = {k.removesuffix("_unit"): v for k, v in shown if k.endswith("_unit")}
+        return [
+            (field_words(k), f"{v} {UNIT_SIGNS.get(units[k], units[k])}" if k in units else v)
+            for k, v in shown
+            if not (k.endswith("_unit") and k.removesuffix("_unit") in names) and k not in SILENT
+        ]
+
+
+def field_words(name: str) -> str:
+    """The name of a form's field as words: `work:throttle_body` is "Work: throttle body"."""
+    return re.sub(r"\s+", " ", re.sub(r"[_.]", " ", name).replace(":", ": ")).strip().capitalize()
 
 
 class FormModel(BaseModel):

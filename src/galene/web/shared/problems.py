@@ -65,6 +65,7 @@ def _problem(
         "path": request.url.path,
         "referer": _back(request),
         "again": list(again.shown()) if again else [],
+        "told": again.told() if again else [],
         "token": again.text("once") if again else "",
         "seen_value": again.text("seen") if again else "",
         "override": False,
@@ -307,7 +308,7 @@ HANDLERS: dict[Any, Callable[..., Any]] = {
         r, 403, "A foreman does this", lines=["Sign in as foreman, or ask one."], again=_sent(r)
     ),
     Missing: lambda r, f: _problem(r, 404, "Not found", lines=[f"There is no {f}."]),
-    InputError: lambda r, f: _problem(r, 422, "This can not be", lines=[str(f)], again=_sent(r)),
+    InputError: lambda r, f: _problem(r, 422, "This can not be", lines=[f.words], again=_sent(r)),
     FactorFirst: _factor_first,
     OperationalError: _no_database,
     PoolTimeout: _busy,

@@ -1,7 +1,8 @@
 """The template environment: filters for units and times, and the frame of a job's pages."""
 
 import contextlib
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from pathlib import Path
@@ -17,7 +18,7 @@ from galene.core.chemistry.judge import PROPERTIES
 from galene.core.diagnosis.codes import read_codes
 from galene.core.jobcard.job_records import Handover
 from galene.core.jobcard.must_go_back import KINDS, WORST_FIRST
-from galene.core.units import QUANTITIES, in_system, shown
+from galene.core.units import QUANTITIES, UNIT_SIGNS, in_system, shown
 from galene.jobs.act import family_of, revision
 from galene.jobs.gates import open_items
 from galene.jobs.stages import STAGES, lacks
@@ -29,6 +30,7 @@ from galene.knowledge.codes import GROUPS, code_meaning
 from galene.knowledge.components import DEPOSIT_KINDS, GRADES
 from galene.knowledge.hazards import WORKSHEET_HAZARDS, cautions_of_check, cautions_of_phase
 from galene.knowledge.variants import SCHOOL_WORDS
+from galene.knowledge.verdict_words import verdict_words
 from galene.store.models import ItemRow, Job, WaitRow
 from galene.web.shared.assets import static
 from galene.web.shared.texts import say
@@ -164,6 +166,19 @@ def frame_of(job: Job, now: datetime, stage: str) -> Frame:
     )
 
 
+def plain_words(value: Any) -> str:
+    """What the record keeps, as words: yes and no, ids without their marks, lists with commas."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, Mapping):
+        return ", ".join(f"{plain_words(k)} {plain_words(v)}" for k, v in value.items())
+    if isinstance(value, list | tuple):
+        return ", ".join(plain_words(v) for v in value)
+    if isinstance(value, str) and re.fullmatch(r"[a-z0-9_.:]+", value):
+        return re.sub(r"[_.]", " ", value).replace(":", ", ")
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
 def evidence_text(evidence_id: str) -> str:
     """The words of a piece of evidence."""
     kind = KNOWLEDGE.evidence.get(evidence_id)
@@ -273,7 +288,9 @@ def _environment() -> Environment:
         "day": day_text,
         "clock": clock_text,
         "evidence": evidence_text,
-        "unit": lambda u: {"degC": "°C", "degF": "°F", "deg": "°"}.get(u, u),
+        "unit": lambda u: UNIT_SIGNS.get(u, u),
+        "verdict": verdict_words,
+        "plain": plain_words,
         "iso": lambda d: d.isoformat(),
         "chance": chance_text,
         "key": lambda pair: pair[0],

@@ -46,11 +46,18 @@
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (typing(event.target)) { typed = event.timeStamp; return; }
+    if (document.documentElement.dataset.keys === "off" && event.key !== "?") return;
     if (event.repeat || (event.key.length === 1 && event.timeStamp - typed < 700)) return;
     if (event.key === "?") { openKeys(); event.preventDefault(); return; }
     const target = document.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]:not([disabled])`);
     if (target && !document.querySelector("dialog[open]")) { event.preventDefault(); target.click(); }
   });
+  const tellKeys = () => document.querySelectorAll("[data-key]").forEach((node) => {
+    if (document.documentElement.dataset.keys === "off") node.removeAttribute("aria-keyshortcuts");
+    else node.setAttribute("aria-keyshortcuts", node.dataset.key);
+  });
+  document.addEventListener("DOMContentLoaded", tellKeys);
+  document.addEventListener("htmx:afterSettle", tellKeys);
   const openKeys = () => {
     const dialog = document.getElementById("keys"), list = document.getElementById("keys-list");
     if (!dialog) return;

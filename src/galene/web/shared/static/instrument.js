@@ -16,12 +16,12 @@
     if (!shown || strip) return;
     const svg = instrument.querySelector("svg.air"), all = svg && svg.querySelector("[id$='-all']");
     if (!all) return;
-    const [, , width, height] = svg.getAttribute("viewBox").split(" ").map(Number);
+    const width = Number(svg.getAttribute("viewBox").split(" ")[2]), row = Number(svg.dataset.row);
     strip = document.createElement("div");
     strip.className = "thin-strip no-print";
     strip.style.top = (document.getElementById("strip")?.offsetHeight || 0) + "px";
     const copy = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-    copy.setAttribute("viewBox", `0 0 ${width} ${height}`);
+    copy.setAttribute("viewBox", `0 ${row - 34} ${width} 68`);
     copy.setAttribute("class", "drawing air");
     copy.setAttribute("aria-hidden", "true");
     const use = document.createElementNS("http://www.w3.org/2000/svg", "use");
@@ -61,6 +61,8 @@
     if (!instrument.dataset.panel || !window.htmx) return;
     event.preventDefault();
     window.htmx.ajax("GET", instrument.dataset.panel + encodeURIComponent(part), { target: panel, swap: "innerHTML" }).then(() => {
+      const view = instrument.getBoundingClientRect(), spot = link.getBoundingClientRect();
+      panel.classList.toggle("left", spot.left + spot.width / 2 > view.left + view.width / 2);
       panel.hidden = false;
       panel.querySelector("a, button")?.focus({ preventScroll: true });
     });
@@ -122,7 +124,13 @@
     const was = kept("galene.open." + node.dataset.remember, "");
     if (was) node.open = was === "1";
   });
-  window.addEventListener("beforeprint", () => document.querySelectorAll("details.more, details.as-list").forEach((node) => { node.open = true; }));
+  // On paper everything is opened; afterwards it is as it was.
+  let closed = [];
+  window.addEventListener("beforeprint", () => {
+    closed = [...document.querySelectorAll("main details:not([open])")];
+    closed.forEach((node) => { node.open = true; });
+  });
+  window.addEventListener("afterprint", () => closed.forEach((node) => { node.open = false; }));
   document.addEventListener("DOMContentLoaded", () => { begin(); reopen(); followSteps(); });
   document.addEventListener("htmx:afterSettle", () => { begin(); reopen(); followSteps(); });
 })();
