@@ -113,6 +113,18 @@
   });
   window.addEventListener("pageshow", () => document.querySelectorAll("[data-sent]").forEach((f) => delete f.dataset.sent));
 
+  // What was refused is read first; what is half typed is not left without a word.
+  document.addEventListener("DOMContentLoaded", () => document.getElementById("faults")?.focus());
+  let half = null;
+  document.addEventListener("input", (event) => {
+    const form = event.target.closest('form[method="post"]');
+    if (form && event.isTrusted && event.target.matches('textarea, input:not([type]), input[type="text"]')) half = event.target;
+  });
+  document.addEventListener("submit", () => { half = null; });
+  window.addEventListener("beforeunload", (event) => {
+    if (half && half.isConnected && half.value.trim() && half.value !== half.defaultValue) event.preventDefault();
+  });
+
   // Number pad for gloved hands: in the bay the tablet's keyboard stays away.
   const bay = () => document.documentElement.classList.contains("bay");
   let pad, field;
