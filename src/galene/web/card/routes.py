@@ -277,6 +277,7 @@ def enter(visit: Signed, number: str, kind: str, *, form: Sent) -> Response:
             path=visit.request.url.path,
             referer=back,
             again=list(form.shown()),
+            told=form.told(),
             token="",
             seen_value="",
             override=False,
