@@ -20,7 +20,7 @@ def test_no_words_overlap_and_no_line_runs_through_them(marks: list[tuple[float,
         (p - r, p) if leftward else (p, p + r)
         for p, r, (_, leftward) in zip(places, rooms, drawn, strict=True)
     ]
-    assert all(0 <= a and b <= LEFT + WIDTH + 20 for a, b in spans)
+    assert all(a >= 0 and b <= LEFT + WIDTH + 20 for a, b in spans)
     for i, j in itertools.permutations(range(len(marks)), 2):
         (a, b), (c, d) = spans[i], spans[j]
         if a < d and c < b:

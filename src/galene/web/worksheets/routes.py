@@ -16,10 +16,12 @@ from galene.core.errors import InputError
 from galene.core.units import QUANTITIES, in_system, parse_number
 from galene.exchange.cases import calculate
 from galene.jobs.errors import Missing
+from galene.knowledge.components import COMPONENTS
 from galene.web.shared.forms import Form
 from galene.web.shared.templating import bare_number
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 from galene.web.worksheets import drawings, traces
+from galene.web.worksheets.groups import GROUPS
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 MOST_ROWS = 40
@@ -219,7 +221,11 @@ def _start(entry: FormEntry, filled: Mapping[str, Any] | None) -> str:
 @router.get("/worksheets")
 def index(visit: Signed) -> HTMLResponse:
     return visit.page(
-        "worksheets.html", calculations=list(CALCULATIONS.values()), place="worksheets"
+        "worksheets.html",
+        calculations=CALCULATIONS,
+        groups=GROUPS,
+        SENSOR_KINDS={c.id for c in COMPONENTS.values() if c.sensor},
+        place="worksheets",
     )
 
 

@@ -114,7 +114,7 @@
   window.addEventListener("pageshow", () => document.querySelectorAll("[data-sent]").forEach((f) => delete f.dataset.sent));
 
   // What was refused is read first; what is half typed is not left without a word.
-  document.addEventListener("DOMContentLoaded", () => document.getElementById("faults")?.focus());
+  document.addEventListener("DOMContentLoaded", () => document.getElementById("refused")?.focus());
   let half = null;
   document.addEventListener("input", (event) => {
     const form = event.target.closest('form[method="post"]');
@@ -123,6 +123,28 @@
   document.addEventListener("submit", () => { half = null; });
   window.addEventListener("beforeunload", (event) => {
     if (half && half.isConnected && half.value.trim() && half.value !== half.defaultValue) event.preventDefault();
+  });
+
+  // A table of many buttons is one stop of the tab key; arrows move in it.
+  const rove = (table) => {
+    const cells = [...table.querySelectorAll("button")];
+    cells.forEach((cell, k) => { cell.tabIndex = k ? -1 : 0; });
+  };
+  document.addEventListener("DOMContentLoaded", () => document.querySelectorAll("[data-roving]").forEach(rove));
+  document.addEventListener("keydown", (event) => {
+    const cell = event.target.closest?.("[data-roving] button"), row = cell?.closest("tr");
+    if (!cell) return;
+    const column = [...row.querySelectorAll("button")].indexOf(cell);
+    const at = (line, k) => line?.querySelectorAll("button")[k];
+    const next = {
+      ArrowRight: () => at(row, column + 1), ArrowLeft: () => at(row, column - 1), Home: () => at(row, 0), End: () => [...row.querySelectorAll("button")].pop(),
+      ArrowDown: () => at(row.nextElementSibling, column), ArrowUp: () => at(row.previousElementSibling, column),
+    }[event.key]?.();
+    if (!next) return;
+    event.preventDefault();
+    cell.tabIndex = -1;
+    next.tabIndex = 0;
+    next.focus();
   });
 
   // Number pad for gloved hands: in the bay the tablet's keyboard stays away.
