@@ -53,7 +53,7 @@ from galene.store.cluster import Cluster, free_port
 from galene.store.database import make_engine, migrate
 from galene.store.models import Inspection, Job, JobCode, ObservationRow, Person, StepRow, Vehicle
 from galene.web.app import Site, create_app, tune_gc
-from galene.web.shared.airpath_layout import NARROW, WIDE, lay_out
+from galene.web.shared.airpath_layout import lay_out
 from tests.jobs.hands import begun, good
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -508,7 +508,7 @@ def throughput(address: str, client: httpx.Client, path: str, *, seconds: float 
         return sum(pool.map(hammer, range(4))) / seconds
 
 
-def _grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
+def grown(family: EngineFamily, parts: int, operations: int) -> EngineFamily:
     """A family like this one with more of everything: chains of parts and of operations that wait
     for each other."""
     more = [
@@ -553,14 +553,13 @@ def in_the_core() -> None:
         return f"{min(times) * 1e3:6.2f} ms"
 
     largest = max(FAMILIES.values(), key=lambda f: len(f.parts))
-    big = _grown(largest, 40, 60)
+    big = grown(largest, 40, 60)
     reach = [p.id for p in big.parts if any(p.id in o.reaches for o in big.operations)]
     print(
-        f"  drawing, family {largest.id}, {len(largest.parts)} parts, wide  "
-        f" {best(lambda: lay_out(largest, WIDE))}"
+        f"  drawing, family {largest.id}, {len(largest.parts)} parts        "
+        f" {best(lambda: lay_out(largest))}"
     )
-    print(f"  drawing, 40 parts, wide              {best(lambda: lay_out(big, WIDE))}")
-    print(f"  drawing, 40 parts, narrow            {best(lambda: lay_out(big, NARROW))}")
+    print(f"  drawing, 40 parts                    {best(lambda: lay_out(big))}")
     throttle = subject_of("throttle_body")
     one = best(
         lambda: [

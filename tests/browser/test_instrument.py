@@ -1,4 +1,4 @@
-"""The air path at the top of a page, in the browser: lenses, a part's panel, the thin strip, flow."""
+"""The air path at the top of a page, in the browser: lenses, a panel, the thin strip, flow."""
 
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import select

@@ -1,16 +1,20 @@
 """The air path at the top of a page: what it says follows from what is stored."""
 
+import itertools
 import re
 from collections import Counter
 from collections.abc import Callable
 
 import pytest
+from fastapi import FastAPI
+from fastapi.testclient import TestClient
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Job
+from galene.web import styleguide
 from galene.web.shared.airpath import CROP, Mark, picture_of
 from galene.web.shared.templating import TEMPLATES
 from galene.web.worksheets.groups import GROUPS
@@ -138,3 +142,14 @@ def test_every_worksheet_stands_in_one_group() -> None:
     named = [name for group in GROUPS for name in group.sheets]
     assert sorted(named) == sorted(CALCULATIONS)
     assert all(kind in COMPONENTS for group in GROUPS for kind in group.sheets.values())
+
+
+def test_the_styleguide_is_there_in_development_only(visitor: Browser) -> None:
+    assert visitor.get("/styleguide", follow_redirects=False).status_code != 200
+    development = FastAPI()
+    development.include_router(styleguide.router)
+    with TestClient(development) as client:
+        for theme, layout in itertools.product(("day", "night"), ("desk", "bay")):
+            page = client.get("/styleguide", params={"theme": theme, "layout": layout})
+            assert page.status_code == 200 and f'class="{theme} {layout}"' in page.text
+        assert client.get("/styleguide", params={"theme": "dusk"}).status_code == 422

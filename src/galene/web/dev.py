@@ -4,6 +4,7 @@ from fastapi import FastAPI
 
 from galene.settings import Settings
 from galene.store.database import make_engine
+from galene.web import styleguide
 from galene.web.app import Site, create_app
 
 
@@ -12,4 +13,6 @@ def app() -> FastAPI:
     settings = Settings()
     assert settings.database_url, "started by ./galene dev, which sets GALENE_DATABASE_URL"
     site = Site(home=settings.home, hosts=settings.hosts)
-    return create_app(make_engine(settings.database_url), site)
+    made = create_app(make_engine(settings.database_url), site)
+    made.include_router(styleguide.router)
+    return made

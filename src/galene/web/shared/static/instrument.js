@@ -113,6 +113,14 @@
     steps.observe(list, { subtree: true, childList: true, attributes: true, attributeFilter: ["hidden"] });
     follow();
   };
+  // A link into something closed opens it.
+  const open = () => {
+    const target = window.location.hash && document.getElementById(decodeURIComponent(window.location.hash.slice(1)));
+    for (let node = target; node; node = node.parentElement) if (node.tagName === "DETAILS") node.open = true;
+    if (target) target.scrollIntoView();
+  };
+  window.addEventListener("hashchange", open);
+  document.addEventListener("DOMContentLoaded", open);
   // What a person opened stays open on the next page of its kind.
   document.addEventListener("toggle", (event) => {
     const name = event.target.dataset?.remember;
