@@ -35,3 +35,19 @@ def test_links_between_documents_lead_somewhere() -> None:
         for target in re.findall(r"\]\(([^)#]+)", document.read_text()):
             if not target.startswith("http"):
                 assert (document.parent / target).exists(), f"{document.name}: {target}"
+
+
+def words_never_said() -> list[str]:
+    """The right column of the glossary's last table."""
+    text = (ROOT / "docs" / "glossary.md").read_text().partition("## One word for one thing")[2]
+    rows = re.findall(r"^\| (.+?) \| (.+?) \|$", text, re.MULTILINE)
+    return [word for _, never in rows[1:] for word in never.split(", ")]
+
+
+def test_pages_have_one_word_for_one_thing() -> None:
+    never = words_never_said()
+    assert "customer" in never and len(never) > 6
+    said = re.compile(r"\b(" + "|".join(map(re.escape, never)) + r")s?\b", re.IGNORECASE)
+    for page in sorted((SOURCE / "web").rglob("*.html")):
+        for text in re.findall(r'_\("((?:[^"\\]|\\.)*)"', page.read_text()):
+            assert not said.search(text), f"{page.name}: {text}"

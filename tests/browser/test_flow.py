@@ -186,7 +186,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page.get_by_role("link", name="New vehicle with the plate").click()
     page.get_by_label("Maker").fill("Brinewell")
     page.get_by_label("Model").fill("Causeway")
-    page.get_by_label("The complaint, in the customer's words").fill(
+    page.get_by_label("The complaint, in the owner's words").fill(
         "Shakes and dies at the lights"
     )
     page.get_by_role("button", name="Open the job").click()

@@ -146,7 +146,7 @@ def open_job(
             ["bring it back on its record's page first, where it is in use again"],
         )
     if not complaint.strip():
-        raise Invalid({"complaint": "Write the complaint in the customer's words."})
+        raise Invalid({"complaint": "Write the complaint in the owner's words."})
     check_text({"complaint": complaint})
     job = Job(
         number=next_number(act),
@@ -217,7 +217,7 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
     )
     faults: dict[str, str] = {}
     if not form.complaint.strip():
-        faults["complaint"] = "Write the complaint in the customer's words."
+        faults["complaint"] = "Write the complaint in the owner's words."
     if form.distance_km is not None:
         if not 0 <= form.distance_km <= 5_000_000:
             faults["distance"] = "An odometer from 0 to 5 000 000 km."

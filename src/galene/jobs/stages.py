@@ -23,7 +23,7 @@ class Lack:
 def _intake(job: Job) -> list[Lack]:
     found = []
     if not job.complaint.strip():
-        found.append(Lack("the complaint in the customer's words", "complaint"))
+        found.append(Lack("the complaint in the owner's words", "complaint"))
     if job.distance_km is None and job.hours is None:
         found.append(Lack("odometer or engine hours", "distance"))
     return found

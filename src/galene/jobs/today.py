@@ -129,7 +129,7 @@ def _next_of_proof(job: Job) -> tuple[str, str, str, int]:
         return "Watch the relearn", "a hold runs", "prove", 0
     missing = lacks(job, "prove")
     if missing:
-        return missing[0].do, "the proof is not whole yet", "prove", 1
+        return missing[0].do, "what proves it is not all in yet", "prove", 1
     return "Hand over", "the proof is whole", "prove", 1
 
 

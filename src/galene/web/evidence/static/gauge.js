@@ -25,6 +25,7 @@
       handle.setAttribute("cx", x.toFixed(1));
       handle.setAttribute("cy", y.toFixed(1));
       handle.setAttribute("aria-valuenow", all[i].toFixed(2));
+      handle.setAttribute("aria-valuetext", `${all[i].toFixed(2)} at ${Math.round((12 * i) / count) || 12} o'clock`);
     });
   };
 
