@@ -186,9 +186,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page.get_by_role("link", name="New vehicle with the plate").click()
     page.get_by_label("Maker").fill("Brinewell")
     page.get_by_label("Model").fill("Causeway")
-    page.get_by_label("The complaint, in the owner's words").fill(
-        "Shakes and dies at the lights"
-    )
+    page.get_by_label("The complaint, in the owner's words").fill("Shakes and dies at the lights")
     page.get_by_role("button", name="Open the job").click()
     expect(page.get_by_role("heading", name="Shakes and dies at the lights")).to_be_visible()
     for symptom in ("Rough idle", "Stalls coming to a stop"):

@@ -1,5 +1,6 @@
 """The air path at the top of a page, in the browser: lenses, a panel, the thin strip, flow."""
 
+import pytest
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -100,4 +101,20 @@ def test_the_bays_frame_is_low_and_what_matters_is_in_sight(
         " return part.left >= view.left - 20 && part.right <= view.right + 20; }"
     )
     assert likeliest, "the likeliest part is in sight without a swipe"
+    assert not faults
+
+
+@pytest.mark.parametrize("width", [1280, 390])
+def test_letters_of_twice_the_size_push_nothing_off_the_page(
+    page: Page, server: Server, faults: list[str], db: Session, width: int
+) -> None:
+    page.set_viewport_size({"width": width, "height": 844})
+    sign_in(page, server, "odd")
+    number = heavy(db)
+    places = ["/", "/worksheets", "/shelf", "/vehicles"]
+    places += [f"/jobs/{number}/{s}" for s in ("intake", "evidence", "diagnosis", "plan", "work")]
+    for place in places:
+        page.goto(server.address + place)
+        page.evaluate("document.documentElement.style.fontSize = '32px'")
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, place
     assert not faults
