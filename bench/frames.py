@@ -1,6 +1,6 @@
 """Frames of the air path while it flows, by the browser's own timings, for a family of 40 parts.
 
-    .venv/bin/python bench/frames.py
+.venv/bin/python bench/frames.py
 """
 
 from pathlib import Path

@@ -64,7 +64,7 @@ def tick_one(page: Page, server: Server) -> None:
         with suppress(AssertionError):
             expect(here).to_have_count(0, timeout=20_000)
             return
-    pytest.fail(f"step {step} can not be ticked")
+    pytest.fail(f"step {step} can not be ticked: {card.inner_text()}")
 
 
 def answer_well(page: Page) -> None:
@@ -186,6 +186,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page.get_by_role("link", name="New vehicle with the plate").click()
     page.get_by_label("Maker").fill("Brinewell")
     page.get_by_label("Model").fill("Causeway")
+    page.get_by_label("Engine family").select_option("A")
     page.get_by_label("The complaint, in the owner's words").fill("Shakes and dies at the lights")
     page.get_by_role("button", name="Open the job").click()
     expect(page.get_by_role("heading", name="Shakes and dies at the lights")).to_be_visible()
@@ -211,6 +212,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page.get_by_role("button", name="On to plan").click()
     # Plan
     expect(page.get_by_role("checkbox", name="Throttle body")).to_be_checked()
+    page.get_by_text("More parts that can be reached").click()
     page.get_by_role("checkbox", name="Air filter").check()
     expect(page.locator("#draft")).to_contain_text("Look through, wipe and vacuum")
     page.get_by_role("button", name="Save this plan").click()

@@ -2,12 +2,13 @@
 
 import itertools
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from galene.web.day.drawing import LEFT, WIDTH, lanes_of
 
 
+@settings(max_examples=400, deadline=None)
 @given(
     st.lists(
         st.tuples(st.floats(LEFT, LEFT + WIDTH), st.floats(60, 190)), min_size=1, max_size=14

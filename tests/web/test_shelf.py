@@ -168,7 +168,8 @@ def test_an_override_is_the_foremans_with_its_source(as_person, db: Session) -> 
     page = web.get(f"/shelf/{product.id}").text
     assert (
         "By Maren Tolk, from label, edition 4, third line. The rules say no." in page
-        and "hot_element.residue" in page
+        and "bakes on the element" in page
+        and "hot_element.residue" not in page
     )
     assert as_person("odd").submit(path, {**given, "verdict": "ok"}).status_code == 403
 
@@ -208,7 +209,8 @@ def test_the_matrix_is_what_the_rules_give(web: Browser) -> None:
         "/shelf/matrix/cell?agent=carburettor_cleaner&component=throttle_body"
         "&feature=electronic&state=battery_off"
     ).text
-    assert "throttle.shaft" in cell and "<html" not in cell
+    assert "Liquid creeps along the shaft" in cell and "<html" not in cell
+    assert "throttle.shaft" not in cell
     assert (
         "they can not hold together"
         in web.get("/shelf/matrix?set=1&state=engine_cold&state=engine_warm_running").text

@@ -123,9 +123,10 @@ def lanes_of(places: Sequence[float], rooms: Sequence[float]) -> list[tuple[int,
     """
     count = len(places)
     leftward = [p + room > LEFT + WIDTH + 16 for p, room in zip(places, rooms, strict=True)]
-    for i in range(count - 1, 0, -1):
-        if leftward[i] and places[i] - places[i - 1] < rooms[i]:
-            leftward[i - 1] = True
+    for j in range(count - 1, -1, -1):
+        leftward[j] = leftward[j] or any(
+            leftward[i] and places[i] - places[j] < rooms[i] for i in range(j + 1, count)
+        )
 
     def spans(i: int) -> tuple[float, float]:
         return (
