@@ -50,12 +50,13 @@ def tick_one(page: Page, server: Server) -> None:
     """Tick the step in view, its cautions read and its questions answered well; time is let pass
     where it waits."""
     card = page.locator("#steps > form:not([hidden])")
-    if card.locator("[data-hold]").is_visible():
-        server.later(240)
-        page.reload()
     step = card.get_attribute("data-step")
     here = page.locator(f'#steps > form:not([hidden])[data-step="{step}"]')
     for _ in range(10):
+        # A wait may show itself late on a busy machine.
+        if card.locator("[data-hold]").is_visible():
+            server.later(240)
+            page.reload()
         # What a page that settles late on a busy machine has taken back is answered again.
         with suppress(TimeoutError, AssertionError):
             answer_well(page)
