@@ -94,6 +94,8 @@ def test_each_sees_the_others_tick(
 ) -> None:
     sign_in(page, server, "odd")
     page.goto(f"{server.address}/jobs/{number}/work")
+    # A newer card is merged round the steps, which therefore stand in the card itself.
+    expect(page.locator("#card > #steps")).to_have_count(1)
     second = browser.new_context().new_page()
     sign_in(second, server, "pia")
     second.goto(f"{server.address}/jobs/{number}/work")

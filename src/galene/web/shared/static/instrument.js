@@ -111,6 +111,8 @@
     if (!list) return;
     steps.disconnect();
     steps.observe(list, { subtree: true, childList: true, attributes: true, attributeFilter: ["hidden"] });
+    // What stands round the steps is put anew when a newer card comes.
+    steps.observe(list.parentElement, { childList: true });
     follow();
   };
   // A link into something closed opens it.
