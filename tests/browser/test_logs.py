@@ -62,6 +62,8 @@ def test_a_log_in_the_browser(page: Page, server: Server, db: Session, faults: l
     expect(page.locator("#outcome")).to_contain_text(
         "Shut " + page.locator("#closed_from_s").input_value()
     )
+    # What is on its way is waited for: a page that is left would cut it off.
+    page.wait_for_function("!document.querySelector('.htmx-request')")
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"{server.address}/jobs/{number}/logs/1")
     expect(page.locator(".strip-chart[data-ready]")).to_have_count(5)

@@ -163,7 +163,7 @@ def test_html_in_every_text_field_stays_text(
         ("codes", {"codes": "P9999"}, "P9999"),
         ("codes", {"codes": ""}, "No code found"),
         ("plan", {"seen": "0"}, "at least one part"),
-        ("intake", {"complaint": "", "seen": "3"}, "owner's words"),
+        ("intake", {"complaint": "", "seen": "3"}, "Write the complaint"),
         ("intake", {"complaint": "x", "distance": "far", "seen": "3"}, "Odometer"),
         ("checks/leak_smoke", {"result:leak_found": "unknown"}, "what the check showed"),
     ],
