@@ -88,7 +88,14 @@ def faults(page: Page) -> Iterator[list[str]]:
     out."""
     page.set_default_navigation_timeout(120_000)
     seen: list[str] = []
-    page.on("console", lambda m: seen.append(m.text) if m.type == "error" else None)
+    # htmx tells of every request that ends without an answer; what really failed is seen below.
+    cut_off = ("htmx:afterRequest", "htmx:sendError", "htmx:sendAbort")
+    page.on(
+        "console",
+        lambda m: (
+            seen.append(m.text) if m.type == "error" and not m.text.startswith(cut_off) else None
+        ),
+    )
     page.on("pageerror", lambda e: seen.append(str(e)))
     # A part that was on its way when the page was left is aborted by the browser itself.
     page.on(
