@@ -53,9 +53,9 @@ def tick_one(page: Page, server: Server) -> None:
     step = card.get_attribute("data-step")
     here = page.locator(f'#steps > form:not([hidden])[data-step="{step}"]')
     for _ in range(10):
-        # A wait may show itself late on a busy machine.
+        # A wait may show itself late on a busy machine. By an hour at a time: a session ends too.
         if card.locator("[data-hold]").is_visible():
-            server.later(240)
+            server.later(60)
             page.reload()
         # What a page that settles late on a busy machine has taken back is answered again.
         with suppress(TimeoutError, AssertionError):
