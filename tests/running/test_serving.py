@@ -110,6 +110,17 @@ def client(port: int, kind: type[httpx.Client] = Patient) -> httpx.Client:
     return kind(base_url=address, headers={"origin": address}, timeout=60)
 
 
+@contextmanager
+def shop(port: int, home: Path, *arguments: str) -> Iterator[httpx.Client]:
+    """A served workshop that is set up, and its foreman signed in."""
+    with serving(port, *arguments, GALENE_HOME=str(home)) as process:
+        address = told_address(process)
+        until(lambda: answers(port))
+        web = client(port)
+        assert web.post(address, data=FORM).status_code == 303
+        yield web
+
+
 def posted(web: httpx.Client, path: str, **data: str) -> httpx.Response:
     return web.post(path, data={"once": uuid.uuid4().hex, **data})
 
@@ -353,11 +364,7 @@ def test_a_stopped_database_is_answered_for_and_all_recovers(tmp_path: Path) -> 
     """Stopped, not ended: every request gets a clear page, and all goes on by itself."""
     reachable(tmp_path)
     port, home = free_port(), tmp_path / "shop"
-    with serving(port, GALENE_HOME=str(home)) as process:
-        address = told_address(process)
-        until(lambda: answers(port))
-        web = client(port)
-        assert web.post(address, data=FORM).status_code == 303
+    with shop(port, home) as web:
         server = int((home / "postgres" / "postmaster.pid").read_text().split("\n")[0])
         stopped = [psutil.Process(server), *psutil.Process(server).children(recursive=True)]
         for one in stopped:
@@ -392,11 +399,7 @@ def test_who_forgot_the_password_is_let_in_from_the_console(tmp_path: Path) -> N
     """The only foreman, while the server runs."""
     reachable(tmp_path)
     port, home = free_port(), tmp_path / "shop"
-    with serving(port, GALENE_HOME=str(home)) as process:
-        address = told_address(process)
-        until(lambda: answers(port))
-        web = client(port)
-        assert web.post(address, data=FORM).status_code == 303
+    with shop(port, home) as web:
 
         def code_for(sign_in: str) -> "subprocess.CompletedProcess[str]":
             return subprocess.run(
@@ -450,11 +453,8 @@ def filled(place: Path) -> Path:
 
 def test_a_full_disk_is_named_loses_nothing_and_is_recovered_from(small_disk: Path) -> None:
     port, home = free_port(), small_disk / "shop"
-    with serving(port, GALENE_HOME=str(home)) as process:
-        address = told_address(process)
-        until(lambda: answers(port))
-        web, plain = client(port), client(port, httpx.Client)
-        assert web.post(address, data=FORM).status_code == 303
+    with shop(port, home) as web:
+        plain = client(port, httpx.Client)
         plain.cookies = web.cookies
         ballast = filled(small_disk)
         written = list[str]()

@@ -4,6 +4,7 @@ import itertools
 import re
 from collections import Counter
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from fastapi import FastAPI
@@ -11,8 +12,11 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from galene.core import calculations
+from galene.core.airpath.family import EngineFamily
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.verdict_words import VERDICT_WORDS
 from galene.store.models import Job
 from galene.web import styleguide
 from galene.web.shared.airpath import CROP, Mark, picture_of
@@ -55,7 +59,7 @@ def test_each_kind_of_part_is_drawn_as_itself() -> None:
 
 
 @pytest.mark.parametrize("family", FAMILIES.values(), ids=FAMILIES)
-def test_a_step_shows_the_section_in_which_its_part_is(family) -> None:  # type: ignore[no-untyped-def]
+def test_a_step_shows_the_section_in_which_its_part_is(family: EngineFamily) -> None:
     picture = picture_of(family)
     for node in picture.layout.nodes:
         x, y, w, h = map(float, picture.crop(node.id).split())
@@ -153,3 +157,12 @@ def test_the_styleguide_is_there_in_development_only(visitor: Browser) -> None:
             page = client.get("/styleguide", params={"theme": theme, "layout": layout})
             assert page.status_code == 200 and f'class="{theme} {layout}"' in page.text
         assert client.get("/styleguide", params={"theme": "dusk"}).status_code == 422
+
+
+def test_a_verdicts_words_are_of_one_calculation() -> None:
+    """The words of a verdict are kept by its id alone: what means two things has none."""
+    sources = {p.stem: p.read_text() for p in Path(calculations.__path__[0]).glob("*.py")}
+    shared = {"agree", "undecided", "not_enough", "found", "no_reference"}
+    for verdict in sorted(set(VERDICT_WORDS) - shared):
+        found = [n for n, s in sources.items() if re.search(rf'verdict[^\n]*"{verdict}"', s)]
+        assert len(found) <= 1, (verdict, found)

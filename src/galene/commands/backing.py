@@ -6,6 +6,7 @@ from pathlib import Path
 
 from galene.commands.running import (
     Addresses,
+    application_at,
     data_folder,
     database,
     migrated,
@@ -37,14 +38,8 @@ def back_up(settings: Settings, file: Path, passphrase_file: Path | None) -> Non
     """Write a backup; the server may run meanwhile."""
     home = data_folder(settings)
     passphrase = _passphrase(settings, passphrase_file)
-    running = Cluster(home)
-    port = None if settings.database_url else running.running_port
-    if port is not None:
-        running.port = port
-        _written(settings, running.application_url(), home, file, passphrase=passphrase)
-        return
-    with database(settings, home) as at:
-        _written(settings, at.application, home, file, passphrase=passphrase)
+    with application_at(settings, home) as url:
+        _written(settings, url, home, file, passphrase=passphrase)
 
 
 def _written(settings: Settings, url: str, home: Path, file: Path, *, passphrase: str) -> None:

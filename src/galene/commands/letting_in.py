@@ -2,25 +2,17 @@
 
 from datetime import UTC, datetime
 
-from galene.commands.running import data_folder, database, session
+from galene.commands.running import application_at, data_folder, session
 from galene.commands.words import fail
 from galene.jobs.errors import Missing, Refused
 from galene.jobs.people import CODE_DAYS, code_at_console
 from galene.settings import Settings
-from galene.store.cluster import Cluster
 
 
 def print_code(settings: Settings, sign_in: str) -> None:
     """Print a new one-time code; the password and the second factor count no longer."""
-    home = data_folder(settings)
-    running = Cluster(home)
-    port = None if settings.database_url else running.running_port
-    if port is not None:
-        running.port = port
-        code = _code_at(running.application_url(), sign_in)
-    else:
-        with database(settings, home) as at:
-            code = _code_at(at.application, sign_in)
+    with application_at(settings, data_folder(settings)) as url:
+        code = _code_at(url, sign_in)
     print(
         f"{code}  counts once, for {CODE_DAYS} days: sign in as {sign_in} with it as the password,"
         " then choose a new one. The old password, PIN and second factor count no longer."

@@ -117,6 +117,20 @@ def database(settings: Settings, home: Path) -> Iterator[Addresses]:
 
 
 @contextlib.contextmanager
+def application_at(settings: Settings, home: Path) -> Iterator[str]:
+    """The application's address of a workshop's database, for a command that may run beside the
+    server: of the private one that runs, else of one that is started for it."""
+    running = Cluster(home)
+    port = None if settings.database_url else running.running_port
+    if port is not None:
+        running.port = port
+        yield running.application_url()
+        return
+    with database(settings, home) as at:
+        yield at.application
+
+
+@contextlib.contextmanager
 def answering() -> Iterator[None]:
     """One clear line where the database does not answer."""
     try:

@@ -120,7 +120,7 @@
     const form = event.target.closest('form[method="post"]');
     if (form && event.isTrusted && event.target.matches('textarea, input:not([type]), input[type="text"]')) half = event.target;
   });
-  document.addEventListener("submit", () => { half = null; });
+  document.addEventListener("submit", (event) => { if (half && event.target.contains(half)) half = null; });
   window.addEventListener("beforeunload", (event) => {
     if (half && half.isConnected && half.value.trim() && half.value !== half.defaultValue) event.preventDefault();
   });
