@@ -21,7 +21,7 @@
     strip.className = "thin-strip no-print";
     strip.style.top = (document.getElementById("strip")?.offsetHeight || 0) + "px";
     const copy = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-    copy.setAttribute("viewBox", `0 ${row - 34} ${width} 68`);
+    copy.setAttribute("viewBox", `0 ${row - 30} ${width} 60`);
     copy.setAttribute("class", "drawing air");
     copy.setAttribute("aria-hidden", "true");
     const use = document.createElementNS("http://www.w3.org/2000/svg", "use");
