@@ -111,11 +111,13 @@ def _stale(request: Request, fault: Stale) -> Response:
         lines=[
             f"{fault.who} saved a newer version of {what} at {clock_text(fault.when)}.",
             (
-                "Your entries are kept below. Look at the newer version first; then enter again"
-                " what it lacks."
+                "Nothing was overwritten. Your entries are kept below: look at the newer version"
+                " first, then enter what it lacks."
             ),
         ],
         again=_sent(request),
+        beside_page=_back(request),
+        other=fault.who,
     )
 
 
