@@ -1,5 +1,6 @@
 """What the documents say is where they say."""
 
+import ast
 import re
 from pathlib import Path
 
@@ -44,10 +45,41 @@ def words_never_said() -> list[str]:
     return [word for _, never in rows[1:] for word in never.split(", ")]
 
 
-def test_pages_have_one_word_for_one_thing() -> None:
+def spoken_words(file: Path) -> list[str]:
+    """Texts of a module that a person may read: no docstrings, no names of fields or rules."""
+    tree = ast.parse(file.read_text())
+    silent = {
+        id(node.body[0].value)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef)
+        and node.body
+        and isinstance(node.body[0], ast.Expr)
+    }
+    return [
+        node.value
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Constant)
+        and isinstance(node.value, str)
+        and id(node) not in silent
+        and " " in node.value.strip()
+    ]
+
+
+def never_said() -> re.Pattern[str]:
     never = words_never_said()
     assert "customer" in never and len(never) > 6
-    said = re.compile(r"\b(" + "|".join(map(re.escape, never)) + r")s?\b", re.IGNORECASE)
+    return re.compile(r"\b(" + "|".join(map(re.escape, never)) + r")s?\b", re.IGNORECASE)
+
+
+def test_refusals_and_tasks_have_one_word_for_one_thing() -> None:
+    said = never_said()
+    for module in sorted((SOURCE / "jobs").rglob("*.py")):
+        for text in spoken_words(module):
+            assert not said.search(text), f"{module.name}: {text}"
+
+
+def test_pages_have_one_word_for_one_thing() -> None:
+    said = never_said()
     for page in sorted((SOURCE / "web").rglob("*.html")):
         for text in re.findall(r'_\("((?:[^"\\]|\\.)*)"', page.read_text()):
             assert not said.search(text), f"{page.name}: {text}"

@@ -228,7 +228,7 @@ def test_a_new_vehicle_through_all_seven_stages(
     page.get_by_role("button", name="Record", exact=True).click()
     page.get_by_role("button", name="On to work").click()
     # Work
-    page.get_by_role("button", name="Make the job card").click()
+    page.get_by_role("button", name="Make the card").click()
     with page.expect_navigation():
         page.get_by_role("button", name="All of it is here").click()
     tick_everything(page, server)

@@ -256,7 +256,7 @@ def test_the_before_rule(odd: Act, fresh: str) -> None:
         stages.advance(odd, fresh, "intake")
         stages.advance(odd, fresh, "evidence")
     evidence.set_before_missing(odd, fresh, "towed in, does not run", seen=0)
-    with pytest.raises(Refused, match="job card comes first"):
+    with pytest.raises(Refused, match="the card comes first"):
         prove.clear_codes(odd, fresh)
     to_work(odd, fresh, ["maf_sensor"])
     with pytest.raises(Refused, match="before set is closed"):

@@ -18,7 +18,7 @@ def test_the_page_shows_what_is_overdue_first(web: Browser) -> None:
 
 def test_a_calendar_from_opening_to_closing(web: Browser, visitor: Browser) -> None:
     refused = web.submit("/fleet/calendars", {"keeper": "Nobody"})
-    assert refused.status_code == 422 and "keeper of the list" in refused.text
+    assert refused.status_code == 422 and "owner of the list" in refused.text
     answer = web.submit("/fleet/calendars", {"keeper": "Quillness school run"})
     found = re.search(r'value="http://127.0.0.1(/calendar/[^"]+\.ics)"', answer.text)
     assert answer.status_code == 200 and found

@@ -242,7 +242,7 @@ class Story:
         job = self.job
         if card.waits_for_approval(job):
             plan.approve_plan(
-                self.act, self.number, job.plans[0].version, who="the keeper, by phone"
+                self.act, self.number, job.plans[0].version, who="the owner, by phone"
             )
 
     def _tick(self, row: StepRow, given: Mapping[str, str]) -> None:

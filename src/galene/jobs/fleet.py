@@ -145,7 +145,7 @@ def open_feed(act: Act, keeper: str) -> str:
         A keeper of no vehicle, too many calendars.
     """
     if keeper and keeper not in rows.keepers(act.db):
-        raise Invalid({"keeper": "Choose a keeper of the list."})
+        raise Invalid({"keeper": "Choose an owner of the list."})
     if len(rows.feeds(act.db)) >= MOST_FEEDS:
         raise Invalid({"keeper": "Too many calendars are open: close one that nobody reads."})
     secret = secrets.token_urlsafe(24)

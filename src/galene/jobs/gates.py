@@ -75,7 +75,7 @@ def start_engine(act: Act, number: str, override_reason: str = "") -> Job:
         return job
     row = due_row(job, "start")
     if not job.work_began_at or row is None:
-        raise Refused("The work has not begun", ["the job card comes first"])
+        raise Refused("The work has not begun", ["the card comes first"])
     held = held_back(card_of(job, with_cautions=False), row.document)
     if held:
         raise refuse(held)

@@ -65,7 +65,7 @@ def data_of(db: Session, keeper: str) -> KeeperData:
     """
     found = vehicles.of_keeper(db, keeper) if keeper else []
     if not found:
-        raise Missing(f"keeper {keeper[:80]}")
+        raise Missing(f"owner {keeper[:80]}")
     return KeeperData(
         keeper=keeper,
         vehicles=tuple(

@@ -71,7 +71,7 @@ def override_school(
         raise Invalid(faults)
     if letter != "Q" and any(s.done_at is None for s in job.steps):
         raise Refused(
-            "The work has begun", ["the job card keeps the schools that it was compiled with"]
+            "The work has begun", ["the card keeps the schools that it was compiled with"]
         )
     act.claim(job, "schools", seen)
     kept = {k: v for k, v in job.schools.items() if k != letter}
@@ -240,7 +240,7 @@ def save_plan(
         raise Refused(
             "The work has begun",
             [
-                "the job card follows the approved plan: finish its steps, then a new version"
+                "the card follows the approved plan: finish its steps, then a new version"
                 " begins a second round"
             ],
         )
@@ -318,7 +318,7 @@ def approve_plan(
             [f"version {newest.version} was saved meanwhile: look at it before it is approved"],
         )
     if len(who.strip()) < 2:
-        raise Invalid({"approved_by": "Say who agreed: the keeper, by phone or in person."})
+        raise Invalid({"approved_by": "Say who agreed: the owner, by phone or in person."})
     check_text({"approved_by": who})
     price = newest.document.price
     if up_to is not None and not price - 0.005 <= up_to <= 1_000_000:

@@ -47,7 +47,7 @@ def clear_codes(act: Act, number: str) -> Job:
     row = due_row(job, "clear")
     if row is None:
         raise Refused(
-            "Do not clear the codes yet", ["the job card comes first: clearing is one of its steps"]
+            "Do not clear the codes yet", ["the card comes first: clearing is one of its steps"]
         )
     ready_for(job, row, "Do not clear the codes yet")
     job.codes_cleared_at = act.now

@@ -28,7 +28,7 @@ class Right(StrEnum):
     BUNDLES_IN = "take jobs of another workshop in"
     LEARNING = "read how often rankings were right"
     PEOPLE = "add people, change and close their accounts, share tablets"
-    KEEPERS = "merge and retire vehicles, give out and erase a keeper's data"
+    KEEPERS = "merge and retire vehicles, give out and erase an owner's data"
     RUNNING = "see how the server is running, and its backups"
 
 

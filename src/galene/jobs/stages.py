@@ -54,7 +54,7 @@ PROVEN = frozenset({"start", "relearn", "prove"})
 
 
 def _work(job: Job) -> list[Lack]:
-    found = [] if job.steps else [Lack("the job card: begin the work", "card")]
+    found = [] if job.steps else [Lack("the card: begin the work", "card")]
     if job.card.held:
         found.append(
             Lack(
@@ -73,7 +73,7 @@ def _work(job: Job) -> list[Lack]:
             if s.done_at is None and s.document.phase not in PROVEN and s.position < start
         )
     if left:
-        found.append(Lack(f"{left} step{'s' if left > 1 else ''} of the job card", "card"))
+        found.append(Lack(f"{left} step{'s' if left > 1 else ''} of the card", "card"))
     if any(i.closed_at is None and i.before == "start" for i in job.items):
         found.append(Lack("everything that must go back before the start", "items"))
     return found

@@ -104,7 +104,7 @@ def _next_of_plan(job: Job) -> tuple[str, str, str, int]:
     newest = job.plans[0]
     if newest.approved_at is None:
         why = f"plan {newest.version} waits for a yes"
-        return "Ask the keeper for approval", why, "plan", 2
+        return "Ask the owner for approval", why, "plan", 2
     return "Begin the work", "the plan is approved", "plan", 1
 
 

@@ -182,8 +182,9 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
         sentence = f"All sensors stand within {given.tolerance_kpa:g} kPa of {reference:.1f} kPa."
     elif len(off) == 1:
         verdict, suspect = "one_off", off[0].component
+        miss = f"{off[0].deviation_kpa:+.1f}".replace("-", "\u2212")
         sentence = (
-            f"{suspect} reads {off[0].deviation_kpa:+.1f} kPa from {reference:.1f} kPa: look at its"
+            f"{suspect} reads {miss} kPa from {reference:.1f} kPa: look at its"
             " plug, hose and port before the sensor is condemned."
         )
     else:

@@ -36,6 +36,7 @@ from galene.knowledge.bill import spare_of
 from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
+from galene.web.card.in_hand import fasteners_drawn, motion_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -74,6 +75,8 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "acknowledged": {a.caution for a in job.acknowledgements},
         "checks": {s.id: json.dumps(asdict(checks_of(s, state.left, SERIOUS))) for s in state.left},
         "cranks": {s.id: crank_of(family, s.document) for s in left},
+        "fasteners": {s.id: fasteners_drawn(family, s.document) for s in left},
+        "motions": {s.id: motion_of(s.document) for s in left},
         "drive": drive_said(visit.db, job) if drives else "",
         "running": waits.running_waits(job, visit.now),
         "blockers": gate_blockers(state, "start", visit.now) if job.work_began_at else (),

@@ -22,6 +22,7 @@ from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.store.models import Job, Workshop
 from galene.store.pictures import PictureStore
+from galene.web.handover.insides import insides_of
 from galene.web.proof.comparison import rows_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
@@ -57,6 +58,7 @@ def context(db: Session, shop: Workshop, job: Job) -> dict[str, Any]:
         "fuel": fuel.change_by(db, job, shop),
         "agents": AGENTS,
         "findings": findings,
+        "insides": insides_of(family_of(job), findings),
         "pairs": pictures.pairs(pictures.pictures_of(db, job)),
         "plan": next((p.document for p in job.plans if p.approved_at), None),
         "open": open_items(job),

@@ -24,6 +24,8 @@ NOT_SHOWN = NOT_KEPT | {"once", "seen"}
 """Fields that are never given back on a page."""
 SILENT = frozenset({"back", "onward", "stage", "phase", "kind", "version", "step", "round", "page"})
 """Fields that a page carries without a person's doing."""
+SAID = {"keeper": "owner"}
+"""What a page says for a kept name, where that is another word."""
 M = TypeVar("M", bound="FormModel")
 
 
@@ -155,7 +157,8 @@ class Form:
 
 def field_words(name: str) -> str:
     """The name of a form's field as words: `work:throttle_body` is "Work: throttle body"."""
-    return re.sub(r"\s+", " ", re.sub(r"[_.]", " ", name).replace(":", ": ")).strip().capitalize()
+    words = re.sub(r"[_.]", " ", SAID.get(name, name)).replace(":", ": ")
+    return re.sub(r"\s+", " ", words).strip().capitalize()
 
 
 class FormModel(BaseModel):

@@ -33,7 +33,7 @@ RETRY_S = 2
 SECTION_WORDS = {
     "intake": "the intake",
     "plan": "the plan",
-    "work": "the job card",
+    "work": "the card",
     "handover": "the handover",
     "road_test": "the road test",
     "pending": "the codes after the road test",

@@ -33,6 +33,7 @@ from galene.knowledge.variants import SCHOOL_WORDS
 from galene.knowledge.verdict_words import verdict_words
 from galene.store.models import ItemRow, Job, WaitRow
 from galene.web.shared.assets import static
+from galene.web.shared.forms import SAID
 from galene.web.shared.texts import say
 
 WEB = Path(__file__).parent.parent
@@ -175,7 +176,7 @@ def plain_words(value: Any) -> str:
     if isinstance(value, list | tuple):
         return ", ".join(plain_words(v) for v in value)
     if isinstance(value, str) and re.fullmatch(r"[a-z0-9_.:]+", value):
-        return re.sub(r"[_.]", " ", value).replace(":", ", ")
+        return re.sub(r"[_.]", " ", SAID.get(value, value)).replace(":", ", ")
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
@@ -281,6 +282,7 @@ def _environment() -> Environment:
     )
     filters: dict[str, Any] = {
         "q": quantity_text,
+        "minus": lambda text: text.replace("-", "\u2212"),
         "upper_first": lambda text: text[:1].upper() + text[1:],
         "bare": bare_number,
         "money": money,

@@ -38,7 +38,7 @@ class Watch:
         )
         self.entries = Counter(
             "galene_entries",
-            "Entries of job cards by what became of them",
+            "Entries of cards by what became of them",
             ("outcome",),
             registry=registry,
         )
