@@ -17,6 +17,7 @@ from galene.web.shared.airpath_layout import (
     Box,
     Layout,
     Line,
+    coolant_line,
     lay_out,
     wrap,
 )
@@ -148,7 +149,9 @@ def check(family: EngineFamily) -> None:
         x, y = stalk.foot
         host = bodies[stalk.host]
         assert abs(x - host.x) <= host.w / 2 and abs(y - host.y) <= host.h / 2, "it floats"
-    assert len(layout.lines) == len(family.pipes)
+    drawn = sorted((line.source, line.target, line.circuit) for line in layout.lines)
+    meant = (*family.pipes, *coolant_line(family))
+    assert drawn == sorted((p.source, p.target, p.circuit) for p in meant)
     for line in layout.lines:
         assert touches(line.points[0], bodies[line.source]), line
         assert touches(line.points[-1], bodies[line.target]), line
@@ -171,6 +174,17 @@ def test_the_shipped_families_stand_in_the_first_window(family: EngineFamily) ->
     check(family)
     layout = lay_out(family)
     assert layout.width <= 1232 and layout.height <= 300
+
+
+def test_the_coolant_line_is_the_family_s_own() -> None:
+    kinds = {
+        key: [FAMILIES[key].part(line.target).component for line in coolant_line(FAMILIES[key])]
+        for key in FAMILIES
+    }
+    assert kinds["D"] == kinds["E"] == ["egr_cooler"]
+    assert kinds["A"] == ["throttle_body"]  # heated: its hoses stand among what is opened
+    assert kinds["F"] == []  # cooled by air
+    assert coolant_line(replace(FAMILIES["D"], cooling="air")) == ()
 
 
 @settings(

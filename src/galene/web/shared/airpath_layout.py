@@ -27,6 +27,10 @@ GLYPH = 0.52
 """Mean width of a letter as a share of its size, rounded up: a label that fits by this fits in the
 browser."""
 UPPER = frozenset({"main", "bypass", "breather"})
+COOLANT = "coolant"
+RANK = {"recirculation": 0, COOLANT: 2}
+"""Who has the middle of a band first."""
+"""The circuit of the line that is no gas: drawn, but nothing is placed by it."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -261,6 +265,22 @@ class _Way:
     """By end: the side of the part and the number of the lane there."""
 
 
+def coolant_line(family: EngineFamily) -> tuple[Pipe, ...]:
+    """From the engine to what its coolant cools or warms: the recirculation cooler, else the part
+    whose coolant hoses the family names. None on an engine cooled by air."""
+    intake, _ = spine(family)
+    if family.cooling != "liquid" or not intake:
+        return ()
+    cooler = [p.id for p in family.parts if p.component == "egr_cooler"]
+    hosed = [
+        o.part
+        for o in family.operations
+        for item in o.opens
+        if item.kind == "hose" and "coolant" in item.what.lower()
+    ]
+    return tuple(Pipe(intake[-1], part, COOLANT) for part in (*cooler, *hosed)[:1])
+
+
 def lay_out(family: EngineFamily) -> Layout:
     """Place the parts of a family and lead its pipes.
 
@@ -292,10 +312,11 @@ class _Drawing:
         self.loose = [p.id for p in family.parts if p.id not in taken and p.id not in self.column]
         self.places = self._places(claims)
         self.pipes = self._sorted_pipes()
+        """Of gas, but for those that run straight along the row."""
         self.groups = self._groups()
         self.group_of = {part: group for group in self.groups for part in group}
         self.side_of = {part: self._side_of(g) for part, g in self.group_of.items()}
-        self.ways = [self._way(pipe) for pipe in self.pipes]
+        self.ways = [self._way(pipe) for pipe in (*self.pipes, *coolant_line(family))]
         self._columns()
         self._place_bands()
 
@@ -395,7 +416,7 @@ class _Drawing:
 
     def _way(self, pipe: Pipe) -> _Way:
         group = self.group_of.get(pipe.source) or self.group_of.get(pipe.target) or []
-        side = 1 if pipe.circuit == "recirculation" else -1
+        side = 1 if pipe.circuit in ("recirculation", COOLANT) else -1
         if group:
             side = self.side_of[group[0]]
         way = _Way(pipe=pipe, side=side)
@@ -484,7 +505,9 @@ class _Drawing:
             e.gap
             for w in self.ways
             for e in (w.source, w.target)
-            if e is not None and (w.pipe.source in group or w.pipe.target in group)
+            if e is not None
+            and w.pipe.circuit != COOLANT
+            and (w.pipe.source in group or w.pipe.target in group)
         ]
         if len(ends) < 2 or min(ends) == max(ends):
             return
@@ -530,12 +553,9 @@ class _Drawing:
 
     def _place_group(self, group: Sequence[str]) -> None:
         side = self.side_of[group[0]]
-        begins = [
-            e.x for w in self.ways for e in (w.source,) if e is not None and w.pipe.target in group
-        ]
-        finishes = [
-            e.x for w in self.ways for e in (w.target,) if e is not None and w.pipe.source in group
-        ]
+        gas = [w for w in self.ways if w.pipe.circuit != COOLANT]
+        begins = [w.source.x for w in gas if w.source and w.pipe.target in group]
+        finishes = [w.target.x for w in gas if w.target and w.pipe.source in group]
         a = sum(begins) / len(begins) if begins else None
         b = sum(finishes) / len(finishes) if finishes else None
         if a is None and b is None:
@@ -596,7 +616,7 @@ class _Drawing:
         self.tracks: dict[int, list[tuple[int, float, float]]] = {-1: [], 1: []}
         self.middle: dict[int, list[tuple[float, float]]] = {-1: [], 1: []}
         self.sides = set[tuple[str, int]]()
-        for way in sorted(self.ways, key=lambda w: w.pipe.circuit != "recirculation"):
+        for way in sorted(self.ways, key=lambda w: RANK.get(w.pipe.circuit, 1)):
             if not self._straight(way):
                 self._by_track(way)
         return self.claimed
@@ -680,7 +700,7 @@ class _Drawing:
         lower = [p for p in above if self._band(p.id) > 0]
         row = [self.places[p] for p in self.row]
         outer = {s: 1 + max((t for t, _, _ in self.tracks[s]), default=-1) for s in (-1, 1)}
-        top = 6.0 + outer[-1] * TRACK
+        top = 4.0 + outer[-1] * TRACK
         band = max((p.head for p in row), default=0.0)
         if upper:
             bodies = max(p.head for p in upper) + SIDE[1]
@@ -688,13 +708,13 @@ class _Drawing:
         half = max([p.body[1] for p in row], default=0.0) / 2
         self.centre = {0: top + band + half}
         self.centre[-1] = top + max((p.head for p in upper), default=0.0) + SIDE[1] / 2
-        under = self.centre[0] + half + max((p.words.height for p in row), default=0.0) + 9
+        under = self.centre[0] + half + max((p.words.height for p in row), default=0.0) + 8
         self.centre[1] = under + max((p.head for p in lower), default=0.0) + SIDE[1] / 2 + 2
         foot = under
         if lower:
             foot = self.centre[1] + SIDE[1] / 2 + 7 + max(p.words.height for p in lower)
         self.base = {-1: top, 1: foot + 2}
-        height = foot + outer[1] * TRACK + 8
+        height = foot + (outer[1] * TRACK + 2 if outer[1] else 8)
         nodes, stalks = [], []
         for part, place in self.places.items():
             y = self.centre[0 if part in self.column else self._band(part)]
