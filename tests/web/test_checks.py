@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from galene.jobs import diagnosis
 from galene.knowledge.base import KNOWLEDGE
 from galene.store.models import CheckResult, Job
+from galene.web.checks.probe import PROBES
 from tests.web.conftest import Browser, flat
 
 FLOW = {
@@ -342,3 +343,15 @@ def test_the_order_of_repair_is_weighed_against_new_parts(web: Browser, db: Sess
         f"{against.expected_cost:.2f}" in plain
         and f"{against.replace_first.expected_cost:.2f}" in plain
     )
+
+
+def test_every_check_is_drawn_with_what_it_is_made_with() -> None:
+    assert set(PROBES) == set(KNOWLEDGE.checks)
+
+
+def test_the_probe_stands_at_the_parts_that_are_looked_at(web: Browser) -> None:
+    look = web.get("/jobs/26-0009/checks/look_egr_cooler").text  # the hauler
+    assert look.count('class="probe"') == look.count('class="lit"') == 1
+    key_on = web.get("/jobs/26-0009/checks/key_on_agreement").text
+    assert key_on.count('class="probe"') == 3 + 1, "its pressure sensors: manifold, charge, exhaust"
+    assert 'class="probe"' not in web.get("/jobs/26-0009/evidence").text

@@ -92,11 +92,13 @@ class Picture:
     family: EngineFamily
     serial: int
     marks: Mapping[str, Mark] = field(default_factory=dict)
+    probe: str = ""
+    """What the lit parts are measured or looked at with, empty where nothing is."""
 
     @property
     def key(self) -> tuple[Any, ...]:
         """All that decides the drawing: the family's layout and every mark on it."""
-        return (self.serial, *self.marks.values())
+        return (self.serial, self.probe, *self.marks.values())
 
     @property
     def plate_open(self) -> bool:
@@ -234,6 +236,7 @@ def picture_of(
     lit: Sequence[str] = (),
     chances: Mapping[str, float] | None = None,
     before_only: bool = False,
+    probe: str = "",
 ) -> Picture:
     """The drawing of a family, with a job's marks on it.
 
@@ -243,11 +246,13 @@ def picture_of(
     lit : the parts that are looked for
     chances : probability of a fault by part id
     before_only : show what was seen before the work, whatever was seen since
+    probe : what the parts that are looked for are measured with
     """
     _, layout, serial = _kept_layout(family)
     return Picture(
         layout=layout,
         family=family,
         serial=serial,
+        probe=probe,
         marks=marks_of(family, job, works, lit=lit, chances=chances or {}, before_only=before_only),
     )
