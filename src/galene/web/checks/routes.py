@@ -21,7 +21,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job
-from galene.web.checks.probe import PROBES
+from galene.web.checks.probe import PROBES, parts_at
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -67,7 +67,7 @@ def page(
         needs=check.needs,
         shows=check.shows,
         looked_at=looked_at,
-        picture=picture_of(family, job, lit=[p.id for p in looked_at], probe=PROBES[check.id]),
+        picture=picture_of(family, job, lit=parts_at(family, check), probe=PROBES[check.id]),
         job=job,
         stage="prove" if phase == "after" else "diagnosis",
         family=family,
