@@ -6,6 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -54,6 +55,26 @@ def calc(name: str, file: FileArgument = None) -> None:
 
     given = _read(file)
     _answer(lambda: calculate(name, given))
+
+
+@cli.command()
+def simulate(file: FileArgument = None) -> None:
+    """Run the simulated vehicle of a case and print its CSV."""
+    from galene.core.errors import InputError
+    from galene.knowledge.families import FAMILIES
+    from galene.simulation.run import csv_of, read_case
+
+    given = _read(file)
+    try:
+        case = read_case(given)
+        if case.family not in FAMILIES:
+            known = ", ".join(FAMILIES)
+            raise InputError("family", case.family, f"one of: {known}")
+        with suppress(BrokenPipeError):
+            for line in csv_of(case, FAMILIES[case.family]):
+                print(line)
+    except InputError as fault:
+        raise fail(str(fault)) from fault
 
 
 @cli.command()

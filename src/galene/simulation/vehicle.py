@@ -1,0 +1,301 @@
+"""A car: engine, control unit, sensors, and what is done to it."""
+
+from collections.abc import Mapping
+from random import Random
+
+from galene.core.airpath.family import EngineFamily
+from galene.core.errors import InputError
+from galene.knowledge.base import KNOWLEDGE
+from galene.simulation.condition import Condition, Sensor, condition_of
+from galene.simulation.control import Control, Wishes
+from galene.simulation.engine import Engine
+from galene.simulation.monitors import EVERY, Memory
+from galene.simulation.plant import plant_of
+from galene.simulation.road import Road
+from galene.simulation.sensing import GAS, Probe, Senses
+
+COMMANDED = {
+    "egr_valve": "egr_valve",
+    "throttle_body": "throttle_body",
+    "idle_air_valve": "idle_air_valve",
+    "runner_actuator": "runner_flaps",
+}
+"""Actuators that a tester may hold, and the kind of part that they take."""
+CRANK_S = 2.5
+"""How long a start turns the starter at most before it fires."""
+RUINING = {
+    "maf_sensor": "maf_failed",
+    "map_sensor": "map_failed",
+    "oxygen_sensor": "oxygen_sensor_failed",
+}
+"""What a wrong agent does to a part."""
+LOOSE = {"throttle_body", "intake_manifold", "intake_tube", "egr_valve", "map_sensor"}
+"""Parts whose missing seal lets air in."""
+
+
+class Vehicle:
+    """One car that runs.
+
+    Parameters
+    ----------
+    family : its engine
+    faults : severity 0 to 1 by cause
+    ambient_kpa, ambient_c : the air outside
+    warm : whether it begins at working heat
+    seed : of noise and uneven running
+
+    Raises
+    ------
+    InputError
+        A fault that the family can not have.
+    """
+
+    def __init__(
+        self,
+        family: EngineFamily,
+        faults: Mapping[str, float],
+        *,
+        ambient_kpa: float = 101.1,
+        ambient_c: float = 19.0,
+        warm: bool = True,
+        seed: int = 1,
+    ) -> None:
+        self.family, self.faults = family, dict(faults)
+        self.plant = plant_of(family)
+        self.condition = condition_of(family, self.faults)
+        self.seed = seed
+        self.engine = Engine(
+            self.plant,
+            self.condition,
+            ambient_kpa=ambient_kpa,
+            ambient_c=ambient_c,
+            warm=warm,
+            seed=seed,
+        )
+        self.senses = Senses(self.plant, self.condition, seed=seed + 1)
+        self.control = Control(self.plant, self.condition, self.senses, settled=True)
+        self.wishes = Wishes()
+        self.memory = Memory(self.plant.kinds)
+        self.chance = Random(seed + 2)
+        self.gas = [Probe(GAS, Sensor(), self.chance) for _ in range(4)]
+        self.road: Road | None = None
+        self.battery = True
+        self.steps = 0
+        self.odometer_km = 0.0
+        self._crank_left = 0.0
+        self.senses.follow(self.engine)
+
+    # ---- time
+
+    @property
+    def time_s(self) -> float:
+        """Seconds since it was made."""
+        return self.steps * 0.01
+
+    def step(self) -> None:
+        """Move on by a hundredth of a second."""
+        wishes, engine = self.wishes, self.engine
+        if self.road is not None:
+            self.road.drive(self)
+        if self._crank_left > 0:
+            self._crank_left -= 0.01
+            caught = engine.running and engine.rpm > 0.65 * self.plant.idle_rpm
+            wishes.starter = self._crank_left > 0 and not caught
+            if not wishes.starter:
+                self._crank_left = 0.0
+        self.senses.follow(engine)
+        engine.step(self.control.step(engine, wishes))
+        self.steps += 1
+        if self.steps % EVERY == 0:
+            self.memory.look(self)
+
+    # ---- what is done to it
+
+    def key_on(self) -> None:
+        """Ignition on."""
+        self.wishes.key = self.battery
+
+    def start(self) -> None:
+        """Turn the starter until it fires, or for a while."""
+        self.wishes.key = self.battery
+        if self.battery and not self.engine.running:
+            self._crank_left = CRANK_S
+
+    def key_off(self) -> None:
+        """Ignition off."""
+        self.wishes.key = False
+        self.engine.running = False
+        self._crank_left = 0.0
+
+    def command(self, actuator: str, value: float) -> None:
+        """Hold an actuator at a position, percent.
+
+        Raises
+        ------
+        InputError
+            An actuator that it does not have.
+        """
+        self.require_actuator(actuator)
+        self.wishes.commands[actuator] = value
+
+    def require_actuator(self, actuator: str) -> None:
+        """Raise `InputError` for an actuator that this car does not have."""
+        kind = COMMANDED.get(actuator)
+        motor = actuator != "throttle_body" or self.family.throttle == "electronic"
+        if kind is None or kind not in self.plant.kinds or not motor:
+            own = [a for a, k in COMMANDED.items() if k in self.plant.kinds]
+            raise InputError("actuator", actuator, "one of: " + ", ".join(own))
+
+    def release(self, actuator: str = "") -> None:
+        """Let go of one actuator, or of everything that is held, the speed too."""
+        if actuator:
+            self.require_actuator(actuator)
+            self.wishes.commands.pop(actuator, None)
+        else:
+            self.wishes.commands.clear()
+            self.wishes.hold_rpm = None
+            self.wishes.pedal = 0.0
+
+    def battery_off(self) -> None:
+        """Take the battery off: what was learned is forgotten."""
+        self.key_off()
+        self.battery = False
+        self.control.forget()
+        self.memory.clear()
+
+    def mend(self, part: str, *, how: str = "", new: bool = False) -> None:
+        """Clean or replace a part; the engine is as it is then.
+
+        Parameters
+        ----------
+        part : id of the part
+        how : empty, ``wrong_agent`` (ruins an element), ``no_seal`` (refitted, leaks)
+        new : replaced: what is broken is gone too
+
+        Raises
+        ------
+        InputError
+            A part that it does not have.
+        """
+        kind = self.family.part(part).component
+        for cause in [c for c in self.faults if KNOWLEDGE.causes[c].component == kind]:
+            if new or KNOWLEDGE.causes[cause].action == "clean":
+                del self.faults[cause]
+        if how == "wrong_agent" and kind in RUINING:
+            self.faults[RUINING[kind]] = 1.0
+        if how == "no_seal" and kind in LOOSE:
+            leak = self.faults.get("unmetered_air_leak", 0.0)
+            if not self.plant.diesel:
+                self.faults["unmetered_air_leak"] = min(1.0, leak + 0.6)
+        self.take(condition_of(self.family, self.faults))
+
+    def take(self, found: Condition) -> None:
+        """Take another condition, keeping who refers to it."""
+        for name in vars(self.condition):
+            value, kept = getattr(found, name), getattr(self.condition, name)
+            if hasattr(kept, "__dataclass_fields__"):
+                for inner in vars(kept):
+                    setattr(kept, inner, getattr(value, inner))
+            else:
+                setattr(self.condition, name, value)
+        self.control.set_plate()
+
+    # ---- what is read from it
+
+    def shown_flaps(self) -> float:
+        """Position of the runner flaps as their sensor says, percent."""
+        noise = self.condition.flaps.feedback_noise
+        position = self.control.flaps.position
+        return position + (self.chance.gauss(0, noise) if noise else 0.0)
+
+    def shown_throttle(self) -> float:
+        """Throttle opening as the car shows it, percent over the closed angle."""
+        plant, control = self.plant, self.control
+        noise = self.condition.throttle.feedback_noise
+        position = control.throttle.position
+        if plant.family.throttle != "cable" and not plant.diesel:
+            degrees = position / 100 * (84.0 - plant.closed_deg)
+            position = degrees / plant.degrees_per_percent
+        return position + (self.chance.gauss(0, noise) if noise else 0.0)
+
+    def voltage_v(self) -> float:
+        """Of the battery."""
+        rest = self.plant.battery_v / 12
+        if not self.battery:
+            return 0.0
+        if self.wishes.starter:
+            return 9.9 * rest
+        if self.engine.running:
+            return (14.1 - 0.12 * len(self.wishes.loads)) * rest
+        return (12.5 - 0.2 * self.wishes.key) * rest
+
+    def frame(self) -> dict[str, float]:
+        """The figures that are kept with a code."""
+        row = self.row()
+        wanted = ("rpm", "coolant_c", "speed_kmh", "short_trim_pct", "long_trim_pct")
+        kept = {name: row[name] for name in wanted if name in row}
+        fresh = self.engine.flows.cylinders
+        full = self.plant.full_fuel_g_s * self.plant.stoich
+        kept["load_pct"] = round(min(100.0, 100 * fresh / full), 1)
+        return kept
+
+    def row(self) -> dict[str, float]:
+        """All that this family senses, now, by column."""
+        kinds, senses, engine, control = self.plant.kinds, self.senses, self.engine, self.control
+        chance = self.chance
+        row: dict[str, float] = {
+            "time_s": self.time_s,
+            "rpm": float(round(max(0.0, engine.rpm + (chance.gauss(0, 3) if engine.rpm else 0)))),
+        }
+        if "map_sensor" in kinds:
+            row["manifold_kpa"] = senses.manifold.read()
+        if "maf_sensor" in kinds:
+            row["air_g_s"] = senses.meter.read()
+        if "throttle_body" in kinds:
+            row["throttle_pct"] = self.shown_throttle()
+        if "idle_air_valve" in kinds:
+            row["idle_valve_pct"] = control.bypass.position
+        if self.plant.has_lambda:
+            row["short_trim_pct"], row["long_trim_pct"] = control.short_trim, control.long_trim
+            row["lambda_v"] = max(0.0, senses.oxygen_v + chance.gauss(0, 0.006))
+        if self.family.cooling == "liquid":
+            row["coolant_c"] = float(round(engine.coolant_c))
+        if "iat_sensor" in kinds:
+            row["intake_c"] = senses.intake.read()
+        if "egr_valve" in kinds:
+            row["egr_command_pct"] = control.valve.command
+            noise = self.condition.valve.feedback_noise
+            shown = control.valve.position + (chance.gauss(0, noise) if noise else 0.0)
+            row["egr_position_pct"] = min(100.0, max(0.0, shown))
+        if "egr_temperature_sensor" in kinds:
+            row["egr_gas_c"] = self._gas(0, engine.valve_gas_c)
+        if "boost_sensor" in kinds:
+            row["boost_kpa"] = senses.boost.read()
+        if "exhaust_pressure_sensor" in kinds:
+            row["exhaust_kpa"] = senses.exhaust.read()
+        if self.plant.venturi:
+            row["dp_pa"] = senses.differential.read()
+        if "runner_flaps" in kinds:
+            row["runner_command_pct"] = control.flaps.command
+            row["runner_position_pct"] = self.shown_flaps()
+        if "particulate_filter" in kinds:
+            row["before_catalyst_c"] = self._gas(1, engine.before_catalyst_c)
+            row["before_filter_c"] = self._gas(2, engine.before_filter_c)
+            row["after_filter_c"] = self._gas(3, engine.after_filter_c)
+            row["soot_pct"] = 100 * engine.soot
+        if "crankcase_pressure_sensor" in kinds:
+            row["crankcase_kpa"] = senses.crankcase.read()
+        if "secondary_air_flow_sensor" in kinds:
+            pumped = 6.0 if engine.running and control.running_s < 60 else 0.0
+            flow = senses.secondary.follow(pumped * self.condition.secondary_air)
+            row["secondary_air_g_s"] = max(0.0, flow + chance.gauss(0, 0.02))
+        if "barometric_sensor" in kinds:
+            row["baro_kpa"] = senses.barometer.read()
+        row["speed_kmh"] = self.wishes.speed_kmh
+        row["voltage_v"] = self.voltage_v() + chance.gauss(0, 0.02)
+        return row
+
+    def _gas(self, place: int, truth: float) -> float:
+        probe = self.gas[place]
+        probe.value = truth
+        return probe.read()
