@@ -27,6 +27,8 @@ class Actuator:
 
     least: float = 0.0
     most: float = 100.0
+    travel: float = 1.0
+    """Way that it goes against what it should: more where nothing holds it."""
     hysteresis: float = 0.0
     lag_s: float = 0.06
     dead: bool = False
@@ -130,7 +132,7 @@ def _meter_dust(c: Condition, s: float) -> None:
 
 def _meter_oil(c: Condition, s: float) -> None:
     c.meter.gain *= 1 - 0.19 * s
-    c.meter.lag_s += 0.25 * s
+    c.meter.lag_s += 0.12 * s
 
 
 def _map_soot(c: Condition, s: float) -> None:
@@ -154,7 +156,7 @@ def _dp_ports(c: Condition, s: float) -> None:
 
 
 def _dp_damaged(c: Condition, s: float) -> None:
-    c.differential.gain *= 1 + 1.2 * s
+    c.differential.gain *= 1 + 8.0 * s
     c.differential.offset += 60 * s
 
 
@@ -208,7 +210,8 @@ def _flap_sensor(c: Condition, s: float) -> None:
 
 
 def _flap_unhooked(c: Condition, s: float) -> None:
-    c.flaps.most = max(c.flaps.most, 100 + 30 * s)
+    c.flaps.travel = 1.13 + 0.05 * s
+    c.flaps.most = 150.0
     c.breathing *= 1 - 0.05 * s
 
 
@@ -223,12 +226,12 @@ def _hose(c: Condition, s: float) -> None:
 
 
 def _seal(c: Condition, s: float) -> None:
-    c.crankcase.offset += 30.0 * s
-    c.crankcase.gain *= 1 - 0.3 * s
+    c.crankcase.gain *= 1 - 0.55 * s
+    c.crankcase.lag_s += 0.2 * s
 
 
 def _oxygen_slow(c: Condition, s: float) -> None:
-    c.oxygen.lag_s += 0.25 + 1.5 * s
+    c.oxygen.lag_s += 0.5 + 1.4 * s
 
 
 def _oxygen_flat(c: Condition, s: float) -> None:

@@ -16,7 +16,7 @@ from galene.simulation.sensing import Senses
 
 TRIM_LIMIT, TOTAL_LIMIT = 25.0, 38.0
 """Percent that either trim may add or take, and both together."""
-JUMP, RAMP = 2.0, 3.0
+JUMP, RAMP = 0.5, 4.0
 """Percent by which the mixture jumps at a switch of the oxygen sensor, and moves in a second."""
 LEARN_S = 12.0
 IDLE_REACH_DEG = 0.6
@@ -28,7 +28,7 @@ BELIEVED_KPA = (8.0, 390.0)
 """Outside of this a pressure sensor is on a rail, and a substitute is taken."""
 SMOKE_LIMIT = 1.25
 """Least air over fuel that a diesel's control allows."""
-ACCESSORY_W = {"lamps": 150.0, "rear_heater": 220.0, "fan": 320.0, "air_conditioning": 1600.0}
+ACCESSORY_W = {"lamps": 150.0, "rear_heater": 220.0, "fan": 320.0, "air_conditioning": 1200.0}
 """What a load takes of the crank, with the generator's losses, W."""
 ROOT_RT = math.sqrt(R_AIR * (REFERENCE_C + SOAK_C + KELVIN))
 ROUTINES = ("idle_adaptation", "egr_valve_zero", "memory_reset", "regeneration")
@@ -80,6 +80,7 @@ class Control:
         known = 1.0 - condition.learned_lost if settled else 0.0
         self.learned_deg = (fouled - self.base_deg) * known
         self.idle_deg = 0.0
+        self._watts = self._load_share = self._load_deg = 0.0
         if plant.family.throttle == "electronic" and not plant.diesel:
             whole = 84.0 - plant.closed_deg
             self.throttle.position = (self.base_deg + self.learned_deg) / whole * 100
@@ -156,6 +157,8 @@ class Control:
         drive.load_nm = wishes.road_nm
         if engine.running:
             drive.load_nm += watts / max(engine.speed, 30.0)
+        if watts != self._watts:
+            self._prepare(watts)
         pedal = self._pedal(wishes, rpm)
         target = self._idle_target(wishes)
         idling = pedal < 0.5 and engine.running and wishes.road_nm <= 0
@@ -171,6 +174,16 @@ class Control:
         self.flaps.move(wishes.commands.get("runner_actuator", 100.0 if rpm > 2200 else 0.0))
         self._routine(engine)
         return drive
+
+    def _prepare(self, watts: float) -> None:
+        """What is switched on is told beforehand: so much more air as the load asks of the work."""
+        plant = self.plant
+        self._watts = watts
+        if plant.diesel:
+            return
+        self._load_share = watts / (plant.efficiency * plant.heat_j_g * plant.idle_fuel_g_s)
+        opened = self._angle_for(plant.idle_area_mm2 * (1 + self._load_share), self.clean_table)
+        self._load_deg = opened - self.base_deg
 
     def _idle_target(self, wishes: Wishes) -> float:
         target = self.plant.idle_rpm
@@ -231,6 +244,7 @@ class Control:
         cold = max(0.0, (60 - self.senses.coolant_c) / 80) * 1.3
         first = 0.9 * max(0.0, 1 - self.running_s / 4) if wishes.key else 0.0
         idle = self.base_deg + self.learned_deg + self.idle_deg + help_deg + cold + first
+        idle += self._load_deg
         most = 84.0 - self.plant.closed_deg
         wished = idle + pedal / 100 * (most - idle)
         wished = wishes.commands.get("throttle_body", wished / most * 100) / 100 * most
@@ -247,7 +261,7 @@ class Control:
             self.idle_share = min(0.6, max(-0.4, self.idle_share + 0.00035 * error * STEP_S * 3))
         quick = min(0.08, max(-0.08, 0.0004 * error)) if not testing else 0.0
         cold = max(0.0, (60 - self.senses.coolant_c) / 80) * 0.5
-        wished = (0.4 + self.idle_share + quick + cold) * 100
+        wished = (0.4 + self.idle_share + quick + cold + self._load_share) * 100
         moved = self.bypass.move(wishes.commands.get("idle_air_valve", wished))
         drive.bypass_mm2 = whole * moved / 100 * self.condition.bypass_open
 
@@ -363,7 +377,8 @@ class Control:
         if engine.running and senses.coolant_c > 60 and pedal > 3:
             wanted = 45.0 if pedal < 55 else max(0.0, 45.0 - 2 * (pedal - 55))
             if not plant.diesel:
-                wanted *= 0.6
+                # Standing still, a petrol engine is led no gas back.
+                wanted = 0.6 * wanted if wishes.speed_kmh > 5 else 0.0
         if plant.diesel and wanted and senses.meter_alive:
             # Air goes first: gas is led back only while enough is left over for the fuel.
             left_over = senses.air_g_s / (plant.stoich * max(drive.fuel_g_s, 1e-6))
@@ -371,7 +386,7 @@ class Control:
         if plant.venturi and wanted:
             due = wanted / 45.0 * plant.idle_g_s * 0.35
             self.valve_wish += 0.6 * (due - senses.dp_flow_g_s(engine)) * STEP_S
-            self.valve_wish = min(100.0 - wanted, max(-0.6 * wanted, self.valve_wish))
+            self.valve_wish = min(100.0 - wanted, max(-0.95 * wanted, self.valve_wish))
             wanted += self.valve_wish
         else:
             self.valve_wish = 0.0
@@ -397,11 +412,12 @@ class Control:
         self.idle_share = self.valve_wish = 0.0
 
     def _routine(self, engine: Engine) -> None:
-        self.drive.burner_g_s = 0.0
+        self.drive.burner_g_s, self.drive.late = 0.0, False
         if not self.routine:
             return
         self.routine_s += STEP_S
         if self.routine == "regeneration":
+            self.drive.late = True
             self.drive.burner_g_s = 1.0 if engine.before_catalyst_c > 245 else 0.0
             if engine.soot < 0.06 or self.routine_s > 3000 or not engine.running:
                 self.routine = ""

@@ -25,14 +25,17 @@ LAMINAR = 0.995
 flows (Guzzella and Onder, 2.3.2)."""
 RATIO_POWER, ROOT_POWER = 2 / GAMMA, (GAMMA + 1) / GAMMA
 FLOW_FACTOR = 2 * GAMMA / (GAMMA - 1)
-DILUTION_LIMIT = 0.465
-"""Burnt share at which the charge burns no more; its square lowers the work. Fits the trade's own
-flow test: 0.218 takes a held idle from 720 to 560 rpm."""
+DILUTION, DILUTION_LIMIT = 0.9, 0.45
+"""Work that a burnt share in the charge takes, and the share at which it burns no more (Heywood,
+9.3.3: burning slows about in proportion until it fails). The slope fits the trade's own flow test,
+in which 0.218 takes a held idle from 720 to 560 rpm."""
 STALL_SHARE = 0.45
 """Share of the idle speed under which it does not catch itself."""
 STARTER_RPM, STARTER_NM_L = 260.0, 75.0
 LEAN_END, RICH_END = 1.35, 0.62
 """Air over fuel, against the right share, at which petrol burns no more."""
+LATE_C = 130.0
+"""By how much late injection heats the exhaust while the filter burns off (project default)."""
 CATALYST_S, FILTER_S = 25.0, 45.0
 LIGHT_OFF_C, BURNER_RISE_C = 240.0, 330.0
 """Where exhaust fuel burns in the catalyst, and by how much it then warms the gas."""
@@ -79,6 +82,7 @@ class Drive:
     fuel_g_s : fuel into the cylinders
     spark : share of the work that the ignition takes, about 1
     burner_g_s : fuel into the exhaust
+    late : whether it is injected late, so that the exhaust grows hot
     boost_share : share of the charge pressure that is asked for
     vanes : whether the turbine holds the exhaust over the charge, so that gas flows back
     load_nm : what accessories and the road ask of the crank
@@ -91,6 +95,7 @@ class Drive:
     fuel_g_s: float = 0.0
     spark: float = 1.0
     burner_g_s: float = 0.0
+    late: bool = False
     boost_share: float = 0.0
     vanes: bool = False
     load_nm: float = 0.0
@@ -107,6 +112,8 @@ class Flows:
     cylinders: float = 0.0
     boost_leak: float = 0.0
     torque_nm: float = 0.0
+    friction_nm: float = 0.0
+    load_nm: float = 0.0
     air_fuel: float = 1.0
     fresh: float = 0.0
 
@@ -314,7 +321,8 @@ class Engine:
             work *= drive.spark * c.power
             rough = plant.friction_nm * 0.05 + c.roughness_nm
             work += self.chance.gauss(0.0, rough)
-        flows.torque_nm = work - pumping
+        flows.torque_nm, flows.friction_nm = work - pumping, friction
+        flows.load_nm = drive.load_nm
         torque = flows.torque_nm - drive.load_nm
         if drive.starter:
             torque += (
@@ -347,7 +355,7 @@ class Engine:
             return 0.0
         air_fuel = flows.fresh / (plant.stoich * fuel)
         flows.air_fuel = air_fuel
-        dilution = max(0.0, 1 - (share / DILUTION_LIMIT) ** 2)
+        dilution = max(0.0, 1 - DILUTION * share) if share < DILUTION_LIMIT else 0.0
         if plant.diesel:
             return min(fuel, fuel * air_fuel / 1.05) * max(0.3, 1 - 0.5 * share * share)
         if air_fuel >= LEAN_END or air_fuel <= RICH_END:
@@ -373,7 +381,10 @@ class Engine:
             self.exhaust_burnt += (min(1.0, burnt) - self.exhaust_burnt) * dt / 0.1
         if self.running:
             rich = 1 / max(flows.air_fuel, 0.8)
-            hot = 130 + 430 * rich if plant.diesel else 420 + 9 * (gas / plant.idle_g_s) ** 0.8
+            if plant.diesel:
+                hot = 130 + 430 * rich + (LATE_C if drive.late else 0.0)
+            else:
+                hot = 420 + 9 * (gas / plant.idle_g_s) ** 0.8
         else:
             hot = self.ambient_c
         slow = dt / 6.0

@@ -75,7 +75,7 @@ def _meter_low(v: "Vehicle") -> bool | None:
 
 def _range(name: str, low: float, high: float) -> Watch:
     def watch(v: "Vehicle") -> bool | None:
-        return not low <= getattr(v.senses, name) <= high if v.wishes.key else None
+        return bool(not low <= getattr(v.senses, name) <= high) if v.wishes.key else None
 
     return watch
 
@@ -86,7 +86,7 @@ def _apart(name: str) -> Watch:
     def watch(v: "Vehicle") -> bool | None:
         if not v.wishes.key or v.engine.rpm > 1 or v.wishes.starter:
             return None
-        return abs(getattr(v.senses, name) - v.senses.baro_kpa) > 5.0
+        return bool(abs(getattr(v.senses, name) - v.senses.baro_kpa) > 5.0)
 
     return watch
 

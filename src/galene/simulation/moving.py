@@ -21,10 +21,10 @@ class Mover:
         self.command = command
         if state.dead:
             return self.position
-        goal = command
+        goal = command * state.travel
         if state.hysteresis:
             play = state.hysteresis / 2
-            goal = min(max(self.position, command - play), command + play)
+            goal = min(max(self.position, goal - play), goal + play)
         goal = min(state.most, max(state.least, goal))
         self.position += (goal - self.position) * STEP_S / (STEP_S + state.lag_s)
         return self.position

@@ -94,7 +94,7 @@ class Senses:
         self.baro_kpa = self.intake_c = self.coolant_c = 0.0
         self.oxygen_v = 0.45
         self.dp_pa = 0.0
-        self._waiting = [1.0] * 14
+        self._waiting = [1.0] * 30
         """Air over fuel on its way to the oxygen sensor."""
         self._at = 0
 
@@ -150,10 +150,7 @@ class Senses:
         state = probe.state
         if state.dead is not None:
             return probe.follow(truth)
-        over = truth - engine.ambient_kpa
-        seen = engine.ambient_kpa + state.gain * over
-        if abs(over) > 0.5:
-            seen += state.offset * min(1.0, abs(over) / 20)
+        seen = engine.ambient_kpa + state.gain * (truth - engine.ambient_kpa) + state.offset
         lag = probe.reach.lag_s + state.lag_s
         if probe._fresh:
             probe.value, probe._fresh = seen, False

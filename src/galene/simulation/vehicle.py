@@ -33,6 +33,10 @@ LOOSE = {"throttle_body", "intake_manifold", "intake_tube", "egr_valve", "map_se
 """Parts whose missing seal lets air in."""
 
 
+SECONDARY_G_S = 6.0
+"""What a sound secondary air pump blows in the first minute."""
+
+
 class Vehicle:
     """One car that runs.
 
@@ -140,11 +144,15 @@ class Vehicle:
 
     def require_actuator(self, actuator: str) -> None:
         """Raise `InputError` for an actuator that this car does not have."""
-        kind = COMMANDED.get(actuator)
-        motor = actuator != "throttle_body" or self.family.throttle == "electronic"
-        if kind is None or kind not in self.plant.kinds or not motor:
-            own = [a for a, k in COMMANDED.items() if k in self.plant.kinds]
-            raise InputError("actuator", actuator, "one of: " + ", ".join(own))
+        motor = self.family.throttle == "electronic"
+        own = [
+            name
+            for name, kind in COMMANDED.items()
+            if kind in self.plant.kinds and (name != "throttle_body" or motor)
+        ]
+        if actuator not in own:
+            allowed = "one of: " + ", ".join(own) if own else "none: nothing of it is driven"
+            raise InputError("actuator", actuator, allowed)
 
     def release(self, actuator: str = "") -> None:
         """Let go of one actuator, or of everything that is held, the speed too."""
@@ -206,7 +214,8 @@ class Vehicle:
         """Position of the runner flaps as their sensor says, percent."""
         noise = self.condition.flaps.feedback_noise
         position = self.control.flaps.position
-        return position + (self.chance.gauss(0, noise) if noise else 0.0)
+        shown = position + (self.chance.gauss(0, noise) if noise else 0.0)
+        return min(119.0, max(-5.0, shown))
 
     def shown_throttle(self) -> float:
         """Throttle opening as the car shows it, percent over the closed angle."""
@@ -241,12 +250,18 @@ class Vehicle:
 
     def row(self) -> dict[str, float]:
         """All that this family senses, now, by column."""
-        kinds, senses, engine, control = self.plant.kinds, self.senses, self.engine, self.control
-        chance = self.chance
-        row: dict[str, float] = {
-            "time_s": self.time_s,
-            "rpm": float(round(max(0.0, engine.rpm + (chance.gauss(0, 3) if engine.rpm else 0)))),
-        }
+        turning = self.chance.gauss(0, 3) if self.engine.rpm else 0.0
+        row = {"time_s": self.time_s, "rpm": float(round(max(0.0, self.engine.rpm + turning)))}
+        self._intake_into(row)
+        self._mixture_into(row)
+        self._recirculation_into(row)
+        self._exhaust_into(row)
+        row["speed_kmh"] = self.wishes.speed_kmh
+        row["voltage_v"] = self.voltage_v() + self.chance.gauss(0, 0.02)
+        return row
+
+    def _intake_into(self, row: dict[str, float]) -> None:
+        kinds, senses = self.plant.kinds, self.senses
         if "map_sensor" in kinds:
             row["manifold_kpa"] = senses.manifold.read()
         if "maf_sensor" in kinds:
@@ -254,46 +269,52 @@ class Vehicle:
         if "throttle_body" in kinds:
             row["throttle_pct"] = self.shown_throttle()
         if "idle_air_valve" in kinds:
-            row["idle_valve_pct"] = control.bypass.position
-        if self.plant.has_lambda:
-            row["short_trim_pct"], row["long_trim_pct"] = control.short_trim, control.long_trim
-            row["lambda_v"] = max(0.0, senses.oxygen_v + chance.gauss(0, 0.006))
-        if self.family.cooling == "liquid":
-            row["coolant_c"] = float(round(engine.coolant_c))
-        if "iat_sensor" in kinds:
-            row["intake_c"] = senses.intake.read()
-        if "egr_valve" in kinds:
-            row["egr_command_pct"] = control.valve.command
-            noise = self.condition.valve.feedback_noise
-            shown = control.valve.position + (chance.gauss(0, noise) if noise else 0.0)
-            row["egr_position_pct"] = min(100.0, max(0.0, shown))
-        if "egr_temperature_sensor" in kinds:
-            row["egr_gas_c"] = self._gas(0, engine.valve_gas_c)
+            row["idle_valve_pct"] = self.control.bypass.position
         if "boost_sensor" in kinds:
             row["boost_kpa"] = senses.boost.read()
-        if "exhaust_pressure_sensor" in kinds:
-            row["exhaust_kpa"] = senses.exhaust.read()
-        if self.plant.venturi:
-            row["dp_pa"] = senses.differential.read()
+        if "crankcase_pressure_sensor" in kinds:
+            row["crankcase_kpa"] = senses.crankcase.read()
         if "runner_flaps" in kinds:
-            row["runner_command_pct"] = control.flaps.command
+            row["runner_command_pct"] = self.control.flaps.command
             row["runner_position_pct"] = self.shown_flaps()
+        if "iat_sensor" in kinds:
+            row["intake_c"] = senses.intake.read()
+        if "barometric_sensor" in kinds:
+            row["baro_kpa"] = senses.barometer.read()
+
+    def _mixture_into(self, row: dict[str, float]) -> None:
+        if self.plant.has_lambda:
+            row["short_trim_pct"] = self.control.short_trim
+            row["long_trim_pct"] = self.control.long_trim
+            row["lambda_v"] = max(0.0, self.senses.oxygen_v + self.chance.gauss(0, 0.006))
+        if self.family.cooling == "liquid":
+            row["coolant_c"] = float(round(self.engine.coolant_c))
+
+    def _recirculation_into(self, row: dict[str, float]) -> None:
+        kinds, valve = self.plant.kinds, self.control.valve
+        if "egr_valve" in kinds:
+            noise = self.condition.valve.feedback_noise
+            shown = valve.position + (self.chance.gauss(0, noise) if noise else 0.0)
+            row["egr_command_pct"] = valve.command
+            row["egr_position_pct"] = min(100.0, max(0.0, shown))
+        if "egr_temperature_sensor" in kinds:
+            row["egr_gas_c"] = self._gas(0, self.engine.valve_gas_c)
+        if self.plant.venturi:
+            row["dp_pa"] = self.senses.differential.read()
+
+    def _exhaust_into(self, row: dict[str, float]) -> None:
+        kinds, engine, control = self.plant.kinds, self.engine, self.control
+        if "exhaust_pressure_sensor" in kinds:
+            row["exhaust_kpa"] = self.senses.exhaust.read()
         if "particulate_filter" in kinds:
             row["before_catalyst_c"] = self._gas(1, engine.before_catalyst_c)
             row["before_filter_c"] = self._gas(2, engine.before_filter_c)
             row["after_filter_c"] = self._gas(3, engine.after_filter_c)
             row["soot_pct"] = 100 * engine.soot
-        if "crankcase_pressure_sensor" in kinds:
-            row["crankcase_kpa"] = senses.crankcase.read()
         if "secondary_air_flow_sensor" in kinds:
-            pumped = 6.0 if engine.running and control.running_s < 60 else 0.0
-            flow = senses.secondary.follow(pumped * self.condition.secondary_air)
-            row["secondary_air_g_s"] = max(0.0, flow + chance.gauss(0, 0.02))
-        if "barometric_sensor" in kinds:
-            row["baro_kpa"] = senses.barometer.read()
-        row["speed_kmh"] = self.wishes.speed_kmh
-        row["voltage_v"] = self.voltage_v() + chance.gauss(0, 0.02)
-        return row
+            pumped = SECONDARY_G_S if engine.running and control.running_s < 60 else 0.0
+            flow = self.senses.secondary.follow(pumped * self.condition.secondary_air)
+            row["secondary_air_g_s"] = max(0.0, flow + self.chance.gauss(0, 0.02))
 
     def _gas(self, place: int, truth: float) -> float:
         probe = self.gas[place]
