@@ -1,4 +1,4 @@
-"""The trade's own arithmetic, run over what the simulated car shows, finds what is wrong with it."""
+"""The trade's own arithmetic over what the simulated car shows finds what is wrong with it."""
 
 import math
 

@@ -1,6 +1,7 @@
 """Every fault that a family can have shows, more the graver it is, and goes by the work that mends
 it."""
 
+from itertools import pairwise
 from statistics import pstdev
 
 import pytest
@@ -68,7 +69,7 @@ def test_the_graver_the_more_it_shows(cause: str) -> None:
         over(run(family, {cause: s} if s else {}, DRIVEN, seconds=120)[1], column, 25, 115)
         for s in (0.0, 0.3, 0.65, 1.0)
     ]
-    steps = [b - a for a, b in zip(shown, shown[1:], strict=False)]
+    steps = [b - a for a, b in pairwise(shown)]
     assert all(d > 0 for d in steps) or all(d < 0 for d in steps), shown
 
 

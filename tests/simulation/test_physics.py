@@ -83,7 +83,7 @@ def test_speed_and_density_agree_with_the_meter(family: str, rpm: float) -> None
 
 
 def test_a_cold_engine_idles_faster_and_warms() -> None:
-    vehicle, rows = run("A", seconds=400, every=100, warm=False)
+    _, rows = run("A", seconds=400, every=100, warm=False)
     assert over(rows, "rpm", 20, 40) > over(rows, "rpm", 380, 400) + 60
     assert rows[-1]["coolant_c"] > 60 > rows[30]["coolant_c"]
 

@@ -19,7 +19,7 @@ from galene.simulation.plant import (
     Plant,
 )
 
-STEP_S = 0.01
+STEP_S, SLOW_STEPS = 0.01, 10
 LAMINAR = 0.995
 """Pressure ratio above which an orifice is taken as linear, so that it has a slope where nothing
 flows (Guzzella and Onder, 2.3.2)."""
@@ -167,6 +167,7 @@ class Engine:
         self.heat = self.mass_g * kelvin
         """Mass times temperature of what is in the manifold, g K: its inner energy by cv."""
         self.burnt_g = 0.0
+        self._until_slow = SLOW_STEPS
         self._pressure_by_heat = R_AIR / (plant.manifold_m3 * 1e6)
 
     # ---- what can be read
@@ -262,7 +263,13 @@ class Engine:
         flows.cylinders, flows.fresh = cylinders, cylinders * (1 - share)
         self._crank(drive, share, dt)
         self._exhaust(drive, dt)
-        self._heat(dt)
+        # What takes seconds is moved on ten times a second only.
+        self._until_slow -= 1
+        if self._until_slow <= 0:
+            self._until_slow = SLOW_STEPS
+            self._heat(dt * SLOW_STEPS)
+            if plant.diesel:
+                self._aftertreatment(drive, dt * SLOW_STEPS)
 
     def _blow_back(self, drive: Drive, before: float, dt: float) -> None:
         """Gas that leaves the manifold against the way of the air, once more is in it than
@@ -397,8 +404,6 @@ class Engine:
             if not self.running:
                 heat = max(self.ambient_c, 0.4 * heat)
             self.valve_gas_c += (heat - self.valve_gas_c) * dt / 8.0
-        if plant.diesel:
-            self._aftertreatment(drive, dt)
 
     def _aftertreatment(self, drive: Drive, dt: float) -> None:
         """Temperatures along catalyst and filter, and the soot in it."""
