@@ -1,0 +1,5 @@
+"""A car on a bus: what stands in frames, who answers, who asks.
+
+`obd`, `codes` and `j1939` are the public scalings, pure. `unit` is a simulated car's control unit,
+`station` puts it on a bus, `tester` asks whatever answers there.
+"""

@@ -1,0 +1,183 @@
+"""A simulated car on a bus: its control units answer requests of ISO 15765-2, and a heavy one sends
+what SAE J1939 asks of it."""
+
+import threading
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import can
+import isotp
+
+from galene.bus import j1939
+from galene.bus.unit import ControlUnit
+from galene.simulation.vehicle import Vehicle
+
+TO_ALL = 0x7DF
+"""Identifier of a request to every unit (ISO 15765-4)."""
+TICK_S = 0.01
+"""How often the car is moved on and the bus is served."""
+SENT_EVERY_S = {0xF004: 0.05, 0xFEF6: 0.5, 0xF00A: 0.1}
+"""Repetition of a group that a heavy engine sends by itself; a second for the others."""
+STACK = {"blocking_send": False, "stmin": 0, "blocksize": 0, "tx_padding": 0x55}
+
+
+@dataclass(kw_only=True)
+class Seat:
+    """One control unit with its two identifiers and its transport."""
+
+    unit: ControlUnit
+    receives: int
+    sends: int
+    stack: isotp.NotifierBasedCanStack
+
+
+class Station:
+    """Puts a car on a bus and moves it on as time passes.
+
+    Parameters
+    ----------
+    vehicle : the car
+    bus : where it answers; opened and closed by who made it
+    units : its control units, each with the identifier that it receives on (it sends on 8 more)
+    pace : simulated seconds a second
+    """
+
+    def __init__(
+        self,
+        vehicle: Vehicle,
+        bus: can.BusABC,
+        units: Sequence[tuple[ControlUnit, int]],
+        *,
+        pace: float = 1.0,
+    ) -> None:
+        self.vehicle, self.bus, self.pace = vehicle, bus, pace
+        self.lock = threading.Lock()
+        self._notifier = can.Notifier(bus, [self._heard], timeout=0.05)
+        self.seats = [self._seat(unit, receives) for unit, receives in units]
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._sent: dict[int, float] = {}
+        self._asked: list[tuple[int, int]] = []
+        self._thread.start()
+
+    def close(self) -> None:
+        """Off the bus: nothing answers any more."""
+        self._stop.set()
+        self._thread.join(5)
+        for seat in self.seats:
+            seat.stack.stop()
+        self._notifier.stop()
+
+    def _seat(self, unit: ControlUnit, receives: int) -> Seat:
+        address = isotp.Address(
+            isotp.AddressingMode.Normal_11bits, rxid=receives, txid=receives + 8
+        )
+        stack = isotp.NotifierBasedCanStack(
+            self.bus, self._notifier, address=address, params=dict(STACK)
+        )
+        stack.start()
+        return Seat(unit=unit, receives=receives, sends=receives + 8, stack=stack)
+
+    # ---- what comes
+
+    def _heard(self, message: can.Message) -> None:
+        """Requests to all, and the heavy vehicle's requests: each in one frame."""
+        if message.is_error_frame or message.is_remote_frame:
+            return
+        data = bytes(message.data)
+        if message.arbitration_id == TO_ALL and not message.is_extended_id and data:
+            length = data[0]
+            if data[0] >> 4 == 0 and 0 < length <= len(data) - 1:
+                with self.lock:
+                    for seat in self.seats:
+                        self._say(seat, seat.unit.answer(data[1 : 1 + length], to_all=True))
+        elif message.is_extended_id and self.vehicle.plant.venturi:
+            pgn, target, source = j1939.parts_of(message.arbitration_id)
+            mine = target in (j1939.ENGINE, j1939.EVERYBODY)
+            if pgn == j1939.REQUEST and mine and len(data) >= 3:
+                with self.lock:
+                    self._asked.append((int.from_bytes(data[:3], "little"), source))
+
+    def _say(self, seat: Seat, answers: Sequence[bytes]) -> None:
+        for answer in answers:
+            seat.stack.send(answer)
+
+    # ---- what goes on
+
+    def _run(self) -> None:
+        last, owed = time.monotonic(), 0.0
+        while not self._stop.wait(TICK_S):
+            now = time.monotonic()
+            owed += (now - last) * self.pace * 100
+            last = now
+            with self.lock:
+                # A machine that was held up does not make the car race: it stands still meanwhile.
+                for _ in range(min(int(owed), 200)):
+                    self.vehicle.step()
+                owed = owed % 1 if owed < 200 else 0.0
+                for seat in self.seats:
+                    while seat.stack.available():
+                        request = seat.stack.recv()
+                        if request:
+                            self._say(seat, seat.unit.answer(bytes(request)))
+                    seat.unit.watch()
+                if self.vehicle.plant.venturi and self.vehicle.wishes.key:
+                    self._broadcast(now)
+
+    # ---- the heavy vehicle
+
+    def _broadcast(self, now: float) -> None:
+        row: dict[str, float] | None = None
+        for group in j1939.GROUPS:
+            if now - self._sent.get(group.pgn, 0.0) >= SENT_EVERY_S.get(group.pgn, 1.0):
+                row = row or heavy_row(self.vehicle)
+                self._sent[group.pgn] = now
+                self._frame(group.pgn, group.encode(row))
+        if now - self._sent.get(j1939.DM1, 0.0) >= 1.0:
+            self._sent[j1939.DM1] = now
+            self._faults(j1939.DM1, stored=True)
+        asked, self._asked = self._asked, []
+        for pgn, source in asked:
+            if pgn == j1939.DM2:
+                self._faults(j1939.DM2, stored=False)
+            elif pgn == j1939.DM11:
+                quiet = self.vehicle.engine.rpm == 0
+                if quiet:
+                    self.vehicle.memory.clear()
+                done = bytes([0 if quiet else 1, 0xFF, 0xFF, 0xFF, source])
+                self._frame(j1939.ACKNOWLEDGE, done + pgn.to_bytes(3, "little"), target=source)
+
+    def _faults(self, pgn: int, *, stored: bool) -> None:
+        known = self.vehicle.memory.codes.values()
+        mine = [c.code for c in known if c.stored == stored and c.code in j1939.FAULT_OF]
+        body = j1939.encode_faults([j1939.FAULT_OF[c] for c in mine], lamp=bool(mine))
+        if len(body) <= 8:
+            self._frame(pgn, body.ljust(8, b"\xff"))
+            return
+        first, *rest = j1939.announced(pgn, body)
+        self._frame(j1939.ANNOUNCE, first)
+        for frame in rest:
+            self._frame(j1939.TRANSFER, frame)
+
+    def _frame(self, pgn: int, data: bytes, *, target: int = j1939.EVERYBODY) -> None:
+        identifier = j1939.frame_id(pgn, source=j1939.ENGINE, target=target)
+        self.bus.send(can.Message(arbitration_id=identifier, is_extended_id=True, data=data))
+
+
+def heavy_row(vehicle: Vehicle) -> dict[str, float]:
+    """A car's figures as the heavy vehicles' groups name them."""
+    row = vehicle.row()
+    row["boost_gauge_kpa"] = row["boost_kpa"] - row["baro_kpa"]
+    row["air_kg_h"] = 3.6 * row["air_g_s"]
+    row["recirculated_kg_h"] = 3.6 * vehicle.senses.dp_flow_g_s(vehicle.engine)
+    return row
+
+
+def station_of(vehicle: Vehicle, bus: can.BusABC, *, pace: float = 1.0) -> Station:
+    """A car with its two control units, the engine's and another one."""
+    units = [
+        (ControlUnit(vehicle, name=f"ENGINE {vehicle.family.id}"), 0x7E0),
+        (ControlUnit(vehicle, name="BODY", engine=False), 0x7E1),
+    ]
+    return Station(vehicle, bus, units, pace=pace)

@@ -1,0 +1,344 @@
+"""Asks a car on a bus: live figures, codes, outputs, routines. What it asks is public standard; it
+does not know, and can not know, whether a real car answers.
+
+Every fault of the line has its own name: nobody answers, a unit refuses and says why, an answer can
+not be read.
+"""
+
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+import can
+import isotp
+from udsoncan import ClientConfig, DidCodec
+from udsoncan.client import Client
+from udsoncan.connections import PythonIsoTpConnection
+from udsoncan.exceptions import (
+    InvalidResponseException,
+    NegativeResponseException,
+    TimeoutException,
+    UnexpectedResponseException,
+)
+
+from galene.bus import dids, j1939, obd
+from galene.bus.codes import code_from_bytes
+from galene.bus.station import STACK
+
+ANSWER_S, PENDING_S = 0.25, 5.0
+"""How long an answer may take, and how long one that is said to be pending."""
+REASONS = {
+    0x11: "it does not know this service",
+    0x12: "it does not know this part of the service",
+    0x13: "the request has a wrong length",
+    0x21: "it is busy",
+    0x22: "the conditions are not right",
+    0x24: "something comes first",
+    0x31: "it has no such figure or output",
+    0x33: "it asks for a key",
+    0x7E: "not in this session",
+    0x7F: "not in this session",
+}
+"""A unit's refusals in words (ISO 14229-1, annex A)."""
+
+
+class BusFault(Exception):
+    """Something between the question and a readable answer."""
+
+
+class Silent(BusFault):
+    """Nobody answered in time."""
+
+
+class Refused(BusFault):
+    """A unit said no."""
+
+    def __init__(self, service: int, reason: int) -> None:
+        self.service, self.reason = service, reason
+        self.words = REASONS.get(reason, f"it says no ({reason:02X})")
+        super().__init__(f"service {service:02X}: {self.words}")
+
+
+class Garbled(BusFault):
+    """An answer that can not be read, or that answers something else."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Frozen:
+    """The figures that were kept with a code."""
+
+    code: str
+    figures: dict[str, float]
+
+
+class Conversation:
+    """One conversation with one control unit.
+
+    Parameters
+    ----------
+    bus : opened and closed by who made it
+    asks : identifier of requests; the unit answers on 8 more
+    """
+
+    def __init__(self, bus: can.BusABC, *, asks: int = 0x7E0) -> None:
+        self._notifier = can.Notifier(bus, [], timeout=0.05)
+        address = isotp.Address(isotp.AddressingMode.Normal_11bits, rxid=asks + 8, txid=asks)
+        stack = isotp.NotifierBasedCanStack(
+            bus, self._notifier, address=address, params=dict(STACK)
+        )
+        self._line = PythonIsoTpConnection(stack)
+        self._line.open()
+        self._uds = Client(self._line, config=CONFIG)
+        self._supported: list[int] | None = None
+
+    def close(self) -> None:
+        """End the conversation."""
+        self._line.close()
+        self._notifier.stop()
+
+    def ask(self, request: bytes) -> bytes:
+        """The answer to a generic request, without its first byte.
+
+        Raises
+        ------
+        Silent, Refused, Garbled
+        """
+        self._line.empty_rxqueue()  # what answers an older question
+        self._line.send(request)
+        ends = time.monotonic() + ANSWER_S
+        while (left := ends - time.monotonic()) > 0:
+            answer = self._line.wait_frame(timeout=left)
+            if not answer:
+                continue
+            if answer[0] == 0x7F and len(answer) >= 3:
+                if answer[1] != request[0]:
+                    continue
+                if answer[2] == 0x78:
+                    ends = time.monotonic() + PENDING_S
+                    continue
+                raise Refused(request[0], answer[2])
+            if answer[0] == request[0] + 0x40:
+                return bytes(answer[1:])
+            # Another question's answer that came late: this one's may still come.
+        raise Silent(f"no answer to service {request[0]:02X}")
+
+    # ---- generic services
+
+    def supported(self) -> list[int]:
+        """Parameters that the unit answers; asked once."""
+        if self._supported is None:
+            found: list[int] = []
+            base: int | None = 0
+            while base is not None:
+                mask = self.ask(bytes([0x01, base]))
+                if len(mask) < 5 or mask[0] != base:
+                    raise Garbled("the mask of parameters can not be read")
+                numbers = obd.supported_in(base, mask[1:5])
+                following = base + obd.BLOCK
+                found += [n for n in numbers if n != following]
+                base = following if following in numbers else None
+            self._supported = found
+        return self._supported
+
+    def read(self, columns: Sequence[str]) -> dict[str, float]:
+        """Figures by column; those that the unit does not have are left out.
+
+        Parameters
+        ----------
+        columns : names with their units, as in `obd.PIDS`
+        """
+        wanted = set(columns)
+        numbers = [
+            n for n in self.supported() if n in obd.BY_NUMBER and obd.BY_NUMBER[n].columns & wanted
+        ]
+        found: dict[str, float] = {}
+        for at in range(0, len(numbers), 6):
+            found |= self._figures(self.ask(bytes([0x01, *numbers[at : at + 6]])))
+        return {name: value for name, value in found.items() if name in wanted}
+
+    def _figures(self, data: bytes) -> dict[str, float]:
+        found: dict[str, float] = {}
+        at = 0
+        while at < len(data):
+            pid = obd.BY_NUMBER.get(data[at])
+            if pid is None or at + 1 + pid.size > len(data):
+                raise Garbled(f"parameter {data[at]:02X} can not be read")
+            found |= pid.decode(data[at + 1 : at + 1 + pid.size])
+            at += 1 + pid.size
+        return found
+
+    def codes(self, service: int = 0x03) -> list[str]:
+        """Codes: stored (03), pending (07) or permanent (0A)."""
+        data = self.ask(bytes([service]))
+        if not data or len(data) != 1 + 2 * data[0]:
+            raise Garbled("the list of codes has a wrong length")
+        return [code_from_bytes(data[at : at + 2]) for at in range(1, len(data), 2)]
+
+    def frozen(self) -> Frozen | None:
+        """The freeze frame, None where there is none."""
+        try:
+            data = self.ask(bytes([0x02, 0x02, 0x00]))
+        except Refused:
+            return None
+        if len(data) != 4:
+            raise Garbled("the frame's code can not be read")
+        figures: dict[str, float] = {}
+        mask = self.ask(bytes([0x02, 0x00, 0x00]))
+        for number in obd.supported_in(0, mask[2:6]):
+            if number in obd.BY_NUMBER:
+                part = self.ask(bytes([0x02, number, 0x00]))
+                figures |= obd.BY_NUMBER[number].decode(part[2:])
+        return Frozen(code=code_from_bytes(data[2:4]), figures=figures)
+
+    def clear(self) -> None:
+        """Clear codes, frames and readiness.
+
+        Raises
+        ------
+        Refused
+            The engine runs.
+        """
+        self.ask(b"\x04")
+
+    def serial(self) -> str:
+        """The vehicle's identification number."""
+        return self.ask(b"\x09\x02")[2:].decode("ascii", "replace")
+
+    # ---- the maker's services
+
+    def session(self, number: int) -> None:
+        """Change the session: 1 default, 3 extended."""
+        with _named():
+            self._uds.change_session(number)
+
+    def present(self) -> None:
+        """Say that somebody is there, so that what is held stays held."""
+        with _named():
+            self._uds.tester_present()
+
+    def identified(self, columns: Sequence[str]) -> dict[str, float]:
+        """Figures by the families' own identifiers; those that the unit does not have are left
+        out."""
+        found: dict[str, float] = {}
+        for number, field in dids.DATA.items():
+            if field.column in columns:
+                try:
+                    with _named():
+                        answer = self._uds.read_data_by_identifier([number])
+                except Refused:
+                    continue
+                if answer is None:
+                    raise Silent("no answer in time")
+                found[field.column] = answer.service_data.values[number]
+        return found
+
+    def hold(self, actuator: str, percent: float) -> None:
+        """Hold an output at a position, percent, until it is let go or nobody is present any
+        more."""
+        with _named():
+            self._uds.io_control(
+                _number_of(dids.OUTPUTS, actuator), control_param=3, values=[percent]
+            )
+
+    def let_go(self, actuator: str) -> None:
+        """Give an output back to the control unit."""
+        with _named():
+            self._uds.io_control(_number_of(dids.OUTPUTS, actuator), control_param=0)
+
+    def begin(self, routine: str) -> None:
+        """Begin a routine."""
+        with _named():
+            self._uds.start_routine(_number_of(dids.ROUTINES, routine))
+
+    def runs(self, routine: str) -> bool:
+        """Whether a routine is still under way."""
+        with _named():
+            answer = self._uds.get_routine_result(_number_of(dids.ROUTINES, routine))
+        record = answer.service_data.routine_status_record if answer else b""
+        if len(record) != 1:
+            raise Garbled("the routine's state can not be read")
+        return bool(record[0])
+
+
+class FieldCodec(DidCodec):
+    """One figure as its identifier carries it."""
+
+    def __init__(self, field: obd.Field) -> None:
+        self.field = field
+
+    def encode(self, *values: float) -> bytes:
+        return self.field.raw(values[0]).to_bytes(self.field.size, "big")
+
+    def decode(self, payload: bytes) -> float:
+        return self.field.value(payload)
+
+    def __len__(self) -> int:
+        return self.field.size
+
+
+POSITION = obd.Field(column="position_pct", size=2, scale=0.01)
+CONFIG: ClientConfig = {
+    "request_timeout": PENDING_S,
+    "p2_timeout": ANSWER_S,
+    "p2_star_timeout": PENDING_S,
+    "use_server_timing": False,
+    "data_identifiers": {number: FieldCodec(field) for number, field in dids.DATA.items()},
+    "input_output": {number: FieldCodec(POSITION) for number in dids.OUTPUTS},
+}
+
+
+@contextmanager
+def _named() -> Iterator[None]:
+    """Faults of the line under this product's names."""
+    try:
+        yield
+    except NegativeResponseException as no:
+        asked = no.response.original_payload or b"\x7f\x00"
+        raise Refused(asked[1], no.response.code or 0) from no
+    except TimeoutException as late:
+        raise Silent("no answer in time") from late
+    except (InvalidResponseException, UnexpectedResponseException) as odd:
+        raise Garbled(str(odd)) from odd
+
+
+def _number_of(table: Mapping[int, str], name: str) -> int:
+    return next(number for number, known in table.items() if known == name)
+
+
+class HeavyListener:
+    """What a heavy vehicle says by itself, and the answers to what is asked of it."""
+
+    def __init__(self, bus: can.BusABC) -> None:
+        self.bus = bus
+        self.figures: dict[str, float] = {}
+        self.faults: dict[int, list[tuple[int, int]]] = {}
+        self.acknowledged: dict[int, int] = {}
+        self._assembly = j1939.Assembly()
+
+    def listen(self, seconds: float) -> None:
+        """Take in what comes for some time."""
+        ends = time.monotonic() + seconds
+        while (left := ends - time.monotonic()) > 0:
+            message = self.bus.recv(left)
+            if message is not None and message.is_extended_id:
+                self.take(message.arbitration_id, bytes(message.data))
+
+    def take(self, identifier: int, data: bytes) -> None:
+        """One frame."""
+        pgn, _, source = j1939.parts_of(identifier)
+        whole = self._assembly.take(pgn, source, data)
+        if whole is not None:
+            pgn, data = whole
+        if pgn in j1939.BY_PGN and len(data) == 8:
+            self.figures |= j1939.BY_PGN[pgn].decode(data)
+        elif pgn in (j1939.DM1, j1939.DM2) and len(data) >= 6:
+            self.faults[pgn] = j1939.decode_faults(data)
+        elif pgn == j1939.ACKNOWLEDGE and len(data) == 8:
+            self.acknowledged[int.from_bytes(data[5:8], "little")] = data[0]
+
+    def ask(self, pgn: int) -> None:
+        """Ask for a group."""
+        identifier = j1939.frame_id(j1939.REQUEST, source=j1939.TESTER, target=j1939.ENGINE)
+        data = pgn.to_bytes(3, "little")
+        self.bus.send(can.Message(arbitration_id=identifier, is_extended_id=True, data=data))
