@@ -1,4 +1,4 @@
-"""Conversation and car on one bus, frame by frame, and everything that goes wrong on a line."""
+"""Tester and car on one bus, frame by frame, and everything that goes wrong on a line."""
 
 import itertools
 import threading
@@ -10,7 +10,7 @@ import pytest
 
 from galene.bus import j1939
 from galene.bus.station import Station, station_of
-from galene.bus.tester import Garbled, HeavyListener, Refused, Silent, Conversation
+from galene.bus.tester import Conversation, Garbled, HeavyListener, Refused, Silent
 from galene.knowledge.families import FAMILIES
 from galene.simulation.vehicle import Vehicle
 
@@ -54,7 +54,8 @@ def parked(connect: Connect) -> Iterator[Callable[..., Station]]:
 
 @pytest.fixture
 def tester(connect: Connect) -> Iterator[Conversation]:
-    made = Conversation(connect())
+    every = {(e.kind, e.name): e for f in FAMILIES.values() for e in f.bus}
+    made = Conversation(connect(), own=list(every.values()))
     yield made
     made.close()
 

@@ -113,7 +113,7 @@ def test_an_output_is_held_in_its_session_and_let_go_when_nobody_speaks() -> Non
         ("2f30010327", "13"),
         ("2f300107", "12"),
         ("31010199", "31"),
-        ("31050101", "12"),
+        ("31050103", "12"),
     ],
 )
 def test_what_can_not_be_held_is_refused(request_: str, reason: str) -> None:

@@ -120,7 +120,10 @@ def test_every_form_of_the_editor_keeps_what_it_shows(editing: Browser, db: Sess
     forms = [(f"part={p.id}", "part") for p in FAMILIES["B"].parts] + [
         (f"operation={o.id}", "operation") for o in FAMILIES["B"].operations
     ]
-    for query, action in [*forms, *((f"section={s}", s) for s in ("facts", "bands", "spares"))]:
+    for query, action in [
+        *forms,
+        *((f"section={s}", s) for s in ("facts", "bands", "spares", "bus")),
+    ]:
         data = fields_of(editing.get(f"{EDIT}?{query}").text, f"{EDIT}/{action}")
         answer = editing.post(
             f"{EDIT}/{action}", data=data, headers={"origin": HOST}, follow_redirects=False
@@ -175,6 +178,9 @@ def test_a_part_goes_from_the_palette_into_the_path_and_out_again(
         ),
         ("bands", "section=bands", {"high.idle_rpm": ""}, "both ends, or neither"),
         ("spares", "section=spares", {"price": "dear"}, "the price is not a number"),
+        ("bus", "section=bus", {"identifier": "20G1"}, "up to four hexadecimal figures"),
+        ("bus", "section=bus", {"scale": "half"}, "the scale is not a number"),
+        ("bus", "section=bus", {"size": "two"}, "1 to 4 bytes"),
     ],
 )
 def test_bad_figures_stay_out_of_the_draft(

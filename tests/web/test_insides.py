@@ -42,4 +42,5 @@ def test_a_measured_bore_goes_before_the_grade() -> None:
 def test_the_report_says_in_words_what_it_draws(web: Browser) -> None:
     page = web.get("/jobs/26-0004/report").text
     head = page.partition("inside-pair")[2].partition("</figure>")[0]
+    assert "<style" not in page, "on a screen the policy allows none"
     assert "Throttle body" in head and "found grade 2" in head and "left grade 1" in head

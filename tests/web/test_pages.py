@@ -239,6 +239,8 @@ def test_no_template_escapes_the_policy_or_the_one_place_for_texts() -> None:
         ), f"{path.name}: inline script, style or unescaped text"
         if path.name == "_airpath.html":
             source = re.sub(r"<defs>.*?</defs>", "", source, flags=re.S)
+        if path.name == "_paper_ink.html":  # on paper only: see test_insides
+            source = re.sub(r"<style>.*?</style>", "", source, flags=re.S)
         plain = re.sub(r"\{#.*?#\}|\{%.*?%\}|\{\{.*?\}\}", " ", source, flags=re.S)
         for words in re.findall(r">([^<>]+)<", plain):
             if re.search(r"[A-Za-z]{3,}", words) and '="' not in words:

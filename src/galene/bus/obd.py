@@ -6,6 +6,8 @@ Columns are named as the simulated car's and as the log's: the unit stands in th
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from galene.core.airpath.family import BusEntry
+
 
 @dataclass(frozen=True, kw_only=True)
 class Field:
@@ -33,6 +35,11 @@ class Field:
         """The figure in an answer's data."""
         raw = int.from_bytes(data[self.at : self.at + self.size], "big")
         return raw * self.scale + self.offset
+
+
+def field_of(entry: BusEntry) -> Field:
+    """One of the maker's own figures, or the position of an output, as its bytes carry it."""
+    return Field(column=entry.name, size=entry.size, scale=entry.scale, offset=entry.offset)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,9 +6,10 @@ not be read.
 """
 
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import Any
 
 import can
 import isotp
@@ -22,9 +23,11 @@ from udsoncan.exceptions import (
     UnexpectedResponseException,
 )
 
-from galene.bus import dids, j1939, obd
+from galene.bus import j1939, obd
 from galene.bus.codes import code_from_bytes
 from galene.bus.station import STACK
+from galene.core.airpath.family import BusEntry
+from galene.core.errors import InputError
 
 ANSWER_S, PENDING_S = 0.25, 5.0
 """How long an answer may take, and how long one that is said to be pending."""
@@ -78,10 +81,11 @@ class Conversation:
     Parameters
     ----------
     bus : opened and closed by who made it
+    own : the maker's own identifiers, as the engine family's document has them
     asks : identifier of requests; the unit answers on 8 more
     """
 
-    def __init__(self, bus: can.BusABC, *, asks: int = 0x7E0) -> None:
+    def __init__(self, bus: can.BusABC, *, own: Sequence[BusEntry] = (), asks: int = 0x7E0) -> None:
         self._notifier = can.Notifier(bus, [], timeout=0.05)
         address = isotp.Address(isotp.AddressingMode.Normal_11bits, rxid=asks + 8, txid=asks)
         stack = isotp.NotifierBasedCanStack(
@@ -89,7 +93,8 @@ class Conversation:
         )
         self._line = PythonIsoTpConnection(stack)
         self._line.open()
-        self._uds = Client(self._line, config=CONFIG)
+        self._own = {(e.kind, e.name): e for e in own}
+        self._uds = Client(self._line, config=_config(own))
         self._supported: list[int] | None = None
 
     def close(self) -> None:
@@ -221,16 +226,18 @@ class Conversation:
         """Figures by the families' own identifiers; those that the unit does not have are left
         out."""
         found: dict[str, float] = {}
-        for number, field in dids.DATA.items():
-            if field.column in columns:
-                try:
-                    with _named():
-                        answer = self._uds.read_data_by_identifier([number])
-                except Refused:
-                    continue
-                if answer is None:
-                    raise Silent("no answer in time")
-                found[field.column] = answer.service_data.values[number]
+        for column in columns:
+            entry = self._own.get(("figure", column))
+            if entry is None:
+                continue
+            try:
+                with _named():
+                    answer = self._uds.read_data_by_identifier([entry.identifier])
+            except Refused:
+                continue
+            if answer is None:
+                raise Silent("no answer in time")
+            found[column] = answer.service_data.values[entry.identifier]
         return found
 
     def hold(self, actuator: str, percent: float) -> None:
@@ -238,27 +245,34 @@ class Conversation:
         more."""
         with _named():
             self._uds.io_control(
-                _number_of(dids.OUTPUTS, actuator), control_param=3, values=[percent]
+                self._number("output", actuator), control_param=3, values=[percent]
             )
 
     def let_go(self, actuator: str) -> None:
         """Give an output back to the control unit."""
         with _named():
-            self._uds.io_control(_number_of(dids.OUTPUTS, actuator), control_param=0)
+            self._uds.io_control(self._number("output", actuator), control_param=0)
 
     def begin(self, routine: str) -> None:
         """Begin a routine."""
         with _named():
-            self._uds.start_routine(_number_of(dids.ROUTINES, routine))
+            self._uds.start_routine(self._number("routine", routine))
 
     def runs(self, routine: str) -> bool:
         """Whether a routine is still under way."""
         with _named():
-            answer = self._uds.get_routine_result(_number_of(dids.ROUTINES, routine))
+            answer = self._uds.get_routine_result(self._number("routine", routine))
         record = answer.service_data.routine_status_record if answer else b""
         if len(record) != 1:
             raise Garbled("the routine's state can not be read")
         return bool(record[0])
+
+    def _number(self, kind: str, name: str) -> int:
+        entry = self._own.get((kind, name))
+        if entry is None:
+            allowed = ", ".join(n for k, n in self._own if k == kind) or "none is entered"
+            raise InputError(kind, name, f"one of the family's: {allowed}")
+        return entry.identifier
 
 
 class FieldCodec(DidCodec):
@@ -277,15 +291,19 @@ class FieldCodec(DidCodec):
         return self.field.size
 
 
-POSITION = obd.Field(column="position_pct", size=2, scale=0.01)
-CONFIG: ClientConfig = {
-    "request_timeout": PENDING_S,
-    "p2_timeout": ANSWER_S,
-    "p2_star_timeout": PENDING_S,
-    "use_server_timing": False,
-    "data_identifiers": {number: FieldCodec(field) for number, field in dids.DATA.items()},
-    "input_output": {number: FieldCodec(POSITION) for number in dids.OUTPUTS},
-}
+def _config(own: Sequence[BusEntry]) -> ClientConfig:
+    codecs: dict[str, dict[Any, Any]] = {
+        kind: {e.identifier: FieldCodec(obd.field_of(e)) for e in own if e.kind == kind}
+        for kind in ("figure", "output")
+    }
+    return {
+        "request_timeout": PENDING_S,
+        "p2_timeout": ANSWER_S,
+        "p2_star_timeout": PENDING_S,
+        "use_server_timing": False,
+        "data_identifiers": codecs["figure"],
+        "input_output": codecs["output"],
+    }
 
 
 @contextmanager
@@ -300,10 +318,6 @@ def _named() -> Iterator[None]:
         raise Silent("no answer in time") from late
     except (InvalidResponseException, UnexpectedResponseException) as odd:
         raise Garbled(str(odd)) from odd
-
-
-def _number_of(table: Mapping[int, str], name: str) -> int:
-    return next(number for number, known in table.items() if known == name)
 
 
 class HeavyListener:

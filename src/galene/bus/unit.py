@@ -7,13 +7,15 @@ what is longer than its time is answered by "pending" first.
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from galene.bus import dids, obd
+from galene.bus import obd
 from galene.bus.codes import code_to_bytes
 from galene.core.errors import InputError
 from galene.simulation.monitors import Code
 from galene.simulation.vehicle import Vehicle
 
-NEGATIVE, POSITIVE = 0x7F, 0x40
+NAME_OF_UNIT = 0xF197
+"""The system's name, in letters (ISO 14229-1, annex C)."""
+NEGATIVE = 0x7F
 NOT_SUPPORTED, NO_SUCH_PART, WRONG_LENGTH = 0x11, 0x12, 0x13
 CONDITIONS, SEQUENCE, OUT_OF_RANGE, PENDING, NOT_NOW = 0x22, 0x24, 0x31, 0x78, 0x7F
 SESSION_S = 5.0
@@ -51,6 +53,8 @@ class ControlUnit:
         self._mine: set[str] = set()
         """Actuators that a tester holds through it."""
         self._permanent: set[str] = set()
+        own = vehicle.family.bus if engine else ()
+        self._entries = {(e.kind, e.identifier): e for e in own}
         self._services: Mapping[int, Callable[[bytes], list[bytes]]] = {
             0x01: self._live,
             0x02: self._frozen,
@@ -259,12 +263,12 @@ class ControlUnit:
         row, body = self.row(), b""
         for at in range(0, len(asked), 2):
             number = int.from_bytes(asked[at : at + 2], "big")
-            field = dids.DATA.get(number)
-            if number == dids.NAME_OF_UNIT:
+            entry = self._entries.get(("figure", number))
+            if number == NAME_OF_UNIT:
                 body += asked[at : at + 2] + self.name.encode("ascii")
-            elif field is not None and field.column in row:
-                raw = field.raw(row[field.column])
-                body += asked[at : at + 2] + raw.to_bytes(field.size, "big")
+            elif entry is not None and entry.name in row:
+                raw = obd.field_of(entry).raw(row[entry.name])
+                body += asked[at : at + 2] + raw.to_bytes(entry.size, "big")
         if not body:
             raise Refusal(reason=OUT_OF_RANGE)
         return [b"\x62" + body]
@@ -276,22 +280,23 @@ class ControlUnit:
         if self.session != EXTENDED:
             raise Refusal(reason=NOT_NOW)
         number, what = int.from_bytes(request[1:3], "big"), request[3]
-        actuator = dids.OUTPUTS.get(number)
-        if actuator is None or not self.engine:
+        entry = self._entries.get(("output", number))
+        if entry is None:
             raise Refusal(reason=OUT_OF_RANGE)
+        actuator, field = entry.name, obd.field_of(entry)
         if what == 0x00:
             if len(request) != 4:
                 raise Refusal(reason=WRONG_LENGTH)
             self.vehicle.wishes.commands.pop(actuator, None)
             self._mine.discard(actuator)
         elif what == 0x03:
-            if len(request) != 6:
+            if len(request) != 4 + field.size:
                 raise Refusal(reason=WRONG_LENGTH)
-            self._hold(actuator, int.from_bytes(request[4:6], "big") / 100)
+            self._hold(actuator, field.value(request[4:]))
         else:
             raise Refusal(reason=NO_SUCH_PART)
-        position = round(self._position(actuator) * 100)
-        return [b"\x6f" + request[1:4] + max(0, position).to_bytes(2, "big")]
+        shown = field.raw(self._position(actuator)).to_bytes(field.size, "big")
+        return [b"\x6f" + request[1:4] + shown]
 
     def _position(self, actuator: str) -> float:
         control = self.vehicle.control
@@ -306,7 +311,7 @@ class ControlUnit:
     def _hold(self, actuator: str, percent: float) -> None:
         if self.vehicle.wishes.speed_kmh > 0 or self.vehicle.control.protective:
             raise Refusal(reason=CONDITIONS)
-        if percent > 100:
+        if not 0 <= percent <= 100:
             raise Refusal(reason=OUT_OF_RANGE)
         try:
             self.vehicle.command(actuator, percent)
@@ -321,9 +326,10 @@ class ControlUnit:
         if self.session != EXTENDED:
             raise Refusal(reason=NOT_NOW)
         what, number = request[1], int.from_bytes(request[2:4], "big")
-        routine = dids.ROUTINES.get(number)
-        if routine is None or not self.engine:
+        entry = self._entries.get(("routine", number))
+        if entry is None:
             raise Refusal(reason=OUT_OF_RANGE)
+        routine = entry.name
         if what == 0x01:
             if routine == "regeneration" and not self.vehicle.engine.running:
                 raise Refusal(reason=CONDITIONS)

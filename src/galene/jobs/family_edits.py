@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from galene.core.airpath.family import (
     Band,
+    BusEntry,
     EngineFamily,
     Fastener,
     Operation,
@@ -203,3 +204,9 @@ def save_spares(spares: Iterable[tuple[str, str, str, float]]) -> Change:
         return replace(family, spares=tuple(found), operations=operations)
 
     return change
+
+
+def save_bus(entries: Iterable[BusEntry]) -> Change:
+    """The maker's own identifiers on the bus."""
+    found = tuple(entries)
+    return lambda family: replace(family, bus=found)

@@ -194,6 +194,7 @@ _LISTED: dict[Right, str] = {
         POST /reference/families
         POST /reference/families/{family_id}/edit/add
         POST /reference/families/{family_id}/edit/bands
+        POST /reference/families/{family_id}/edit/bus
         POST /reference/families/{family_id}/edit/begin
         POST /reference/families/{family_id}/edit/drop
         POST /reference/families/{family_id}/edit/facts

@@ -137,6 +137,26 @@ class SparePart:
     price: float
 
 
+BUS_KINDS: tuple[str, ...] = ("figure", "output", "routine")
+
+
+@dataclass(frozen=True, kw_only=True)
+class BusEntry:
+    """What one of the maker's own identifiers stands for on the bus (ISO 14229-1).
+
+    `kind`: a figure that can be read, an output that a tester may hold, a routine. `name`: its
+    column, actuator or routine. What stands on the bus, most significant byte first in `size`
+    bytes, times `scale` plus `offset` is the figure, or the position in percent.
+    """
+
+    kind: str
+    name: str
+    identifier: int
+    size: int = 2
+    scale: float = 1.0
+    offset: float = 0.0
+
+
 @dataclass(frozen=True, kw_only=True)
 class EngineFamily:
     """All that is known of one engine: facts, air path, access, fasteners, reference values,
@@ -175,6 +195,8 @@ class EngineFamily:
     battery_v: float = 12.0
     cooling: str = "liquid"
     """Liquid or air: an engine without coolant has none to watch."""
+    bus: tuple[BusEntry, ...] = ()
+    """The maker's own identifiers; what public standards define is not listed."""
 
     def part(self, part_id: str) -> Part:
         """The part `part_id`, or the only part of that component kind.

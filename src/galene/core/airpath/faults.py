@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from galene.core.airpath.family import (
+    BUS_KINDS,
     CIRCUITS,
     EngineFamily,
     Fastener,
@@ -47,6 +48,8 @@ class Vocabulary:
     relearns: Collection[str]
     cautions: Collection[str]
     schools: Mapping[str, Collection[str]]
+    bus: Mapping[str, Collection[str]]
+    """What an entry of each kind may be called."""
 
 
 def family_faults(family: EngineFamily, words: Vocabulary) -> list[Fault]:
@@ -67,6 +70,7 @@ def family_faults(family: EngineFamily, words: Vocabulary) -> list[Fault]:
         *_names(family, words),
         *_access_names(family, words),
         *_bands(family, words),
+        *_bus(family, words),
     ]
     if not faults:
         faults = [*_sensors(family, words), *_air(family), *_returns(family), *_order(family)]
@@ -294,6 +298,33 @@ def _bands(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
                 f"maker_says.{letter}",
                 f"{choice!r} is none of {allowed or 'no school of this letter'}",
             )
+
+
+MOST_IDENTIFIER, MOST_BYTES = 0xFFFF, 4
+
+
+def _bus(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
+    """Identifiers of two bytes, each once for its kind; names of the vocabulary; a scale that is
+    one."""
+    for i, entry in enumerate(family.bus):
+        if entry.kind not in BUS_KINDS:
+            yield Fault(f"bus[{i}].kind", f"{entry.kind!r} is none of {', '.join(BUS_KINDS)}")
+        elif entry.name not in words.bus[entry.kind]:
+            allowed = ", ".join(sorted(words.bus[entry.kind]))
+            yield Fault(f"bus[{i}].name", f"{entry.name!r} is none of {allowed}")
+        if not 1 <= entry.identifier <= MOST_IDENTIFIER:
+            yield Fault(f"bus[{i}].identifier", f"{entry.identifier} is not from 1 to FFFF")
+        if not 1 <= entry.size <= MOST_BYTES:
+            yield Fault(f"bus[{i}].size", f"{entry.size} is not from 1 to {MOST_BYTES} bytes")
+        if not (math.isfinite(entry.scale) and entry.scale != 0 and math.isfinite(entry.offset)):
+            yield Fault(f"bus[{i}].scale", "scale and offset must be figures, the scale not zero")
+    seen: set[tuple[str, str, str | int]] = set()
+    for i, entry in enumerate(family.bus):
+        for field, value in (("name", entry.name), ("identifier", entry.identifier)):
+            if (entry.kind, field, value) in seen:
+                shown = value if isinstance(value, str) else f"{value:04X}"
+                yield Fault(f"bus[{i}].{field}", f"the {entry.kind} {shown} stands twice")
+            seen.add((entry.kind, field, value))
 
 
 def _sensors(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:

@@ -4,6 +4,7 @@ from galene.core.airpath.faults import Vocabulary
 from galene.core.calculations.before_after import METRICS
 from galene.core.diagnosis.records import EngineOutline
 from galene.knowledge.base import outline_of
+from galene.knowledge.bus_names import BUS_NAMES
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families.family_a import FAMILY_A
@@ -25,4 +26,5 @@ VOCABULARY = Vocabulary(
     relearns=frozenset(RELEARNS),
     cautions=frozenset(CAUTIONS),
     schools={s.letter: frozenset(c for c, _ in s.choices) for s in POLICY_QUESTIONS},
+    bus={kind: frozenset(names) for kind, names in BUS_NAMES.items()},
 )

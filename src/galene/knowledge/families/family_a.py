@@ -12,7 +12,7 @@ from galene.core.airpath.family import (
     SparePart,
     Tap,
 )
-from galene.knowledge.families.shorthand import held
+from galene.knowledge.families.shorthand import bus, held
 
 FAMILY_A = EngineFamily(
     id="A",
@@ -392,6 +392,13 @@ FAMILY_A = EngineFamily(
         "trim_cruise_percent": Band(-6, 6, "family entry"),
         "idle_rpm_spread": Band(0, 40, "after readings of this workshop"),
     },
+    bus=bus(
+        "manifold_kpa",
+        "air_g_s",
+        "throttle_pct",
+        outputs=("throttle_body",),
+        routines=("idle_adaptation", "memory_reset"),
+    ),
     spares=(
         SparePart(id="throttle_seal", name="Throttle body seal", number="SK-1651", price=6.40),
         SparePart(

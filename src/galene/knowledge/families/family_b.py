@@ -11,7 +11,16 @@ from galene.core.airpath.family import (
     SparePart,
     Tap,
 )
-from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import (
+    bolts,
+    bus,
+    chain,
+    held,
+    hose,
+    plug,
+    screw,
+    sensor_out,
+)
 
 FAMILY_B = EngineFamily(
     id="B",
@@ -461,6 +470,16 @@ FAMILY_B = EngineFamily(
         "trim_cruise_percent": Band(-6, 6, "family entry"),
         "egr_area_mm2": Band(24.0, 40.0, "flow tests of clean engines of this family"),
     },
+    bus=bus(
+        "manifold_kpa",
+        "air_g_s",
+        "idle_valve_pct",
+        "egr_command_pct",
+        "egr_position_pct",
+        "secondary_air_g_s",
+        outputs=("egr_valve", "idle_air_valve"),
+        routines=("memory_reset",),
+    ),
     spares=(
         SparePart(id="throttle_gasket", name="Throttle gasket", number="HO-2951", price=3.20),
         SparePart(id="idle_ring", name="Idle valve O-ring", number="HO-2956", price=1.40),

@@ -11,7 +11,16 @@ from galene.core.airpath.family import (
     SparePart,
     Tap,
 )
-from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import (
+    bolts,
+    bus,
+    chain,
+    held,
+    hose,
+    plug,
+    screw,
+    sensor_out,
+)
 
 FAMILY_C = EngineFamily(
     id="C",
@@ -482,6 +491,16 @@ FAMILY_C = EngineFamily(
         "trim_cruise_percent": Band(-6, 6, "family entry"),
         "open_area_percent": Band(93.0, 100.0, "ports of this family after cleaning"),
     },
+    bus=bus(
+        "manifold_kpa",
+        "air_g_s",
+        "throttle_pct",
+        "boost_kpa",
+        "runner_command_pct",
+        "runner_position_pct",
+        outputs=("throttle_body", "runner_actuator"),
+        routines=("idle_adaptation", "memory_reset"),
+    ),
     spares=(
         SparePart(id="charge_seals", name="Charge pipe seals", number="FJ-2036", price=9.80),
         SparePart(id="throttle_seal", name="Throttle seal", number="FJ-2051", price=5.60),

@@ -11,7 +11,16 @@ from galene.core.airpath.family import (
     SparePart,
     Tap,
 )
-from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import (
+    bolts,
+    bus,
+    chain,
+    held,
+    hose,
+    plug,
+    screw,
+    sensor_out,
+)
 
 FAMILY_D = EngineFamily(
     id="D",
@@ -497,6 +506,19 @@ FAMILY_D = EngineFamily(
         "idle_airflow_g_s": Band(13.2, 16.2, "family entry: recirculation shut for the reading"),
         "open_area_percent": Band(90.0, 100.0, "manifold inlets of this family after cleaning"),
     },
+    bus=bus(
+        "air_g_s",
+        "throttle_pct",
+        "boost_kpa",
+        "egr_command_pct",
+        "egr_position_pct",
+        "egr_gas_c",
+        "runner_command_pct",
+        "runner_position_pct",
+        "soot_pct",
+        outputs=("egr_valve", "throttle_body", "runner_actuator"),
+        routines=("egr_valve_zero", "memory_reset", "regeneration"),
+    ),
     spares=(
         SparePart(
             id="boost_ring", name="Charge pressure sensor O-ring", number="TV-2232", price=1.50

@@ -10,7 +10,16 @@ from galene.core.airpath.family import (
     SparePart,
     Tap,
 )
-from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw, sensor_out
+from galene.knowledge.families.shorthand import (
+    bolts,
+    bus,
+    chain,
+    held,
+    hose,
+    plug,
+    screw,
+    sensor_out,
+)
 
 FAMILY_E = EngineFamily(
     id="E",
@@ -569,6 +578,19 @@ FAMILY_E = EngineFamily(
         "idle_airflow_g_s": Band(40.0, 48.0, "family entry: recirculation shut for the reading"),
         "boost_kpa": Band(215.0, 255.0, "family entry: full load at 1400 rpm"),
     },
+    bus=bus(
+        "manifold_kpa",
+        "air_g_s",
+        "boost_kpa",
+        "exhaust_kpa",
+        "dp_pa",
+        "egr_command_pct",
+        "egr_position_pct",
+        "egr_gas_c",
+        "soot_pct",
+        outputs=("egr_valve",),
+        routines=("memory_reset", "regeneration"),
+    ),
     spares=(
         SparePart(id="sensor_rings", name="Pressure sensor O-rings", number="GH-7832", price=3.40),
         SparePart(id="dp_rings", name="Differential sensor rings", number="GH-7877", price=4.20),

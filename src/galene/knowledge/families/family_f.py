@@ -11,7 +11,7 @@ from galene.core.airpath.family import (
     SparePart,
     Tap,
 )
-from galene.knowledge.families.shorthand import bolts, chain, held, hose, plug, screw
+from galene.knowledge.families.shorthand import bolts, bus, chain, held, hose, plug, screw
 
 FAMILY_F = EngineFamily(
     id="F",
@@ -255,6 +255,7 @@ FAMILY_F = EngineFamily(
         ),
     ),
     bands={"idle_rpm": Band(1350, 1550, "family entry: warm, lever free")},
+    bus=bus("throttle_pct", "crankcase_kpa"),
     spares=(
         SparePart(id="sensor_ring", name="Crankcase sensor O-ring", number="SS-2533", price=1.10),
         SparePart(id="hose_clips", name="Hose clips", number="SS-2534", price=0.80),

@@ -2,7 +2,8 @@
 
 import itertools
 
-from galene.core.airpath.family import Fastener, OpenedItem, Operation, Pipe
+from galene.core.airpath.family import BusEntry, Fastener, OpenedItem, Operation, Pipe
+from galene.knowledge.bus_names import FIGURES, OUTPUTS, ROUTINES
 
 
 def plug(name: str) -> OpenedItem:
@@ -88,3 +89,36 @@ def sensor_out(
         consumes=consumes,
         opens=(plug(label), bolts(label, 1, "screw")),
     )
+
+
+BUS_SCALES: dict[str, tuple[float, float]] = {
+    "dp_pa": (1.0, -500.0),
+    "egr_gas_c": (0.1, -40.0),
+    "runner_command_pct": (0.01, -100.0),
+    "runner_position_pct": (0.01, -100.0),
+}
+"""Scale and offset of figures whose steps are not hundredths from zero."""
+
+
+def bus(
+    *figures: str, outputs: tuple[str, ...] = (), routines: tuple[str, ...] = ()
+) -> tuple[BusEntry, ...]:
+    """The identifiers of a shipped family, numbered as `knowledge/bus_names` lists the names."""
+    places = [(n, 0x2001 + k) for k, n in enumerate(FIGURES) if n in figures]
+    found = []
+    for name, identifier in places:
+        scale, offset = BUS_SCALES.get(name, (0.01, 0.0))
+        found.append(
+            BusEntry(kind="figure", name=name, identifier=identifier, scale=scale, offset=offset)
+        )
+    found += [
+        BusEntry(kind="output", name=n, identifier=0x3001 + k, scale=0.01)
+        for k, n in enumerate(OUTPUTS)
+        if n in outputs
+    ]
+    found += [
+        BusEntry(kind="routine", name=n, identifier=0x0101 + k)
+        for k, n in enumerate(ROUTINES)
+        if n in routines
+    ]
+    return tuple(found)

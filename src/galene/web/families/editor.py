@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.airpath.family import (
     CIRCUITS,
     Band,
+    BusEntry,
     EngineFamily,
     Fastener,
     OpenedItem,
@@ -23,11 +24,13 @@ from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
 from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.text_gate import digits
+from galene.core.units import parse_number
 from galene.exchange.families import faults_of
 from galene.jobs import families, family_edits
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.family_edits import Change
+from galene.knowledge.bus_names import BUS_NAMES
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.policy import POLICY_QUESTIONS
@@ -56,7 +59,7 @@ FEATURES: dict[str, str] = {
     "upstream": "upstream",
     "downstream": "downstream",
 }
-SECTIONS = ("facts", "part", "operation", "bands", "spares")
+SECTIONS = ("facts", "part", "operation", "bands", "spares", "bus")
 
 
 def _selection(family: EngineFamily, query: dict[str, str]) -> dict[str, Any]:
@@ -98,6 +101,8 @@ def _place_link(family: EngineFamily, place: str) -> str:
         if place.startswith("bands")
         else "spares"
         if place.startswith("spares")
+        else "bus"
+        if place.startswith("bus")
         else "facts"
     )
 
@@ -137,6 +142,7 @@ def page(
         cautions=CAUTIONS,
         metrics=METRICS,
         relearns=RELEARNS,
+        bus_names=BUS_NAMES,
         schools=POLICY_QUESTIONS,
         published=families.versions_of(visit.db, family_id)[:1],
         tapped_on=next((t.on or "" for t in family.taps if part and t.sensor == part.id), None),
@@ -493,6 +499,44 @@ def save_spares(visit: Signed, family_id: str, form: Sent) -> Response:
         what="changed the spare parts",
         change=family_edits.save_spares(rows),
         at="section=spares",
+    )
+
+
+@router.post("/bus")
+def save_bus(visit: Signed, family_id: str, form: Sent) -> Response:
+    """The maker's own identifiers: a row without a name is left out."""
+    entries = []
+    for i, row in enumerate(_rows(form, "entry", "identifier", "size", "scale", "offset")):
+        kind, _, name = row["entry"].partition(":")
+        identifier, size = row["identifier"].strip(), row["size"].strip() or "2"
+        if not re.fullmatch(r"[0-9A-Fa-f]{1,4}", identifier):
+            form.faults[f"identifier.{i}"] = f"{name}: up to four hexadecimal figures."
+        if not digits(size, 1):
+            form.faults[f"size.{i}"] = f"{name}: 1 to 4 bytes."
+        numbers = []
+        for field, default in (("scale", "1"), ("offset", "0")):
+            try:
+                numbers.append(parse_number(field, row[field].strip() or default))
+            except InputError:
+                form.faults[f"{field}.{i}"] = f"{name}: the {field} is not a number."
+        if not form.faults:
+            entries.append(
+                BusEntry(
+                    kind=kind,
+                    name=name,
+                    identifier=int(identifier, 16),
+                    size=int(size),
+                    scale=numbers[0],
+                    offset=numbers[1],
+                )
+            )
+    return _save(
+        visit,
+        family_id,
+        form,
+        what="changed the identifiers on the bus",
+        change=family_edits.save_bus(entries),
+        at="section=bus",
     )
 
 
