@@ -58,8 +58,14 @@ def calc(name: str, file: FileArgument = None) -> None:
 
 
 @cli.command()
-def simulate(file: FileArgument = None) -> None:
-    """Run the simulated vehicle of a case and print its CSV."""
+def simulate(
+    file: FileArgument = None,
+    bus: Annotated[
+        str,
+        typer.Option(help="Put the car on this bus as time passes, as socketcan:can0."),
+    ] = "",
+) -> None:
+    """Run the simulated vehicle of a case and print its CSV, or put it on a bus."""
     from galene.core.errors import InputError
     from galene.knowledge.families import FAMILIES
     from galene.simulation.run import csv_of, read_case
@@ -70,6 +76,11 @@ def simulate(file: FileArgument = None) -> None:
         if case.family not in FAMILIES:
             known = ", ".join(FAMILIES)
             raise InputError("family", case.family, f"one of: {known}")
+        if bus:
+            from galene.commands.bus import on_the_bus
+
+            on_the_bus(case, FAMILIES[case.family], bus)
+            return
         with suppress(BrokenPipeError):
             for line in csv_of(case, FAMILIES[case.family]):
                 print(line)

@@ -4,14 +4,17 @@ import itertools
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 
 import can
 import pytest
 
 from galene.bus import j1939
-from galene.bus.station import Station, station_of
+from galene.bus.station import Station, bus_of, play, station_of
 from galene.bus.tester import Conversation, Garbled, HeavyListener, Refused, Silent
+from galene.core.errors import InputError
 from galene.knowledge.families import FAMILIES
+from galene.simulation.run import read_case
 from galene.simulation.vehicle import Vehicle
 
 CHANNELS = itertools.count()
@@ -170,6 +173,33 @@ def test_two_units_answer_what_is_asked_of_all(
         return heard == {0x7E8, 0x7E9}
 
     until(both)
+
+
+def test_a_case_is_played_on_the_bus(connect: Connect, tester: Conversation) -> None:
+    script = [{"at": 0, "do": "key_on"}, {"at": 0.2, "do": "start"}]
+    case = read_case({"family": "A", "seconds": 600, "script": script})
+    line, stop = connect(), threading.Event()
+    playing = threading.Thread(target=play, args=(case, FAMILIES["A"], line, stop), daemon=True)
+    playing.start()
+    try:
+
+        def runs() -> bool:
+            with suppress(Silent):
+                return tester.read(["rpm"])["rpm"] > 500
+            return False
+
+        until(runs)
+    finally:
+        stop.set()
+        playing.join(10)
+    with pytest.raises(Silent):
+        tester.read(["rpm"])
+
+
+def test_a_bus_that_does_not_open_is_named() -> None:
+    for named in ("nothing:here", "socketcan:nowhere0", ""):
+        with pytest.raises(InputError, match="socketcan:can0"):
+            bus_of(named)
 
 
 def test_a_car_that_is_off_is_silent(parked: Callable[..., Station], tester: Conversation) -> None:

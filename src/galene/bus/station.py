@@ -11,6 +11,9 @@ import isotp
 
 from galene.bus import j1939
 from galene.bus.unit import ControlUnit
+from galene.core.airpath.family import EngineFamily
+from galene.core.errors import InputError
+from galene.simulation.run import ACTIONS, Case, check_script, vehicle_of
 from galene.simulation.vehicle import Vehicle
 
 TO_ALL = 0x7DF
@@ -181,3 +184,49 @@ def station_of(vehicle: Vehicle, bus: can.BusABC, *, pace: float = 1.0) -> Stati
         (ControlUnit(vehicle, name="BODY", engine=False), 0x7E1),
     ]
     return Station(vehicle, bus, units, pace=pace)
+
+
+def bus_of(named: str) -> can.BusABC:
+    """A bus by its interface and channel, as ``socketcan:can0``.
+
+    Raises
+    ------
+    InputError
+        No such interface, or it can not be opened.
+    """
+    interface, _, channel = named.partition(":")
+    try:
+        return can.Bus(interface=interface, channel=channel or None)
+    except (can.CanError, OSError, ValueError, TypeError) as fault:
+        reason = str(fault).splitlines()[0] if str(fault) else type(fault).__name__
+        raise InputError(
+            "bus", named, f"an interface that opens, as socketcan:can0 ({reason})"
+        ) from fault
+
+
+def play(case: Case, family: EngineFamily, bus: can.BusABC, stop: threading.Event) -> Vehicle:
+    """Put a case's car on a bus and do its script as time passes, until it is over or stopped.
+
+    Parameters
+    ----------
+    case, family : as for `simulation.run`
+    bus : opened and closed by who made it
+    stop : ends it before its time
+
+    Raises
+    ------
+    InputError
+        Before anything is on the bus.
+    """
+    check_script(case, family)
+    vehicle = vehicle_of(case, family)
+    station, left = station_of(vehicle, bus), list(case.script)
+    try:
+        while vehicle.time_s < case.seconds and not stop.wait(TICK_S):
+            while left and left[0].at <= vehicle.time_s:
+                action = left.pop(0)
+                with station.lock:
+                    ACTIONS[action.do](vehicle, action.fields, "script.")
+    finally:
+        station.close()
+    return vehicle
