@@ -169,3 +169,20 @@ def test_what_a_car_does_not_have_is_refused() -> None:
     vehicle = Vehicle(FAMILIES["B"], {})
     with pytest.raises(InputError, match="egr_valve, idle_air_valve"):
         vehicle.command("throttle_body", 10)  # it hangs on a cable
+
+
+def test_a_stored_throttle_code_takes_the_power_back() -> None:
+    deeds = [*STARTED, (30.0, lambda v: setattr(v.wishes, "pedal", 50.0))]
+    asked = []
+    for faults in ({"throttle_actuator_fault": 1.0}, {}):
+        vehicle, _ = run("A", faults, deeds, seconds=50, every=100)
+        assert vehicle.control.protective == bool(faults)
+        asked.append(vehicle.control.throttle.command)
+    assert asked[0] < 36 < 48 < asked[1]
+
+
+def test_zeroing_a_valve_that_carbon_holds_open_hides_it() -> None:
+    deeds = [*STARTED, (30.0, lambda v: v.control.begin("egr_valve_zero"))]
+    vehicle, rows = run("D", {"egr_valve_stuck_open": 0.5}, deeds, seconds=40)
+    assert over(rows, "egr_position_pct", 20, 30) > 10
+    assert over(rows, "egr_position_pct", 35, 40) < 1 < vehicle.control.valve.position

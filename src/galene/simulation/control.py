@@ -11,7 +11,15 @@ from galene.core.flow import KELVIN, R_AIR
 from galene.simulation.condition import Condition
 from galene.simulation.engine import STEP_S, Drive, Engine, orifice_g_s
 from galene.simulation.moving import Mover
-from galene.simulation.plant import PASSAGE_CD, REFERENCE_C, REFERENCE_KPA, SOAK_C, Plant
+from galene.simulation.plant import (
+    BYPASS_SHARE,
+    PASSAGE_CD,
+    PLATE_END_DEG,
+    REFERENCE_C,
+    REFERENCE_KPA,
+    SOAK_C,
+    Plant,
+)
 from galene.simulation.sensing import Senses
 
 TRIM_LIMIT, TOTAL_LIMIT = 25.0, 38.0
@@ -28,6 +36,8 @@ BELIEVED_KPA = (8.0, 390.0)
 """Outside of this a pressure sensor is on a rail, and a substitute is taken."""
 SMOKE_LIMIT = 1.25
 """Least air over fuel that a diesel's control allows."""
+PROTECTIVE_PEDAL = 30.0
+"""Percent of the pedal that counts at most while it protects itself."""
 ACCESSORY_W = {"lamps": 150.0, "rear_heater": 220.0, "fan": 320.0, "air_conditioning": 1200.0}
 """What a load takes of the crank, with the generator's losses, W."""
 ROOT_RT = math.sqrt(R_AIR * (REFERENCE_C + SOAK_C + KELVIN))
@@ -60,14 +70,10 @@ class Wishes:
 class Control:
     """One control unit on one engine.
 
-    Parameters
-    ----------
-    settled : whether it knows this car: what it learned fits the deposits that are there
+    It knows its car: what it has learned fits what is wrong with it, but for what was lost.
     """
 
-    def __init__(
-        self, plant: Plant, condition: Condition, senses: Senses, *, settled: bool
-    ) -> None:
+    def __init__(self, plant: Plant, condition: Condition, senses: Senses) -> None:
         self.plant, self.condition, self.senses = plant, condition, senses
         self.drive = Drive()
         self.throttle = Mover(condition.throttle)
@@ -77,17 +83,17 @@ class Control:
         self.set_plate()
         self.base_deg = self._angle_for(plant.idle_area_mm2, self.clean_table)
         fouled = self._angle_for(plant.idle_area_mm2 - condition.leak_mm2 * 0.9, self.table)
-        known = 1.0 - condition.learned_lost if settled else 0.0
+        known = 1.0 - condition.learned_lost
         self.learned_deg = (fouled - self.base_deg) * known
         self.idle_deg = 0.0
         self._watts = self._load_share = self._load_deg = 0.0
         if plant.family.throttle == "electronic" and not plant.diesel:
-            whole = 84.0 - plant.closed_deg
+            whole = PLATE_END_DEG - plant.closed_deg
             self.throttle.position = (self.base_deg + self.learned_deg) / whole * 100
         if plant.diesel:
             self.throttle.position = 100.0
         self.idle_share = self._known_share() * known
-        self.bypass.position = (0.4 + self.idle_share) * 100
+        self.bypass.position = (BYPASS_SHARE + self.idle_share) * 100
         self.short_trim = 0.0
         self.long_trim = self._known_trim() * known
         self.leaning = True
@@ -100,7 +106,6 @@ class Control:
         self.counted_g = 0.0
         self.routine = ""
         self.routine_s = 0.0
-        self.burner = 0.0
         self.running_s = 0.0
         self.protective = False
 
@@ -112,8 +117,10 @@ class Control:
             return 0.0
         closed = self._angle_for(plant.stop_area_mm2, self.clean_table)
         lacks = plant.stop_area_mm2 - self.plate_area(closed) - 0.9 * self.condition.leak_mm2
-        opened = (0.4 * plant.idle_area_mm2 + lacks) / max(self.condition.bypass_open, 0.05)
-        return min(0.6, max(-0.4, opened / plant.idle_area_mm2 - 0.4))
+        opened = (BYPASS_SHARE * plant.idle_area_mm2 + lacks) / max(
+            self.condition.bypass_open, 0.05
+        )
+        return min(0.6, max(-0.4, opened / plant.idle_area_mm2 - BYPASS_SHARE))
 
     def _known_trim(self) -> float:
         """The mixture that a car has learned which drives with these faults, percent."""
@@ -205,7 +212,8 @@ class Control:
             self._foot_sum = min(100.0, max(0.0, self._foot_sum + 0.35 * gain * error * STEP_S * 6))
             self.foot = min(100.0, max(0.0, self._foot_sum + gain * error))
             pedal = self.foot
-        return pedal * self.condition.pedal_gain
+        pedal *= self.condition.pedal_gain
+        return min(pedal, PROTECTIVE_PEDAL) if self.protective else pedal
 
     def _air(
         self, drive: Drive, wishes: Wishes, engine: Engine, *, pedal: float, error: float
@@ -223,9 +231,8 @@ class Control:
             return
         warm = self.senses.coolant_c > 70
         if plant.family.throttle == "cable":
-            stop = self._stop_area()
             degrees = self.throttle.move(pedal) * 0.8
-            closed = self._angle_for(stop, self.clean_table)
+            closed = self._angle_for(plant.stop_area_mm2, self.clean_table)
             drive.plate_mm2 = self.plate_area(closed + degrees)
             if "idle_air_valve" in plant.kinds:
                 self._bypass(drive, wishes, error=error, testing=testing)
@@ -245,14 +252,11 @@ class Control:
         first = 0.9 * max(0.0, 1 - self.running_s / 4) if wishes.key else 0.0
         idle = self.base_deg + self.learned_deg + self.idle_deg + help_deg + cold + first
         idle += self._load_deg
-        most = 84.0 - self.plant.closed_deg
+        most = PLATE_END_DEG - self.plant.closed_deg
         wished = idle + pedal / 100 * (most - idle)
         wished = wishes.commands.get("throttle_body", wished / most * 100) / 100 * most
         scale = 100 / most
         drive.plate_mm2 = self.plate_area(self.throttle.move(wished * scale) / scale)
-
-    def _stop_area(self) -> float:
-        return self.plant.stop_area_mm2
 
     def _bypass(self, drive: Drive, wishes: Wishes, *, error: float, testing: bool) -> None:
         """The idle air valve: its share of what it can open, 40 % at a sound idle."""
@@ -261,7 +265,7 @@ class Control:
             self.idle_share = min(0.6, max(-0.4, self.idle_share + 0.00035 * error * STEP_S * 3))
         quick = min(0.08, max(-0.08, 0.0004 * error)) if not testing else 0.0
         cold = max(0.0, (60 - self.senses.coolant_c) / 80) * 0.5
-        wished = (0.4 + self.idle_share + quick + cold + self._load_share) * 100
+        wished = (BYPASS_SHARE + self.idle_share + quick + cold + self._load_share) * 100
         moved = self.bypass.move(wishes.commands.get("idle_air_valve", wished))
         drive.bypass_mm2 = whole * moved / 100 * self.condition.bypass_open
 
@@ -403,6 +407,7 @@ class Control:
             self.short_trim = self.long_trim = self.learned_deg = self.idle_deg = 0.0
             self.routine = ""
         if routine == "egr_valve_zero":
+            # Where it rests now counts as shut: on a valve that carbon holds open, that hides it.
             self.valve_zero = self.valve.position
             self.routine = ""
 

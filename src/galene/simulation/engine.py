@@ -192,11 +192,6 @@ class Engine:
         """Temperature of the air before recirculated gas joins it, degrees C."""
         return self.ambient_c + self.soak_c
 
-    @property
-    def burnt_share(self) -> float:
-        """Share of the charge that is exhaust gas."""
-        return self.burnt_g / self.mass_g
-
     def passage_cd_mm2(self, valve_share: float) -> float:
         """Open area for recirculated gas, mm2 with its discharge coefficient: valve, cooler and
         passage one after the other, of which the clean passage is the narrowest."""

@@ -22,6 +22,11 @@ SOAK_C = 12.0
 """How much the intake warms the air at a warm idle, as `egr-flow-test` says."""
 TWO_STROKE_IDLE_KPA = 60.0
 """Mean pressure behind the throttle of a small two-stroke at idle (project default)."""
+BYPASS_SHARE = 0.4
+"""Share of the idle air that goes through the idle air valve of a sound engine, and how far the
+valve stands open then."""
+PLATE_END_DEG = 84.0
+"""Where a plate stops when it is fully open."""
 STEPS = 180
 """Steps of the table of plate angles, half a degree each."""
 
@@ -83,11 +88,6 @@ class Plant:
     def heat_j_g(self) -> float:
         """Heat of the fuel, J/g."""
         return DIESEL_J_G if self.diesel else PETROL_J_G
-
-    @property
-    def throttled(self) -> bool:
-        """Whether its load is set by a throttle."""
-        return not self.diesel
 
     @property
     def has_lambda(self) -> bool:
@@ -211,7 +211,7 @@ def plant_of(family: EngineFamily) -> Plant:
         closed_deg=family.closed_angle_deg,
         degrees_per_percent=family.degrees_per_percent,
         idle_area_mm2=needed,
-        stop_area_mm2=needed * (0.6 if bypass else 1.0) if cable else 0.0,
+        stop_area_mm2=needed * (1 - BYPASS_SHARE if bypass else 1.0) if cable else 0.0,
         open_area_mm2=math.pi / 4 * (plate or 15.0 * math.sqrt(family.displacement_l) * 2) ** 2,
         passage_mm2=area if "egr_valve" in kinds else 0.0,
         venturi="egr_dp_sensor" in kinds,

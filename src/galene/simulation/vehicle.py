@@ -10,7 +10,7 @@ from galene.simulation.condition import Condition, Sensor, condition_of
 from galene.simulation.control import Control, Wishes
 from galene.simulation.engine import Engine
 from galene.simulation.monitors import EVERY, Memory
-from galene.simulation.plant import plant_of
+from galene.simulation.plant import PLATE_END_DEG, plant_of
 from galene.simulation.road import Road
 from galene.simulation.sensing import GAS, Probe, Senses
 
@@ -21,6 +21,8 @@ COMMANDED = {
     "runner_actuator": "runner_flaps",
 }
 """Actuators that a tester may hold, and the kind of part that they take."""
+PROTECTIVE = frozenset({"P2101", "P0237"})
+"""Codes with which the control unit takes the power back."""
 CRANK_S = 2.5
 """How long a start turns the starter at most before it fires."""
 RUINING = {
@@ -77,7 +79,7 @@ class Vehicle:
             seed=seed,
         )
         self.senses = Senses(self.plant, self.condition, seed=seed + 1)
-        self.control = Control(self.plant, self.condition, self.senses, settled=True)
+        self.control = Control(self.plant, self.condition, self.senses)
         self.wishes = Wishes()
         self.memory = Memory(self.plant.kinds)
         self.chance = Random(seed + 2)
@@ -112,6 +114,8 @@ class Vehicle:
         self.steps += 1
         if self.steps % EVERY == 0:
             self.memory.look(self)
+            stored = {c.code for c in self.memory.codes.values() if c.stored}
+            self.control.protective = bool(stored & PROTECTIVE)
 
     # ---- what is done to it
 
@@ -223,7 +227,7 @@ class Vehicle:
         noise = self.condition.throttle.feedback_noise
         position = control.throttle.position
         if plant.family.throttle != "cable" and not plant.diesel:
-            degrees = position / 100 * (84.0 - plant.closed_deg)
+            degrees = position / 100 * (PLATE_END_DEG - plant.closed_deg)
             position = degrees / plant.degrees_per_percent
         return position + (self.chance.gauss(0, noise) if noise else 0.0)
 
@@ -294,7 +298,8 @@ class Vehicle:
         kinds, valve = self.plant.kinds, self.control.valve
         if "egr_valve" in kinds:
             noise = self.condition.valve.feedback_noise
-            shown = valve.position + (self.chance.gauss(0, noise) if noise else 0.0)
+            shown = valve.position - self.control.valve_zero
+            shown += self.chance.gauss(0, noise) if noise else 0.0
             row["egr_command_pct"] = valve.command
             row["egr_position_pct"] = min(100.0, max(0.0, shown))
         if "egr_temperature_sensor" in kinds:
