@@ -117,6 +117,7 @@ def test_everything_that_can_be_done_is_done() -> None:
         ({"script": [{"at": 1, "do": "clean", "part": "egr_valve", "how": "?"}]}, "script[0].how"),
         ({"script": [{"at": 1, "do": "load", "name": "lamps", "on": 1}]}, "script[0].on"),
         ({"script": [{"at": 1, "do": "routine", "id": "x"}]}, "script[0].id"),
+        ({"script": [{"at": 1, "do": "routine", "id": "regeneration"}]}, "script[0].id"),
         ({"script": [{"at": 1, "do": "key_on"}] * 501}, "script"),
     ],
 )

@@ -41,7 +41,13 @@ PROTECTIVE_PEDAL = 30.0
 ACCESSORY_W = {"lamps": 150.0, "rear_heater": 220.0, "fan": 320.0, "air_conditioning": 1200.0}
 """What a load takes of the crank, with the generator's losses, W."""
 ROOT_RT = math.sqrt(R_AIR * (REFERENCE_C + SOAK_C + KELVIN))
-ROUTINES = ("idle_adaptation", "egr_valve_zero", "memory_reset", "regeneration")
+ROUTINES = {
+    "idle_adaptation": "throttle_body",
+    "egr_valve_zero": "egr_valve",
+    "memory_reset": "",
+    "regeneration": "particulate_filter",
+}
+"""Routines, and the kind of part that each takes."""
 
 
 @dataclass(kw_only=True)

@@ -184,7 +184,8 @@ def _release(v: Vehicle, f: Mapping[str, Any], at: str) -> None:
 
 
 def _routine(v: Vehicle, f: Mapping[str, Any], at: str) -> None:
-    v.control.begin(_choice(f, "id", ROUTINES, at=at))
+    own = tuple(r for r, kind in ROUTINES.items() if not kind or kind in v.plant.kinds)
+    v.control.begin(_choice(f, "id", own, at=at))
 
 
 def _mend(*, new: bool) -> Done:
