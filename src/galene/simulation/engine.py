@@ -25,6 +25,8 @@ LAMINAR = 0.995
 flows (Guzzella and Onder, 2.3.2)."""
 RATIO_POWER, ROOT_POWER = 2 / GAMMA, (GAMMA + 1) / GAMMA
 FLOW_FACTOR = 2 * GAMMA / (GAMMA - 1)
+LEAST_DROP_KPA = 0.02
+"""Drop below which a flow's slope grows no further."""
 DILUTION, DILUTION_LIMIT = 0.9, 0.45
 """Work that a burnt share in the charge takes, and the share at which it burns no more (Heywood,
 9.3.3: burning slows about in proportion until it fails). The slope fits the trade's own flow test,
@@ -199,7 +201,7 @@ class Engine:
         if valve_share < 0.002 or not self.plant.passage_mm2:
             return 0.0
         shares = (c.passage_open, min(1.0, valve_share), c.cooler_open)
-        # Clean, valve and cooler are three times as wide as the passage; together they are it.
+        # The family's area is that of the clean three together; what narrows one adds to it.
         resistance = 1 / shares[0] ** 2 + (1 / shares[1] ** 2 - 1) + (1 / shares[2] ** 2 - 1)
         return PASSAGE_CD * self.plant.passage_mm2 / math.sqrt(resistance)
 
@@ -207,64 +209,61 @@ class Engine:
 
     def step(self, drive: Drive) -> None:
         """Move on by `STEP_S`."""
-        dt, plant, c, flows = STEP_S, self.plant, self.condition, self.flows
-        intake_k = self.ambient_c + self.soak_c + KELVIN
-        root_rt = math.sqrt(R_AIR * intake_k)
-        before = self._before_throttle(drive, dt)
-        pressure = self.heat * self._pressure_by_heat
-        kelvin = self.heat / self.mass_g
-        plate = orifice_g_s(
-            PLATE_CD * (drive.plate_mm2 + drive.bypass_mm2), before, pressure, root_rt
-        )
-        if pressure > before:
-            self._blow_back(drive, before, dt)
-            pressure = self.heat * self._pressure_by_heat
-        leak = orifice_g_s(c.leak_mm2 * PASSAGE_CD, self.ambient_kpa, pressure, root_rt)
-        gas_k = self.valve_gas_c + KELVIN
-        recirculated = 0.0
-        passage = self.passage_cd_mm2(drive.valve_share)
-        if passage:
-            recirculated = orifice_g_s(
-                passage, self.exhaust_kpa, pressure, math.sqrt(R_AIR * gas_k)
-            )
-        sweep = plant.cylinder_m3_rad * self.speed
-        efficiency = plant.volumetric_efficiency * c.breathing * self._breath()
-        cylinders = efficiency * pressure * sweep * 1e6 / (R_AIR * kelvin)
-        # Semi-implicit in the pressure: each flow gives way by its slope, so that mass and heat
-        # balance to the last figure whatever the step.
-        gain = self._pressure_by_heat * GAMMA
-        slope = 0.0
-        if plate:
-            slope += plate / max(before - pressure, 0.02) * intake_k
-        if leak:
-            slope += leak / max(self.ambient_kpa - pressure, 0.02) * intake_k
-        if recirculated:
-            slope += recirculated / max(self.exhaust_kpa - pressure, 0.02) * gas_k
-        outflow = cylinders * kelvin
-        rate = (plate + leak) * intake_k + recirculated * gas_k - outflow
-        rise = dt * gain * rate / (1 + dt * gain * (slope + outflow / pressure))
-        plate -= plate / max(before - pressure, 0.02) * rise if plate else 0.0
-        leak -= leak / max(self.ambient_kpa - pressure, 0.02) * rise if leak else 0.0
-        if recirculated:
-            recirculated -= recirculated / max(self.exhaust_kpa - pressure, 0.02) * rise
-        cylinders *= 1 + rise / pressure
         share = self.burnt_g / self.mass_g
-        self.mass_g += dt * (plate + leak + recirculated - cylinders)
-        self.heat += (
-            dt * GAMMA * ((plate + leak) * intake_k + recirculated * gas_k - cylinders * kelvin)
-        )
-        self.burnt_g += dt * (recirculated * self.exhaust_burnt - share * cylinders)
-        flows.throttle, flows.leak, flows.recirculated = plate, leak, recirculated
-        flows.cylinders, flows.fresh = cylinders, cylinders * (1 - share)
-        self._crank(drive, share, dt)
-        self._exhaust(drive, dt)
+        self._manifold(drive, share, STEP_S)
+        self._crank(drive, share, STEP_S)
+        self._exhaust(drive, STEP_S)
         # What takes seconds is moved on ten times a second only.
         self._until_slow -= 1
         if self._until_slow <= 0:
             self._until_slow = SLOW_STEPS
-            self._heat(dt * SLOW_STEPS)
-            if plant.diesel:
-                self._aftertreatment(drive, dt * SLOW_STEPS)
+            self._heat(STEP_S * SLOW_STEPS)
+            if self.plant.diesel:
+                self._aftertreatment(drive, STEP_S * SLOW_STEPS)
+
+    def _manifold(self, drive: Drive, share: float, dt: float) -> None:
+        """Fill and empty the manifold; `share` of what is in it is burnt.
+
+        Implicit in the pressure: each flow gives way by its slope, so that mass and heat balance to
+        the last figure whatever the step.
+        """
+        plant, c, flows = self.plant, self.condition, self.flows
+        intake_k = self.ambient_c + self.soak_c + KELVIN
+        gas_k = self.valve_gas_c + KELVIN
+        root_rt = math.sqrt(R_AIR * intake_k)
+        before = self._before_throttle(drive, dt)
+        if self.heat * self._pressure_by_heat > before:
+            self._blow_back(drive, before, dt)
+        pressure = self.heat * self._pressure_by_heat
+        kelvin = self.heat / self.mass_g
+        area = PLATE_CD * (drive.plate_mm2 + drive.bypass_mm2)
+        air = orifice_g_s(area, before, pressure, root_rt)
+        leak = orifice_g_s(c.leak_mm2 * PASSAGE_CD, self.ambient_kpa, pressure, root_rt)
+        passage = self.passage_cd_mm2(drive.valve_share)
+        led_back = (
+            orifice_g_s(passage, self.exhaust_kpa, pressure, math.sqrt(R_AIR * gas_k))
+            if passage
+            else 0.0
+        )
+        filling = plant.volumetric_efficiency * c.breathing * self._breath()
+        sweep = plant.cylinder_m3_rad * self.speed
+        taken = filling * pressure * sweep * 1e6 / (R_AIR * kelvin)
+        air_slope = air / max(before - pressure, LEAST_DROP_KPA)
+        leak_slope = leak / max(self.ambient_kpa - pressure, LEAST_DROP_KPA)
+        back_slope = led_back / max(self.exhaust_kpa - pressure, LEAST_DROP_KPA)
+        gain = dt * GAMMA * self._pressure_by_heat
+        rate = (air + leak) * intake_k + led_back * gas_k - taken * kelvin
+        slope = (air_slope + leak_slope) * intake_k + back_slope * gas_k + taken * kelvin / pressure
+        rise = gain * rate / (1 + gain * slope)
+        air -= air_slope * rise
+        leak -= leak_slope * rise
+        led_back -= back_slope * rise
+        taken *= 1 + rise / pressure
+        self.mass_g += dt * (air + leak + led_back - taken)
+        self.heat += dt * GAMMA * ((air + leak) * intake_k + led_back * gas_k - taken * kelvin)
+        self.burnt_g += dt * (led_back * self.exhaust_burnt - share * taken)
+        flows.throttle, flows.leak, flows.recirculated = air, leak, led_back
+        flows.cylinders, flows.fresh = taken, taken * (1 - share)
 
     def _blow_back(self, drive: Drive, before: float, dt: float) -> None:
         """Gas that leaves the manifold against the way of the air, once more is in it than
