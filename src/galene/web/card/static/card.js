@@ -395,6 +395,7 @@ function begin() {
     shown();
   };
 
+  let saidBefore = "";
   const state = () => {
     const mine = queue.entries.filter((e) => e.me === me), others = queue.entries.length - mine.length, rows = [];
     const p = (words, css) => { const node = document.createElement("p"); node.textContent = words; if (css) node.className = css; return node; };
@@ -410,7 +411,8 @@ function begin() {
       const row = document.createElement("div");
       row.className = "conflict";
       row.append(p(`${line.dataset.conflict} (${r.job}): ${r.words}. ${r.text}`));
-      const held = Object.entries(r.data || {}).filter(([name]) => name !== "step").map(([name, value]) => `${name.replace(/^record:.*\//, "")}: ${value}`);
+      const held = Object.entries(r.data || {}).filter(([name, value]) => name !== "step" && value !== "")
+        .map(([name, value]) => `${name.replace(/^record:.*\//, "").replaceAll("_", " ")}: ${value}`);
       if (held.length) row.append(p(held.join(", "), "small"));
       for (const [name, words] of [...(r.kind ? [["again", line.dataset.again]] : []), ["dismiss", r.kind ? line.dataset.drop : line.dataset.seen]]) {
         const button = document.createElement("button");
@@ -419,7 +421,10 @@ function begin() {
       }
       rows.push(row);
     }
-    line.replaceChildren(...rows);
+    // What says the same stays as it is: a button that is replaced under a finger takes no press.
+    const said = rows.map((row) => row.outerHTML).join("");
+    if (said !== saidBefore) line.replaceChildren(...rows);
+    saidBefore = said;
     line.hidden = !rows.length;
     line.classList.toggle("lost", lost);
   };
