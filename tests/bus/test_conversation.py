@@ -10,7 +10,8 @@ import can
 import pytest
 
 from galene.bus import j1939
-from galene.bus.station import Station, bus_of, play, station_of
+from galene.bus.line import bus_of
+from galene.bus.station import Station, play, station_of
 from galene.bus.tester import Conversation, Garbled, HeavyListener, Refused, Silent
 from galene.core.errors import InputError
 from galene.knowledge.families import FAMILIES

@@ -142,4 +142,7 @@ def test_a_lost_frame_loses_the_body_and_no_more() -> None:
     assembly.take(j1939.ANNOUNCE, 0, first)
     assert not any(assembly.take(j1939.TRANSFER, 0, f) for f in [rest[0], *rest[2:]])
     assembly.take(j1939.ANNOUNCE, 0, first)
+    swapped = [rest[1], rest[0], *rest[2:]]
+    assert not any(assembly.take(j1939.TRANSFER, 0, f) for f in swapped), "out of order"
+    assembly.take(j1939.ANNOUNCE, 0, first)
     assert [assembly.take(j1939.TRANSFER, 0, f) for f in rest][-1] == (j1939.DM1, bytes(30))

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import pytest
 
-from galene.core.airpath.family import BusEntry
+from galene.core.airpath.family import BusEntry, EngineFamily
 from galene.exchange.families import document_of, family_of_document, faults_of
 from galene.knowledge.bus_names import BUS_NAMES
 from galene.knowledge.families import FAMILIES
@@ -39,10 +39,10 @@ def test_one_number_may_stand_for_a_figure_and_for_an_output() -> None:
 
 
 @pytest.mark.parametrize("family", FAMILIES.values(), ids=list(FAMILIES))
-def test_the_document_keeps_them(family: object) -> None:
-    assert family.bus  # type: ignore[attr-defined]
-    assert family_of_document(document_of(family)) == family  # type: ignore[arg-type]
-    older = {k: v for k, v in document_of(family).items() if k != "bus"}  # type: ignore[arg-type]
+def test_the_document_keeps_them(family: EngineFamily) -> None:
+    assert family.bus
+    assert family_of_document(document_of(family)) == family
+    older = {k: v for k, v in document_of(family).items() if k != "bus"}
     assert family_of_document(older).bus == (), "a document of before has none"
 
 

@@ -171,6 +171,11 @@ def test_what_a_car_does_not_have_is_refused() -> None:
         vehicle.command("throttle_body", 10)  # it hangs on a cable
 
 
+def test_a_car_has_learned_the_mixture_that_its_faults_ask() -> None:
+    vehicle, _ = run("A", {"unmetered_air_leak": 0.6}, seconds=6)
+    assert vehicle.control.long_trim == pytest.approx(19.0, abs=4), "from the first second"
+
+
 def test_a_stored_throttle_code_takes_the_power_back() -> None:
     deeds = [*STARTED, (30.0, lambda v: setattr(v.wishes, "pedal", 50.0))]
     asked = []

@@ -45,8 +45,8 @@ def test_mass_heat_and_work_balance(family: str) -> None:
         torque = flows.torque_nm - flows.friction_nm - flows.load_nm
         done += torque * STEP_S * (speed + engine.speed) / 2 / vehicle.plant.inertia_kg_m2
         turned_over += flows.cylinders * STEP_S
-    assert abs(engine.mass_g - mass - came) < 1e-3 * turned_over
-    assert abs(engine.heat - heat - warmth) < 1e-3 * turned_over * GAMMA * 300
+    assert abs(engine.mass_g - mass - came) < 1e-9 * turned_over
+    assert abs(engine.heat - heat - warmth) < 1e-9 * turned_over * GAMMA * 300
     assert engine.speed**2 / 2 - work == pytest.approx(done, rel=1e-3)
 
 

@@ -354,4 +354,6 @@ def test_the_probe_stands_at_the_parts_that_are_looked_at(web: Browser) -> None:
     assert look.count('class="probe"') == look.count('class="lit"') == 1
     key_on = web.get("/jobs/26-0009/checks/key_on_agreement").text
     assert key_on.count('class="probe"') == 3 + 1, "its pressure sensors: manifold, charge, exhaust"
+    level = web.get("/jobs/26-0009/checks/coolant_level_cold").text
+    assert 'class="probe"' not in level, "the tank is no part of the air path"
     assert 'class="probe"' not in web.get("/jobs/26-0009/evidence").text

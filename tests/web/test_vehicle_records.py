@@ -12,6 +12,8 @@ from galene.jobs.errors import Refused
 from galene.jobs.intake import open_job
 from galene.jobs.plan import check_scope
 from galene.store.models import AuditEntry, Job, Person, Vehicle
+from galene.web.shared.forms import field_words
+from galene.web.shared.templating import plain_words
 from tests.web.conftest import Browser
 
 GIVEN = {
@@ -176,3 +178,8 @@ def test_a_keepers_data_goes_out_and_is_erased_but_for_what_must_stay(
         assert keeper not in web.get(path).text and "quay office" not in web.get(path).text, path
     assert web.get("/keepers/data.json", params={"keeper": keeper}).status_code == 404
     assert db.scalars(select(Person)).first() is not None
+
+
+def test_a_field_is_told_by_the_page_s_own_word() -> None:
+    assert field_words("keeper") == "Owner" and plain_words("keeper") == "owner"
+    assert field_words("work:throttle_body") == "Work: throttle body"

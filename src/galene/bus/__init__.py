@@ -2,5 +2,5 @@
 
 `obd`, `codes` and `j1939` are the public scalings, pure; the maker's own identifiers are data of
 the engine family. `unit` is a simulated car's control unit, `station` puts it on a bus, `tester`
-asks whatever answers there.
+asks whatever answers there, over the same `line`; it knows nothing of a simulation.
 """

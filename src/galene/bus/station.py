@@ -10,9 +10,9 @@ import can
 import isotp
 
 from galene.bus import j1939
+from galene.bus.line import transport
 from galene.bus.unit import ControlUnit
 from galene.core.airpath.family import EngineFamily
-from galene.core.errors import InputError
 from galene.simulation.run import ACTIONS, Case, check_script, vehicle_of
 from galene.simulation.vehicle import Vehicle
 
@@ -22,7 +22,6 @@ TICK_S = 0.01
 """How often the car is moved on and the bus is served."""
 SENT_EVERY_S = {0xF004: 0.05, 0xFEF6: 0.5, 0xF00A: 0.1}
 """Repetition of a group that a heavy engine sends by itself; a second for the others."""
-STACK = {"blocking_send": False, "stmin": 0, "blocksize": 0, "tx_padding": 0x55}
 
 
 @dataclass(kw_only=True)
@@ -73,12 +72,7 @@ class Station:
         self._notifier.stop()
 
     def _seat(self, unit: ControlUnit, receives: int) -> Seat:
-        address = isotp.Address(
-            isotp.AddressingMode.Normal_11bits, rxid=receives, txid=receives + 8
-        )
-        stack = isotp.NotifierBasedCanStack(
-            self.bus, self._notifier, address=address, params=dict(STACK)
-        )
+        stack = transport(self.bus, self._notifier, receives=receives, sends=receives + 8)
         stack.start()
         return Seat(unit=unit, receives=receives, sends=receives + 8, stack=stack)
 
@@ -184,24 +178,6 @@ def station_of(vehicle: Vehicle, bus: can.BusABC, *, pace: float = 1.0) -> Stati
         (ControlUnit(vehicle, name="BODY", engine=False), 0x7E1),
     ]
     return Station(vehicle, bus, units, pace=pace)
-
-
-def bus_of(named: str) -> can.BusABC:
-    """A bus by its interface and channel, as ``socketcan:can0``.
-
-    Raises
-    ------
-    InputError
-        No such interface, or it can not be opened.
-    """
-    interface, _, channel = named.partition(":")
-    try:
-        return can.Bus(interface=interface, channel=channel or None)
-    except (can.CanError, OSError, ValueError, TypeError) as fault:
-        reason = str(fault).splitlines()[0] if str(fault) else type(fault).__name__
-        raise InputError(
-            "bus", named, f"an interface that opens, as socketcan:can0 ({reason})"
-        ) from fault
 
 
 def play(case: Case, family: EngineFamily, bus: can.BusABC, stop: threading.Event) -> Vehicle:

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import can
-import isotp
 from udsoncan import ClientConfig, DidCodec
 from udsoncan.client import Client
 from udsoncan.connections import PythonIsoTpConnection
@@ -25,7 +24,7 @@ from udsoncan.exceptions import (
 
 from galene.bus import j1939, obd
 from galene.bus.codes import code_from_bytes
-from galene.bus.station import STACK
+from galene.bus.line import transport
 from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
 
@@ -87,10 +86,7 @@ class Conversation:
 
     def __init__(self, bus: can.BusABC, *, own: Sequence[BusEntry] = (), asks: int = 0x7E0) -> None:
         self._notifier = can.Notifier(bus, [], timeout=0.05)
-        address = isotp.Address(isotp.AddressingMode.Normal_11bits, rxid=asks + 8, txid=asks)
-        stack = isotp.NotifierBasedCanStack(
-            bus, self._notifier, address=address, params=dict(STACK)
-        )
+        stack = transport(bus, self._notifier, receives=asks + 8, sends=asks)
         self._line = PythonIsoTpConnection(stack)
         self._line.open()
         self._own = {(e.kind, e.name): e for e in own}

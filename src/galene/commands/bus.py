@@ -3,7 +3,8 @@
 import signal
 import threading
 
-from galene.bus.station import bus_of, play
+from galene.bus.line import bus_of
+from galene.bus.station import play
 from galene.commands.words import tell
 from galene.core.airpath.family import EngineFamily
 from galene.simulation.run import Case

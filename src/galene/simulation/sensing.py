@@ -12,6 +12,8 @@ from galene.simulation.plant import Plant
 
 PIPE_MM, THROAT_MM, THROAT_C = 50.0, 28.0, 0.98
 """The venturi, as `egr-flow-crosscheck` has it."""
+THROAT_M2 = THROAT_C * math.pi / 4 * (THROAT_MM * 1e-3) ** 2
+APPROACH = 1 - (THROAT_MM / PIPE_MM) ** 4
 DEAD_METER_G_S = 0.05
 """Below this the control unit takes the meter for dead while the engine runs."""
 
@@ -105,18 +107,13 @@ class Senses:
 
     def true_dp_pa(self, engine: Engine) -> float:
         """Difference over the venturi, Pa (Bernoulli, as in `egr-flow-crosscheck`)."""
-        throat = math.pi / 4 * (THROAT_MM * 1e-3) ** 2
-        beta = (THROAT_MM / PIPE_MM) ** 4
-        density = engine.manifold_kpa * 1e3 / (R_AIR * (engine.valve_gas_c + KELVIN))
-        flow = engine.flows.recirculated * 1e-3 / (THROAT_C * throat)
-        return flow * flow * (1 - beta) / (2 * density)
+        flow = engine.flows.recirculated * 1e-3 / THROAT_M2
+        return flow * flow * APPROACH / (2 * _density(engine))
 
     def dp_flow_g_s(self, engine: Engine) -> float:
         """What the control unit takes for recirculated flow, g/s."""
-        throat = math.pi / 4 * (THROAT_MM * 1e-3) ** 2
-        beta = (THROAT_MM / PIPE_MM) ** 4
-        density = engine.manifold_kpa * 1e3 / (R_AIR * (engine.valve_gas_c + KELVIN))
-        return THROAT_C * throat * math.sqrt(2 * density * max(0.0, self.dp_pa) / (1 - beta)) * 1e3
+        head = 2 * _density(engine) * max(0.0, self.dp_pa) / APPROACH
+        return THROAT_M2 * math.sqrt(head) * 1e3
 
     def follow(self, engine: Engine) -> None:
         """One step on."""
@@ -167,3 +164,8 @@ class Senses:
         probe = self.oxygen
         probe.value += (0.45 + swing - probe.value) * STEP_S / (STEP_S + lag)
         return probe.value
+
+
+def _density(engine: Engine) -> float:
+    """Of the gas in the venturi, kg/m3."""
+    return engine.manifold_kpa * 1e3 / (R_AIR * (engine.valve_gas_c + KELVIN))

@@ -10,7 +10,7 @@ PROBES: dict[str, str] = {
     "airflow_against_expected": "tool",
     "egr_flow_test": "tool",
     "egr_position_sweep": "tool",
-    "egr_dp_crosscheck": "gauge",
+    "egr_dp_crosscheck": "tool",
     "throttle_sweep": "tool",
     "runner_sweep_by_hand": "hand",
     "runner_sweep_commanded": "tool",
@@ -48,14 +48,16 @@ WHERE: dict[str, tuple[str, ...]] = {
         "boost_sensor",
         "barometric_sensor",
         "exhaust_pressure_sensor",
+        "crankcase_pressure_sensor",
     ),
+    "coolant_level_cold": (),  # at the tank, which is no part of the air path
     "leak_smoke": ("intake_tube", "charge_air_pipe", "intake_manifold"),
     "leak_spray": ("intake_tube", "charge_air_pipe", "intake_manifold"),
 }
-"""Kinds of part at which a check is made that is about no part of its own."""
+"""Kinds of part at which a check is made, where that is not at the part that it is about."""
 
 
 def parts_at(family: EngineFamily, check: Check) -> list[str]:
     """The parts of a family at which a check is made, by id."""
-    kinds = check.components or WHERE.get(check.id, ())
+    kinds = WHERE.get(check.id, check.components)
     return [p.id for p in family.parts if p.component in kinds]
