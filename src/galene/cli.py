@@ -89,6 +89,37 @@ def simulate(
 
 
 @cli.command()
+def bridge(
+    server: Annotated[str, typer.Option(help="The server, as https://galene.example.")] = "",
+    code: Annotated[str, typer.Option(help="The six figures that the job's page shows.")] = "",
+    bus: Annotated[str, typer.Option(help="The adapter's bus.")] = "socketcan:can0",
+    name: Annotated[str, typer.Option(help="What this laptop is called.")] = "laptop",
+    folder: Annotated[
+        Path, typer.Option(help="Where it keeps what the server does not have yet.")
+    ] = Path("~/.galene-bridge"),
+    authorities: Annotated[
+        Path | None, typer.Option(help="Certificates that the server's is signed by.")
+    ] = None,
+) -> None:
+    """Read the car at this laptop's adapter for a job, and do what its page asks. Without a code:
+    go on as it was paired before."""
+    from galene.commands.bridge import run
+    from galene.core.errors import InputError
+
+    try:
+        run(
+            server=server,
+            code=code,
+            bus=bus,
+            name=name,
+            folder=folder,
+            authorities=authorities,
+        )
+    except InputError as fault:
+        raise fail(str(fault)) from fault
+
+
+@cli.command()
 def assess(file: FileArgument = None) -> None:
     """Rank the causes of a case file."""
     from galene.exchange.cases import assess_case

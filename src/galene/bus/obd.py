@@ -187,3 +187,52 @@ def supported_in(base: int, mask: bytes) -> list[int]:
     """
     word = int.from_bytes(mask[:4], "big")
     return [base + 1 + i for i in range(BLOCK) if word >> (BLOCK - 1 - i) & 1]
+
+
+CONTINUOUS = ("misfire", "fuel_system", "components")
+SPARK_MONITORS = (
+    "catalyst",
+    "heated_catalyst",
+    "evaporation",
+    "secondary_air",
+    "",
+    "oxygen_sensor",
+    "oxygen_sensor_heater",
+    "recirculation",
+)
+COMPRESSION_MONITORS = (
+    "hydrocarbon_catalyst",
+    "nitrogen_oxides",
+    "",
+    "charge_pressure",
+    "",
+    "exhaust_sensor",
+    "particulate_filter",
+    "recirculation",
+)
+"""Monitors by the bit that stands for each (SAE J1979, parameter 01, bytes C and D)."""
+
+
+def monitors(data: bytes) -> dict[str, bool]:
+    """The monitors that a unit has, and whether each is complete.
+
+    Parameters
+    ----------
+    data : the four bytes of parameter 01
+
+    Examples
+    --------
+    >>> monitors(bytes([0, 0x07, 0x21, 0x20]))["oxygen_sensor"]
+    False
+    """
+    found = {
+        name: not data[1] >> (bit + 4) & 1
+        for bit, name in enumerate(CONTINUOUS)
+        if data[1] >> bit & 1
+    }
+    names = COMPRESSION_MONITORS if data[1] & 0x08 else SPARK_MONITORS
+    return found | {
+        name: not data[3] >> bit & 1
+        for bit, name in enumerate(names)
+        if name and data[2] >> bit & 1
+    }

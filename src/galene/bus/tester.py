@@ -24,7 +24,7 @@ from udsoncan.exceptions import (
 
 from galene.bus import j1939, obd
 from galene.bus.codes import code_from_bytes
-from galene.bus.line import transport
+from galene.bus.line import Ear, transport
 from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
 
@@ -62,6 +62,10 @@ class Refused(BusFault):
         super().__init__(f"service {service:02X}: {self.words}")
 
 
+class Lost(BusFault):
+    """The adapter does not carry what is said."""
+
+
 class Garbled(BusFault):
     """An answer that can not be read, or that answers something else."""
 
@@ -85,9 +89,10 @@ class Conversation:
     """
 
     def __init__(self, bus: can.BusABC, *, own: Sequence[BusEntry] = (), asks: int = 0x7E0) -> None:
-        self._notifier = can.Notifier(bus, [], timeout=0.05)
-        stack = transport(bus, self._notifier, receives=asks + 8, sends=asks)
-        self._line = PythonIsoTpConnection(stack)
+        self._ear = Ear()
+        self._notifier = can.Notifier(bus, [self._ear], timeout=0.05)
+        self._stack = transport(bus, self._notifier, receives=asks + 8, sends=asks)
+        self._line = PythonIsoTpConnection(self._stack)
         self._line.open()
         self._own = {(e.kind, e.name): e for e in own}
         self._uds = Client(self._line, config=_config(own))
@@ -98,12 +103,18 @@ class Conversation:
         self._line.close()
         self._notifier.stop()
 
+    def require_line(self) -> None:
+        """Raise `Lost` where the adapter told that it does not carry any more."""
+        fault = self._stack.broken or self._ear.broken
+        if fault is not None:
+            raise Lost(str(fault)[:200]) from fault
+
     def ask(self, request: bytes) -> bytes:
         """The answer to a generic request, without its first byte.
 
         Raises
         ------
-        Silent, Refused, Garbled
+        Silent, Lost, Refused, Garbled
         """
         self._line.empty_rxqueue()  # what answers an older question
         self._line.send(request)
@@ -122,6 +133,7 @@ class Conversation:
             if answer[0] == request[0] + 0x40:
                 return bytes(answer[1:])
             # Another question's answer that came late: this one's may still come.
+        self.require_line()
         raise Silent(f"no answer to service {request[0]:02X}")
 
     # ---- generic services
@@ -202,6 +214,13 @@ class Conversation:
         """
         self.ask(b"\x04")
 
+    def readiness(self) -> dict[str, bool]:
+        """Monitors that the unit has, and whether each is complete."""
+        data = self.ask(b"\x01\x01")
+        if len(data) != 5:
+            raise Garbled("the state of the monitors can not be read")
+        return obd.monitors(data[1:])
+
     def serial(self) -> str:
         """The vehicle's identification number."""
         return self.ask(b"\x09\x02")[2:].decode("ascii", "replace")
@@ -210,12 +229,12 @@ class Conversation:
 
     def session(self, number: int) -> None:
         """Change the session: 1 default, 3 extended."""
-        with _named():
+        with self._named():
             self._uds.change_session(number)
 
     def present(self) -> None:
         """Say that somebody is there, so that what is held stays held."""
-        with _named():
+        with self._named():
             self._uds.tester_present()
 
     def identified(self, columns: Sequence[str]) -> dict[str, float]:
@@ -227,7 +246,7 @@ class Conversation:
             if entry is None:
                 continue
             try:
-                with _named():
+                with self._named():
                     answer = self._uds.read_data_by_identifier([entry.identifier])
             except Refused:
                 continue
@@ -239,29 +258,43 @@ class Conversation:
     def hold(self, actuator: str, percent: float) -> None:
         """Hold an output at a position, percent, until it is let go or nobody is present any
         more."""
-        with _named():
+        with self._named():
             self._uds.io_control(
                 self._number("output", actuator), control_param=3, values=[percent]
             )
 
     def let_go(self, actuator: str) -> None:
         """Give an output back to the control unit."""
-        with _named():
+        with self._named():
             self._uds.io_control(self._number("output", actuator), control_param=0)
 
     def begin(self, routine: str) -> None:
         """Begin a routine."""
-        with _named():
+        with self._named():
             self._uds.start_routine(self._number("routine", routine))
 
     def runs(self, routine: str) -> bool:
         """Whether a routine is still under way."""
-        with _named():
+        with self._named():
             answer = self._uds.get_routine_result(self._number("routine", routine))
         record = answer.service_data.routine_status_record if answer else b""
         if len(record) != 1:
             raise Garbled("the routine's state can not be read")
         return bool(record[0])
+
+    @contextmanager
+    def _named(self) -> Iterator[None]:
+        """Faults of the line under this product's names."""
+        try:
+            yield
+        except NegativeResponseException as no:
+            asked = no.response.original_payload or b"\x7f\x00"
+            raise Refused(asked[1], no.response.code or 0) from no
+        except TimeoutException as late:
+            self.require_line()
+            raise Silent("no answer in time") from late
+        except (InvalidResponseException, UnexpectedResponseException) as odd:
+            raise Garbled(str(odd)) from odd
 
     def _number(self, kind: str, name: str) -> int:
         entry = self._own.get((kind, name))
@@ -300,20 +333,6 @@ def _config(own: Sequence[BusEntry]) -> ClientConfig:
         "data_identifiers": codecs["figure"],
         "input_output": codecs["output"],
     }
-
-
-@contextmanager
-def _named() -> Iterator[None]:
-    """Faults of the line under this product's names."""
-    try:
-        yield
-    except NegativeResponseException as no:
-        asked = no.response.original_payload or b"\x7f\x00"
-        raise Refused(asked[1], no.response.code or 0) from no
-    except TimeoutException as late:
-        raise Silent("no answer in time") from late
-    except (InvalidResponseException, UnexpectedResponseException) as odd:
-        raise Garbled(str(odd)) from odd
 
 
 class HeavyListener:

@@ -938,3 +938,75 @@ class BackupRun(Base):
     bytes: Mapped[int] = mapped_column(BigInteger, default=0)
     fault: Mapped[str] = mapped_column(default="")
     nightly: Mapped[bool] = mapped_column(Boolean, default=False)
+
+
+class Bridge(Base):
+    """A bridge: the program at the cart that reads one car for one job. Its key is kept as a hash.
+
+    `last_seq` is the last batch that is durable here; `state` and `words` are what it last said of
+    the line. One bay has one bridge: a second one ends the first.
+    """
+
+    __tablename__ = "bridge"
+    __table_args__ = (Index("bridge_job", "job_id", "ended_at"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    secret_hash: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    bay: Mapped[str] = mapped_column(default="")
+    paired_at: Mapped[datetime]
+    paired_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    seen_at: Mapped[datetime | None]
+    last_seq: Mapped[int] = mapped_column(BigInteger, default=0)
+    state: Mapped[str] = mapped_column(default="waiting")
+    words: Mapped[str] = mapped_column(default="")
+    ended_at: Mapped[datetime | None]
+    ended_why: Mapped[str] = mapped_column(default="")
+    job: Mapped[Job] = relationship(lazy="joined", innerjoin=True)
+    paired_by: Mapped[Person] = relationship(lazy="select")
+
+
+class PairingCode(Base):
+    """Six figures that a job's page shows for a few minutes; used once."""
+
+    __tablename__ = "pairing_code"
+    code_hash: Mapped[str] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
+    made_at: Mapped[datetime]
+    made_by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    until: Mapped[datetime]
+    made_by: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+    job: Mapped[Job] = relationship(lazy="joined", innerjoin=True)
+
+
+class LiveBatch(Base):
+    """What a bridge read in a tenth of a second or so: columns, and rows whose first value is how
+    many seconds before `at` they were read. `at` is by the server's clock."""
+
+    __tablename__ = "live_batch"
+    __table_args__ = (Index("live_batch_job", "job_id", "at"),)
+    bridge_id: Mapped[int] = mapped_column(ForeignKey("bridge.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    at: Mapped[datetime]
+    state: Mapped[str]
+    columns: Mapped[list[str]]
+    rows: Mapped[list[Any]] = mapped_column(JSONB)
+
+
+class LiveCommand(Base):
+    """What a page asked a bridge to do, by whom and when, and what came of it."""
+
+    __tablename__ = "live_command"
+    __table_args__ = (Index("live_command_job", "job_id"),)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    bridge_id: Mapped[int] = mapped_column(ForeignKey("bridge.id"))
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    do: Mapped[str]
+    fields: Mapped[dict[str, Any]]
+    began_at: Mapped[datetime | None]
+    answered_at: Mapped[datetime | None]
+    answer: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    person: Mapped[Person] = relationship(lazy="select")

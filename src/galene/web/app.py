@@ -50,6 +50,7 @@ from galene.web.fleet import routes as fleet
 from galene.web.fuel import routes as fuel
 from galene.web.handover import routes as handover
 from galene.web.intake import routes as intake
+from galene.web.live import bridges
 from galene.web.logs import routes as logs
 from galene.web.owner import routes as owner
 from galene.web.pictures import routes as pictures
@@ -115,6 +116,7 @@ MODULES = (
     plans,
     data,
     docs,
+    bridges,
 )
 
 
@@ -180,6 +182,7 @@ def create_app(engine: Engine, site: Site, clock: Callable[[], datetime] = serve
     )
     app.state.nightly = nightly
     app.state.owner_limits, app.state.api_limits = Limits(60), Limits(240, seconds=40.0)
+    app.state.pair_limits = Limits(60)
     app.state.staging = Staging(home / "staging")
     app.state.vault, app.state.pulse, app.state.watch = Vault.of_home(home), pulse, watch
     app.state.home = home

@@ -21,6 +21,9 @@ _LISTED: dict[Right, str] = {
         GET /o/{secret}/pictures/{name}.jpg
         GET /o/{secret}/report.pdf
         GET /calendar/{secret}.ics
+        POST /api/bridge/pair
+        POST /api/bridge/batches
+        GET /api/bridge/events
         GET /api/docs
         GET /api/v1/calculations
         POST /api/v1/calculations/{name}

@@ -14,10 +14,13 @@ from sqlalchemy.orm import Session
 
 from galene.jobs.backups import BackupPlan, run
 from galene.store.pictures import PictureStore
-from galene.store.repositories import sessions, writes
+from galene.store.repositories import live, sessions, writes
 
 LOOK_S = 60.0
 TOKENS_KEPT, TRIES_KEPT, SESSIONS_KEPT = (timedelta(days=n) for n in (30, 2, 7))
+LIVE_WHOLE, LIVE_KEPT = timedelta(days=2), timedelta(days=60)
+"""How long all that a bridge read is kept, and how long a tenth of it; what figures were taken from
+stays with its job as a log."""
 log = structlog.get_logger()
 
 
@@ -73,4 +76,5 @@ class Nightly:
             writes.forget_tokens(db, now - TOKENS_KEPT)
             sessions.forget_old_tries(db, now - TRIES_KEPT)
             sessions.forget_ended(db, now - SESSIONS_KEPT)
+            live.thin_out(db, thinned_before=now - LIVE_WHOLE, gone_before=now - LIVE_KEPT)
             db.commit()

@@ -1,0 +1,418 @@
+"""Reads a car by its adapter as fast as the bus gives, and does what it is told while that is held.
+
+Every state of the line has words, and every way out of a test is the same: let go.
+"""
+
+import contextlib
+import queue
+import threading
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import can
+
+from galene.bus.tester import BusFault, Conversation, Garbled, Lost, Refused, Silent
+from galene.core.airpath.family import BusEntry
+from galene.core.errors import InputError
+from galene.exchange.live import STALE_S, Answer, CodesRead, Command, FrameRead, LineState
+
+FAST = (
+    "rpm",
+    "manifold_kpa",
+    "air_g_s",
+    "throttle_pct",
+    "short_trim_pct",
+    "egr_command_pct",
+    "egr_position_pct",
+    "boost_kpa",
+    "exhaust_kpa",
+    "dp_pa",
+    "lambda_v",
+    "speed_kmh",
+    "runner_position_pct",
+)
+"""Read in every turn; the others take turns, one group in each."""
+SLOW = (
+    "long_trim_pct",
+    "coolant_c",
+    "intake_c",
+    "baro_kpa",
+    "voltage_v",
+    "load_pct",
+    "running_s",
+    "since_clear_km",
+    "before_catalyst_c",
+    "before_filter_c",
+    "after_filter_c",
+)
+BATCH_S, BEAT_S = 0.1, 0.5
+"""How long figures are gathered, and how often it says that it is there where none come."""
+DEAD_S = 1.0
+"""Silence of the hand on the control after which it lets go."""
+PRESENT_S, SILENT_S, AGAIN_S, LONGEST_HOLD_S = 2.0, 0.6, 0.5, 60.0
+WORDS: dict[LineState, str] = {
+    "live": "",
+    "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",
+    "adapter": "The adapter does not answer: look at its plug and cable. It is tried again.",
+    "bus": "What comes from the bus can not be read: wrong speed, or another device talks.",
+}
+
+
+class Clock(Protocol):
+    """A clock that only runs, seconds."""
+
+    def __call__(self) -> float: ...
+
+
+@dataclass(frozen=True, kw_only=True)
+class Found:
+    """What goes on to the server."""
+
+    at_s: float
+    state: LineState
+    words: str
+    columns: tuple[str, ...] = ()
+    rows: tuple[tuple[float | None, ...], ...] = ()
+    answers: tuple[Answer, ...] = ()
+
+
+@dataclass(kw_only=True)
+class Held:
+    """An output that is held: by which command, until when at the latest, when the hand was last
+    heard of."""
+
+    command: int
+    actuator: str
+    until_s: float
+    heard_s: float
+    present_s: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Taken:
+    """A command with its age on arrival; None: how old it is can not be told."""
+
+    command: Command
+    at_s: float
+    age_s: float | None
+
+
+@dataclass
+class Gathered:
+    """Rows since the last batch."""
+
+    began_s: float
+    rows: list[tuple[float, dict[str, float]]] = field(default_factory=list)
+    answers: list[Answer] = field(default_factory=list)
+
+
+class Reader:
+    """Reads one car until it is stopped.
+
+    Parameters
+    ----------
+    open_bus : opens the adapter's bus
+    entries : the maker's own identifiers
+    say : takes what was found
+    clock : seconds that only run
+    """
+
+    def __init__(
+        self,
+        open_bus: Callable[[], can.BusABC],
+        entries: Sequence[BusEntry],
+        say: Callable[[Found], None],
+        *,
+        clock: Clock = time.monotonic,
+    ) -> None:
+        self._open_bus, self._entries, self._say, self._clock = open_bus, entries, say, clock
+        self._told: queue.SimpleQueue[Taken] = queue.SimpleQueue()
+        self._bus: can.BusABC | None = None
+        self._talk: Conversation | None = None
+        self._held: Held | None = None
+        self._state: LineState = "off"
+        self._heard = self._clock()
+        self._turn = 0
+        self._gathered = Gathered(self._clock())
+        self._own = [e.name for e in entries if e.kind == "figure"]
+        self._cut_off = threading.Event()
+
+    def command(self, command: Command, *, age_s: float | None) -> None:
+        """Take a command that came; called from another thread."""
+        self._told.put(Taken(command=command, at_s=self._clock(), age_s=age_s))
+
+    def cut_off(self) -> None:
+        """The line to the page is lost: let go of what is held."""
+        self._cut_off.set()
+
+    def run(self, stop: threading.Event) -> None:
+        """Read until `stop`; what is held is let go of on the way out."""
+        try:
+            while not stop.is_set():
+                self._turn_once(stop)
+        finally:
+            self._let_go("the bridge was ended")
+            self._flush()
+            self._close()
+
+    # ---- one turn
+
+    def _turn_once(self, stop: threading.Event) -> None:
+        if self._bus is None and not self._opened():
+            self._refuse_all("The adapter does not answer.")
+            self._beat()
+            stop.wait(AGAIN_S)
+            return
+        try:
+            self._obey()
+            self._read()
+        except Silent:
+            self._silent(stop)
+        except Garbled:
+            self._odd(stop)
+        except (Lost, can.CanError, OSError):
+            self._adapter_lost()
+        else:
+            self._heard = self._clock()
+            self._to("live")
+        self._watch()
+        self._beat()
+
+    def _opened(self) -> bool:
+        try:
+            self._bus = self._open_bus()
+            self._talk = Conversation(self._bus, own=self._entries)
+        except (InputError, can.CanError, OSError):
+            self._close()
+            self._to("adapter")
+            return False
+        return True
+
+    def _read(self) -> None:
+        """The fast figures, and one group of the others in turn."""
+        assert self._talk is not None
+        talk, began = self._talk, self._clock()
+        wanted = [*FAST, *_group(SLOW, self._turn, 4)]
+        found = talk.read(wanted)
+        own = [n for n in self._own if n not in found]
+        fast = [n for n in own if n in FAST]
+        slow = [n for n in own if n not in FAST]
+        found |= talk.identified([*fast, *_group(slow, self._turn, 2)])
+        self._turn += 1
+        self._gathered.rows.append(((began + self._clock()) / 2, found))
+
+    def _silent(self, stop: threading.Event) -> None:
+        if self._clock() - self._heard < SILENT_S:
+            return
+        if self._state != "off":
+            self._lose("Nobody in the car answers any more.")
+            self._forget_car()
+        self._to("off")
+        stop.wait(AGAIN_S / 2)
+
+    def _odd(self, stop: threading.Event) -> None:
+        if self._clock() - self._heard < SILENT_S:
+            return
+        self._lose("What comes from the bus can not be read.")
+        self._to("bus")
+        stop.wait(AGAIN_S / 2)
+
+    def _adapter_lost(self) -> None:
+        self._lose("The adapter was pulled.")
+        self._close()
+        self._to("adapter")
+
+    def _forget_car(self) -> None:
+        """The next one that answers may be another car: ask anew what it has."""
+        if self._talk is not None and self._bus is not None:
+            self._talk.close()
+            self._talk = Conversation(self._bus, own=self._entries)
+
+    def _close(self) -> None:
+        talk, bus = self._talk, self._bus
+        self._talk = self._bus = None
+        for close in (talk.close if talk else None, bus.shutdown if bus else None):
+            if close is not None:
+                with contextlib.suppress(can.CanError, OSError, ValueError):
+                    close()
+
+    # ---- what goes out
+
+    def _to(self, state: LineState) -> None:
+        if state != self._state:
+            self._flush()
+            self._state = state
+            self._flush()
+
+    def _beat(self) -> None:
+        gathered, now = self._gathered, self._clock()
+        waits = BATCH_S if gathered.rows else BEAT_S
+        if gathered.answers or now - gathered.began_s >= waits:
+            self._flush()
+
+    def _flush(self) -> None:
+        gathered, now = self._gathered, self._clock()
+        self._gathered = Gathered(now)
+        columns = tuple(dict.fromkeys(n for _, row in gathered.rows for n in row))
+        self._say(
+            Found(
+                at_s=now,
+                state=self._state,
+                words=WORDS[self._state],
+                columns=columns,
+                rows=tuple(
+                    (round(now - at, 4), *(row.get(n) for n in columns))
+                    for at, row in gathered.rows
+                ),
+                answers=tuple(gathered.answers),
+            )
+        )
+
+    def _answer(self, answer: Answer) -> None:
+        self._gathered.answers.append(answer)
+
+    # ---- what it is told
+
+    def _obey(self) -> None:
+        while True:
+            try:
+                taken = self._told.get_nowait()
+            except queue.Empty:
+                return
+            self._do(taken)
+
+    def _refuse_all(self, words: str) -> None:
+        with contextlib.suppress(queue.Empty):
+            while True:
+                taken = self._told.get_nowait()
+                if taken.command.do != "held":
+                    self._answer(Answer(id=taken.command.id, done=False, words=words))
+
+    def _do(self, taken: Taken) -> None:
+        command, now = taken.command, self._clock()
+        age = None if taken.age_s is None else taken.age_s + (now - taken.at_s)
+        if command.do == "let_go":
+            # Letting go is never too late.
+            self._let_go("it was let go")
+            self._answer(Answer(id=command.id, done=True))
+            return
+        if age is None or age > STALE_S:
+            if command.do != "held":
+                words = "It came too late and was not done. Ask again."
+                self._answer(Answer(id=command.id, done=False, words=words))
+            return
+        if command.do == "held":
+            if self._held is not None and command.of == self._held.command:
+                self._held.heard_s = now - age
+            return
+        try:
+            self._answer(self._done(command, now))
+        except Refused as no:
+            words = f"The control unit refuses: {no.words}."
+            self._answer(Answer(id=command.id, done=False, words=words))
+        except InputError as fault:
+            words = f"This car's document has no such thing: {fault.value}."
+            self._answer(Answer(id=command.id, done=False, words=words))
+        except Garbled:
+            words = "Its answer could not be read."
+            self._answer(Answer(id=command.id, done=False, words=words))
+        except BusFault:
+            self._answer(
+                Answer(id=command.id, done=False, words="The control unit did not answer.")
+            )
+            raise
+
+    def _done(self, command: Command, now: float) -> Answer:
+        assert self._talk is not None
+        talk = self._talk
+        if command.do == "hold":
+            return self._hold(talk, command, now)
+        if command.do == "routine":
+            talk.session(3)
+            talk.begin(command.routine)
+            return Answer(id=command.id, done=True)
+        if command.do == "clear":
+            talk.clear()
+            return Answer(id=command.id, done=True, codes=_codes(talk))
+        if command.do == "readiness":
+            return Answer(id=command.id, done=True, ready=talk.readiness())
+        return Answer(id=command.id, done=True, codes=_codes(talk))
+
+    def _hold(self, talk: Conversation, command: Command, now: float) -> Answer:
+        self._let_go("another one is held now")
+        talk.session(3)
+        talk.hold(command.actuator, command.value or 0.0)
+        self._held = Held(
+            command=command.id,
+            actuator=command.actuator,
+            until_s=now + min(command.longest_s or LONGEST_HOLD_S, LONGEST_HOLD_S),
+            heard_s=now,
+            present_s=now,
+        )
+        self._cut_off.clear()
+        return Answer(id=command.id, phase="began", done=True)
+
+    # ---- what is held
+
+    def _watch(self) -> None:
+        """Let go when the hand is off, when nobody is heard of, when its time is over."""
+        held, now = self._held, self._clock()
+        if held is None:
+            return
+        if self._cut_off.is_set():
+            self._let_go("the line to the page was lost")
+        elif now - held.heard_s > DEAD_S:
+            self._let_go("nobody held it any more")
+        elif now > held.until_s:
+            self._let_go("its time was over")
+        elif now - held.present_s > PRESENT_S and self._talk is not None:
+            held.present_s = now
+            with contextlib.suppress(BusFault, can.CanError, OSError):
+                self._talk.present()
+
+    def _let_go(self, why: str) -> None:
+        held = self._held
+        if held is None:
+            return
+        self._held = None
+        words, done = f"Let go: {why}.", True
+        try:
+            if self._talk is not None:
+                self._talk.let_go(held.actuator)
+                self._talk.session(1)
+        except (BusFault, can.CanError, OSError):
+            words, done = f"{why[:1].upper()}{why[1:]}, and the control unit did not answer.", False
+        self._answer(Answer(id=held.command, done=done, words=words))
+        self._flush()
+
+    def _lose(self, why: str) -> None:
+        """The car is out of reach: its control unit lets go by itself after five seconds."""
+        if self._held is None:
+            return
+        held, self._held = self._held, None
+        words = f"{why} The control unit lets go by itself after five silent seconds."
+        self._answer(Answer(id=held.command, done=False, words=words))
+
+
+def _group(names: Sequence[str], turn: int, size: int) -> list[str]:
+    """Those of the names whose turn it is."""
+    if not names:
+        return []
+    first = (turn * size) % len(names)
+    return list(dict.fromkeys((*names[first:], *names[:first])))[:size]
+
+
+def _codes(talk: Conversation) -> CodesRead:
+    frozen = talk.frozen()
+    try:
+        permanent = talk.codes(0x0A)
+    except Refused:
+        permanent = []
+    return CodesRead(
+        stored=tuple(talk.codes(0x03)),
+        pending=tuple(talk.codes(0x07)),
+        permanent=tuple(permanent),
+        frame=FrameRead(code=frozen.code, figures=frozen.figures) if frozen else None,
+    )
