@@ -32,6 +32,7 @@ class Settings(BaseSettings):
     backup_folder: Path | None = None
     backup_hour: int = Field(default=2, ge=0, le=23)
     backup_passphrase: SecretStr = SecretStr("")
+    seat_port: int = Field(default=0, ge=0, le=65535)
     metrics_port: int = Field(default=0, ge=0, le=65535)
 
     @property

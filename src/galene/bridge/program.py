@@ -1,6 +1,7 @@
 """One bridge at work: what is read goes to the disk, from there to the server; commands come in."""
 
 import json
+import logging
 import threading
 import time
 from collections.abc import Callable
@@ -40,6 +41,8 @@ class Program:
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.buffer = buffer
+        # What it says of every late answer is told by the state of the line.
+        logging.getLogger("udsoncan").setLevel(logging.CRITICAL)
         entries = ENTRIES.validate_json(pairing.entries)
         self.reader = Reader(open_bus, entries, self._keep, clock=clock)
         self.link = Link(

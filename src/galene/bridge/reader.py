@@ -23,6 +23,7 @@ FAST = (
     "manifold_kpa",
     "air_g_s",
     "throttle_pct",
+    "pedal_pct",
     "short_trim_pct",
     "egr_command_pct",
     "egr_position_pct",
@@ -47,6 +48,8 @@ SLOW = (
     "before_filter_c",
     "after_filter_c",
 )
+TURN_S = 0.05
+"""Shortest turn: a few signals at 20 Hz are as much as a hand and an eye need."""
 BATCH_S, BEAT_S = 0.1, 0.5
 """How long figures are gathered, and how often it says that it is there where none come."""
 DEAD_S = 1.0
@@ -88,6 +91,13 @@ class Held:
     until_s: float
     heard_s: float
     present_s: float
+    began_s: float
+    sweep_s: float | None = None
+
+    def swept(self, now_s: float) -> float:
+        """Where a sweep stands, percent: up to the end and back."""
+        share = min(1.0, (now_s - self.began_s) / (self.sweep_s or 1.0))
+        return 100 * (1 - abs(2 * share - 1))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -165,6 +175,7 @@ class Reader:
             self._beat()
             stop.wait(AGAIN_S)
             return
+        began = self._clock()
         try:
             self._obey()
             self._read()
@@ -179,6 +190,7 @@ class Reader:
             self._to("live")
         self._watch()
         self._beat()
+        stop.wait(max(0.0, TURN_S - (self._clock() - began)))
 
     def _opened(self) -> bool:
         try:
@@ -195,10 +207,10 @@ class Reader:
         assert self._talk is not None
         talk, began = self._talk, self._clock()
         wanted = [*FAST, *_group(SLOW, self._turn, 4)]
-        found = talk.read(wanted)
-        own = [n for n in self._own if n not in found]
-        fast = [n for n in own if n in FAST]
-        slow = [n for n in own if n not in FAST]
+        # The maker's own figures are finer than the generic ones, which stand in steps of 0.4 %.
+        fast = [n for n in self._own if n in FAST]
+        slow = [n for n in self._own if n not in FAST]
+        found = talk.read([n for n in wanted if n not in fast])
         found |= talk.identified([*fast, *_group(slow, self._turn, 2)])
         self._turn += 1
         self._gathered.rows.append(((began + self._clock()) / 2, found))
@@ -350,6 +362,8 @@ class Reader:
             until_s=now + min(command.longest_s or LONGEST_HOLD_S, LONGEST_HOLD_S),
             heard_s=now,
             present_s=now,
+            began_s=now,
+            sweep_s=command.sweep_s,
         )
         self._cut_off.clear()
         return Answer(id=command.id, phase="began", done=True)
@@ -367,6 +381,11 @@ class Reader:
             self._let_go("nobody held it any more")
         elif now > held.until_s:
             self._let_go("its time was over")
+        elif held.sweep_s and now - held.began_s > held.sweep_s:
+            self._let_go("the sweep is done")
+        elif held.sweep_s and self._talk is not None:
+            with contextlib.suppress(Refused, Garbled):
+                self._talk.hold(held.actuator, held.swept(now))
         elif now - held.present_s > PRESENT_S and self._talk is not None:
             held.present_s = now
             with contextlib.suppress(BusFault, can.CanError, OSError):

@@ -113,6 +113,7 @@ PIDS: tuple[Pid, ...] = (
     _one(0x31, "since_clear_km", size=2),
     _one(0x33, "baro_kpa"),
     _one(0x42, "voltage_v", size=2, scale=0.001),
+    _one(0x49, "pedal_pct", scale=PERCENT),
     Pid(
         number=0x69,
         size=7,

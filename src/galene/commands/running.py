@@ -7,6 +7,7 @@ import os
 import shutil
 import signal
 import socket
+import subprocess
 import sys
 import threading
 from collections.abc import Iterator
@@ -293,7 +294,25 @@ def demo(settings: Settings, *, reset: bool = False) -> None:
             migrated(at)
             loaded = loaded_demo(at)
             told_demo(settings, loaded=loaded)
-            until_told(settings, at, home, sock=sock, demo=True)
+            with live_cars(settings, at, home):
+                until_told(settings, at, home, sock=sock, demo=True)
+
+
+@contextlib.contextmanager
+def live_cars(settings: Settings, at: Addresses, home: Path) -> Iterator[None]:
+    """The demo's two simulated cars with their bridges, in a process of their own."""
+    from galene.commands.seat.process import begun
+
+    port = settings.seat_port or settings.port + 1
+    cars = begun(
+        address_of(settings), at.application, folder=home / "bridges", port=min(port, 65535)
+    )
+    try:
+        yield
+    finally:
+        cars.terminate()
+        with contextlib.suppress(TimeoutError, subprocess.TimeoutExpired):
+            cars.wait(8)
 
 
 def loaded_demo(at: Addresses) -> bool:

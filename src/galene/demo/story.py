@@ -265,6 +265,15 @@ class Story:
             self._proved(row)
         return self
 
+    def until(self, act: str) -> "Story":
+        """The card in its order up to a step of this kind, which is left."""
+        for _ in range(60):
+            row = work.current_step(self.job)
+            if row is None or row.document.act == act:
+                return self
+            self._proved(row)
+        return self
+
     def _proved(self, row: StepRow) -> None:
         act, step = self.act, row.document
         if step.act == "clear":

@@ -53,6 +53,14 @@ FLEET = (
         keeper="District nurse",
     ),
     intake.NewVehicle(
+        plate="QN-124",
+        maker="Hollinvar",
+        model="Drayman pickup",
+        year="2016",
+        family="A",
+        keeper="Slipside bakery",
+    ),
+    intake.NewVehicle(
         plate="QN-088",
         maker="Hollinvar",
         model="Tarnback pickup",
@@ -219,6 +227,7 @@ def load(db: Session, now: datetime) -> None:
     _working(db, people["odd"], fleet["QN-207"], now=now)
     _beach(db, people["odd"], fleet["QN-F3"], now=now)
     _arriving(db, people["pia"], fleet["QN-114"], now=now)
+    _to_be_learned(db, people["pia"], fleet["QN-124"], start=now - timedelta(hours=27))
 
 
 def _history(
@@ -374,6 +383,27 @@ def _proving(db: Session, pia: Person, vehicle: Vehicle, *, start: datetime) -> 
         .later(5)
         .measured("after", EngineState(roughness_rpm=7, intake_c=19), 22, rpm=742)
     )
+
+
+def _to_be_learned(db: Session, pia: Person, vehicle: Vehicle, *, start: datetime) -> None:
+    """A clean throttle that has to be learned: the card stands at the relearn."""
+    story = (
+        Story(
+            db,
+            pia,
+            start,
+            vehicle=vehicle,
+            form=_said("Idle sags at the lights, worst with the lamps on.", 131_900),
+            due=start + timedelta(hours=33),
+        )
+        .told(("rough_idle", "short_trips"), ("hesitation",), "P0506")
+        .later(18)
+        .measured("before", EngineState(deposit_mm=0.06, roughness_rpm=15), 171, rpm=724)
+        .saw("throttle_body", "varnish", 2)
+        .planned(["throttle_body"], "slipside bakery, by phone")
+        .worked({"throttle_body": (2, "varnish")}, left=0)
+    )
+    story.reached("prove").until("relearn")
 
 
 def _cooler_away(db: Session, pia: Person, vehicle: Vehicle, *, now: datetime) -> None:

@@ -121,7 +121,10 @@ class Paired(Wire):
 
 
 class Command(Wire):
-    """Something to do. `issued_s` is the server's clock; after two seconds it counts no more."""
+    """Something to do. `issued_s` is the server's clock; after two seconds it counts no more.
+
+    A `hold` with `sweep_s` runs the output from 0 to 100 percent and back in that time.
+    """
 
     id: int
     issued_s: float
@@ -129,5 +132,6 @@ class Command(Wire):
     actuator: str = Field(default="", max_length=60)
     value: float | None = None
     longest_s: float | None = None
+    sweep_s: float | None = None
     routine: str = Field(default="", max_length=60)
     of: int | None = None

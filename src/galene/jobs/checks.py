@@ -9,10 +9,14 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.assess import assess, is_offered
+from galene.core.diagnosis.inference import HEATED_C
+from galene.core.diagnosis.measured import outside_pressure_kpa
 from galene.core.diagnosis.records import Check
 from galene.core.errors import InputError
 from galene.exchange.cases import calculate
+from galene.jobs import evidence, logs
 from galene.jobs.act import Act, family_of
+from galene.jobs.bands import with_own_bands
 from galene.jobs.diagnosis import case_of, opened_of
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.intake import STATES, observe
@@ -21,7 +25,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import CheckResult, ItemRow, Job, WaitRow
+from galene.store.models import CheckResult, ItemRow, Job, LogFile, WaitRow
 from galene.store.repositories import jobs, people
 
 
@@ -135,14 +139,14 @@ def keep_check(
     if phase == "after":
         row = CheckResult(check_id=check_id, given=with_form(given, form), result=result)
         return _keep_after(act, job, row, said=said)
-    for evidence in sorted(reading.speaks_of):
+    for sign in sorted(reading.speaks_of):
         # What an earlier run said and this one does not say again no longer stands.
-        if evidence not in said and any(
-            o.evidence == evidence and o.source == "check" for o in job.observations
+        if sign not in said and any(
+            o.evidence == sign and o.source == "check" for o in job.observations
         ):
-            observe(act, job, evidence, state="unknown", source="check")
-    for evidence, (state, confidence) in said.items():
-        observe(act, job, evidence, state=state, source="check", confidence=confidence)
+            observe(act, job, sign, state="unknown", source="check")
+    for sign, (state, confidence) in said.items():
+        observe(act, job, sign, state=state, source="check", confidence=confidence)
     if check_id not in job.done_checks:
         job.done_checks = [*job.done_checks, check_id]
     _keep(
@@ -152,6 +156,39 @@ def keep_check(
         said=said,
     )
     return job
+
+
+def filled_from_log(
+    db: Session, job: Job, log: LogFile, check_id: str, *, altitude_m: float
+) -> dict[str, Any]:
+    """A check's input out of a log's rows, and what the log, the job and the family know beside
+    them.
+
+    Parameters
+    ----------
+    altitude_m : of the workshop
+
+    Raises
+    ------
+    Missing
+        A check that reads no trace, or channels that the log does not have.
+    """
+    filled: dict[str, Any] = dict(READINGS[check_id].fill(with_own_bands(db, family_of(job))))
+    filled["csv"] = logs.rows_for_check(db, log, check_id)
+    if check_id == "egr_flow_test":
+        intake = logs.trace_of(db, log).mean("intake_c", 0, 1e9)
+        if intake is not None:
+            filled["intake_c"] = intake + HEATED_C
+        filled["ambient_kpa"] = outside_pressure_kpa(
+            evidence.measured(job, "before", "key_on"), altitude_m
+        )
+        filled |= {
+            f"{s.kind}_{end}": at
+            for s in log.segments
+            if s.kind in ("closed", "open") and s.by_hand
+            for end, at in (("from_s", s.start_s), ("to_s", s.end_s))
+        }
+    return filled
 
 
 def with_form(given: Mapping[str, Any], form: str) -> dict[str, Any]:

@@ -197,6 +197,7 @@ def save_key_on(
     barometer_kpa: float | None,
     seen: int,
     phase: str = "before",
+    source: str = "typed",
 ) -> Job:
     """Save the key-on readings of the absolute sensors (kPa), engine off and ignition on, before
     the work or after it."""
@@ -215,7 +216,7 @@ def save_key_on(
         raise Invalid(faults)
     act.claim(job, f"readings_{phase}_key_on", seen)
     row_set = _replace_set(
-        act, job, phase, kind="key_on", source="typed", conditions=SetConditions()
+        act, job, phase, kind="key_on", source=source, conditions=SetConditions()
     )
     row_set.readings += [Reading(channel=c, position=0, value=v) for c, v in given.items()]
     if barometer_kpa is not None:

@@ -242,6 +242,7 @@ def ask(
     actuator: str = "",
     value: float | None = None,
     longest_s: float | None = None,
+    sweep_s: float | None = None,
     routine: str = "",
     purpose: str = "",
 ) -> LiveCommand:
@@ -297,6 +298,7 @@ def ask(
             actuator=actuator,
             value=value,
             longest_s=fields["longest_s"] if do == "hold" else None,
+            sweep_s=sweep_s,
             routine=routine,
         ),
     )

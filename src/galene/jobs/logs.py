@@ -76,14 +76,37 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     known = rows.by_digest(act.db, job.id, digest)
     if known is not None:
         return known
-    if count_logs(act.db, job) >= MOST_LOGS:
-        raise Invalid({"file": f"A job holds {MOST_LOGS} logs. Take one away first."})
+    require_room(act, job)
     family = family_of(job)
     key = hashlib.sha256(
         "\x1f".join(f"{c.name}\x1e{c.unit}" for c in read.columns).encode()
     ).hexdigest()[:32]
     remembered = rows.mapping(act.db, key)
     mapping = _remembered(remembered.mapping, family) if remembered else proposed(read, family)
+    log = kept_log(act, job, read, name=name, digest=digest, key=key, mapping=mapping)
+    if remembered and not mapping_faults(act.db, log, mapping, family=family):
+        log.mapped = True
+        log.segments = found_segments(trace_of(act.db, log), family)
+    return log
+
+
+def kept_log(
+    act: Act,
+    job: Job,
+    read: ReadLog,
+    *,
+    name: str,
+    digest: str,
+    key: str,
+    mapping: ColumnMapping,
+) -> LogFile:
+    """Keep what was read with a mapping that nobody has looked at yet.
+
+    Parameters
+    ----------
+    digest : of the content
+    key : of the headings
+    """
     log = LogFile(
         job_id=job.id,
         name=name.strip()[:200] or "log",
@@ -105,10 +128,13 @@ def take_in(act: Act, number: str, name: str, *, data: bytes) -> LogFile:
     act.trace(
         job, "log_taken_in", log=log.id, name=log.name, rows=log.rows, columns=len(log.columns)
     )
-    if remembered and not mapping_faults(act.db, log, mapping, family=family):
-        log.mapped = True
-        log.segments = found_segments(trace_of(act.db, log), family)
     return log
+
+
+def require_room(act: Act, job: Job) -> None:
+    """Raise `Invalid` where a job holds as many logs as it can."""
+    if count_logs(act.db, job) >= MOST_LOGS:
+        raise Invalid({"file": f"A job holds {MOST_LOGS} logs. Take one away first."})
 
 
 def _summary(column: LogColumn) -> ColumnSummary:
@@ -476,9 +502,14 @@ def take_readings(
     load: Sequence[str],
     protective_mode: bool,
     seen: int,
+    source: str = "log",
 ) -> Job:
     """Save a log's stretches as the idle or trim set of a phase. Coolant and intake air are the
     log's own.
+
+    Parameters
+    ----------
+    source : ``log``, or ``live`` where the log is what a bridge just read
 
     Raises
     ------
@@ -513,7 +544,7 @@ def take_readings(
         values=values,
         conditions=conditions,
         seen=seen,
-        source="log",
+        source=source,
         times_s=times,
     )
 

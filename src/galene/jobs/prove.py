@@ -39,6 +39,21 @@ def clear_codes(act: Act, number: str) -> Job:
     job = act.job(number)
     if job.codes_cleared_at:
         return job
+    row = require_clearable(job)
+    job.codes_cleared_at = act.now
+    mark_done(act, row)
+    act.trace(job, "codes_cleared", codes=[c.code for c in job.codes if c.phase == "before"])
+    return job
+
+
+def require_clearable(job: Job) -> StepRow:
+    """The card's step of clearing, where the codes may be cleared now.
+
+    Raises
+    ------
+    Refused
+        As `clear_codes`.
+    """
     if set_of(job, "before", "idle") is None and not job.before_missing_reason:
         raise Refused(
             "Do not clear the codes yet",
@@ -50,10 +65,7 @@ def clear_codes(act: Act, number: str) -> Job:
             "Do not clear the codes yet", ["the card comes first: clearing is one of its steps"]
         )
     ready_for(job, row, "Do not clear the codes yet")
-    job.codes_cleared_at = act.now
-    mark_done(act, row)
-    act.trace(job, "codes_cleared", codes=[c.code for c in job.codes if c.phase == "before"])
-    return job
+    return row
 
 
 def relearn_rows(job: Job) -> list[StepRow]:

@@ -104,6 +104,7 @@ class Control:
         self.long_trim = self._known_trim() * known
         self.leaning = True
         self._dull_s = 0.0
+        self.shown_pedal = 0.0
         self.foot = 0.0
         self._foot_sum = 0.0
         self.governor = plant.idle_fuel_g_s
@@ -172,7 +173,7 @@ class Control:
             drive.load_nm += watts / max(engine.speed, 30.0)
         if watts != self._watts:
             self._prepare(watts)
-        pedal = self._pedal(wishes, rpm)
+        pedal = self.shown_pedal = self._pedal(wishes, rpm)
         target = self._idle_target(wishes)
         idling = pedal < 0.5 and engine.running and wishes.road_nm <= 0
         self._air(drive, wishes, engine, pedal=pedal, error=target - rpm if idling else 0.0)

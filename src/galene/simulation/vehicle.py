@@ -272,6 +272,8 @@ class Vehicle:
             row["air_g_s"] = senses.meter.read()
         if "throttle_body" in kinds:
             row["throttle_pct"] = self.shown_throttle()
+        if self.family.throttle != "cable":
+            row["pedal_pct"] = self.control.shown_pedal
         if "idle_air_valve" in kinds:
             row["idle_valve_pct"] = self.control.bypass.position
         if "boost_sensor" in kinds:

@@ -51,6 +51,7 @@ from galene.web.fuel import routes as fuel
 from galene.web.handover import routes as handover
 from galene.web.intake import routes as intake
 from galene.web.live import bridges
+from galene.web.live import routes as live
 from galene.web.logs import routes as logs
 from galene.web.owner import routes as owner
 from galene.web.pictures import routes as pictures
@@ -117,6 +118,7 @@ MODULES = (
     data,
     docs,
     bridges,
+    live,
 )
 
 

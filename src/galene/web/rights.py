@@ -58,6 +58,7 @@ _LISTED: dict[Right, str] = {
         GET /fleet
         GET /jobs/{number}
         GET /jobs/{number}/bores/{part}
+        GET /jobs/{number}/bridge
         GET /jobs/{number}/bundle.zip
         GET /jobs/{number}/checks/{check_id}
         GET /jobs/{number}/diagnosis
@@ -65,6 +66,7 @@ _LISTED: dict[Right, str] = {
         GET /jobs/{number}/evidence
         GET /jobs/{number}/handover
         GET /jobs/{number}/intake
+        GET /jobs/{number}/live/events
         GET /jobs/{number}/logs
         GET /jobs/{number}/logs/{log_id}
         GET /jobs/{number}/logs/{log_id}/rows.csv
@@ -130,6 +132,8 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/before-missing
         POST /jobs/{number}/bores/{part}
         POST /jobs/{number}/bores/{part}/live
+        POST /jobs/{number}/bridge
+        POST /jobs/{number}/bridge/end
         POST /jobs/{number}/bulletins
         POST /jobs/{number}/checks/{check_id}
         POST /jobs/{number}/checks/{check_id}/live
@@ -148,6 +152,15 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/isolation
         POST /jobs/{number}/join
         POST /jobs/{number}/key-on
+        POST /jobs/{number}/live/clear
+        POST /jobs/{number}/live/codes
+        POST /jobs/{number}/live/held
+        POST /jobs/{number}/live/key-on
+        POST /jobs/{number}/live/let-go
+        POST /jobs/{number}/live/pending
+        POST /jobs/{number}/live/press/{check_id}
+        POST /jobs/{number}/live/run/{check_id}
+        POST /jobs/{number}/live/take
         POST /jobs/{number}/logs
         POST /jobs/{number}/logs/{log_id}/away
         POST /jobs/{number}/logs/{log_id}/mapping

@@ -37,6 +37,7 @@ from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.card.in_hand import fasteners_drawn, motion_of
+from galene.web.live.strip import strip_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -115,7 +116,11 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
 
 def card(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLResponse:
     """The card's page."""
-    return visit.page("work.html", status, **{**context(visit, job), **extra})
+    return visit.page(
+        "work.html",
+        status,
+        **{**context(visit, job), "live": strip_of(visit, job, "work"), **extra},
+    )
 
 
 @router.get("/jobs/{number}/work")

@@ -8,11 +8,9 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.calculations.catalogue import CALCULATIONS
 from galene.core.diagnosis.assess import is_heard
-from galene.core.diagnosis.inference import HEATED_C
-from galene.core.diagnosis.measured import outside_pressure_kpa
 from galene.core.errors import InputError
 from galene.core.planning.policy_keys import ISOLATION
-from galene.jobs import checks, diagnosis, evidence, logs
+from galene.jobs import checks, diagnosis, live_tests, logs
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.bands import with_own_bands
 from galene.jobs.errors import Invalid, Missing
@@ -22,6 +20,7 @@ from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
 from galene.store.models import Job
 from galene.web.checks.probe import PROBES, parts_at
+from galene.web.live.strip import lamps_shown, strip_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -104,6 +103,10 @@ def page(
         line_fields=LINE_FIELDS,
         feeding=logs.feeding(visit.db, job, check_id),
         calculation=CALCULATIONS[reading.calculation] if reading else None,
+        live=strip_of(visit, job, "diagnosis"),
+        commanded=live_tests.commanded(job, check_id),
+        protective=live_tests.protective_why(job),
+        lamps=lamps_shown(visit, job, check_id),
         **(
             outcome(sheet, shown)
             if sheet and shown
@@ -116,23 +119,8 @@ def page(
 def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
     """The worksheet of a check with a log's rows in it, and what the log and the job know of the
     air."""
-    reading, log = READINGS[check_id], logs.find_log(visit.db, job, log_id)
-    sheet = SHEETS[reading.calculation]
-    filled: dict[str, Any] = dict(reading.fill(with_own_bands(visit.db, family_of(job))))
-    filled["csv"] = logs.rows_for_check(visit.db, log, check_id)
-    if check_id == "egr_flow_test":
-        intake = logs.trace_of(visit.db, log).mean("intake_c", 0, 1e9)
-        if intake is not None:
-            filled["intake_c"] = intake + HEATED_C
-        filled["ambient_kpa"] = outside_pressure_kpa(
-            evidence.measured(job, "before", "key_on"), visit.shop.altitude_m
-        )
-        filled |= {
-            f"{s.kind}_{end}": at
-            for s in log.segments
-            if s.kind in ("closed", "open") and s.by_hand
-            for end, at in (("from_s", s.start_s), ("to_s", s.end_s))
-        }
+    log, sheet = logs.find_log(visit.db, job, log_id), SHEETS[READINGS[check_id].calculation]
+    filled = checks.filled_from_log(visit.db, job, log, check_id, altitude_m=visit.shop.altitude_m)
     return opening_form(visit, sheet, filled)
 
 

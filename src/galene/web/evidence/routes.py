@@ -25,6 +25,7 @@ from galene.jobs.stages import lacks
 from galene.knowledge import reading_channels
 from galene.knowledge.reading_channels import Channel
 from galene.store.models import Job, ReadingSet
+from galene.web.live.strip import strip_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, Yes, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -158,6 +159,7 @@ def page(
         picture=picture_of(family, job, before_only=True),
         logs=count_logs(visit.db, job),
         has_trims=reading_channels.has_trims(family),
+        live=strip_of(visit, job, "evidence"),
         **extra,
     )
 

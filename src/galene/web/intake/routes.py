@@ -19,6 +19,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.evidence import EVIDENCE, WHEN
 from galene.store.models import Job
 from galene.store.repositories import jobs, vehicles
+from galene.web.live.strip import strip_of
 from galene.web.shared.forms import FormModel, Moment, number, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
@@ -121,6 +122,7 @@ def page(visit: Visit, job: Job, status: int = 200, **extra: Any) -> HTMLRespons
         status,
         job=job,
         stage="intake",
+        live=strip_of(visit, job, "intake"),
         states=states,
         when=WHEN,
         earlier=earlier,

@@ -17,6 +17,7 @@ from galene.knowledge import reading_channels
 from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
 from galene.web.evidence.routes import key_on_of_job, table_of
+from galene.web.live.strip import strip_of
 from galene.web.proof.comparison import rows_of
 from galene.web.proof.proving import proving_of
 from galene.web.shared.airpath import picture_of
@@ -68,6 +69,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "entered": form,
         "has_trims": reading_channels.has_trims(family),
         "picture": picture_of(family, job),
+        "live": strip_of(visit, job, "prove"),
     }
 
 

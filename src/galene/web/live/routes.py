@@ -1,0 +1,249 @@
+"""The car itself in a job's pages: the stream of figures, pairing, what is taken, what is asked."""
+
+import time
+from collections.abc import Callable
+from functools import partial
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
+
+from galene.core.errors import InputError
+from galene.exchange.live import Do
+from galene.jobs import live, live_codes, live_taking, live_tests, prove
+from galene.jobs.act import Act
+from galene.jobs.errors import Invalid, Refused
+from galene.knowledge.reading_channels import CHANNELS
+from galene.store.models import Job, LiveCommand
+from galene.web.card.routes import still_lives
+from galene.web.evidence.routes import ConditionsForm
+from galene.web.live.bridges import EVENTS
+from galene.web.live.strip import strip_of
+from galene.web.shared.forms import Form
+from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+
+router = APIRouter(route_class=VisitRoute, include_in_schema=False)
+ANSWER_S, LOOK_S = 8.0, 0.05
+"""How long a page waits for the car's answer, and how often it looks whether it is there."""
+
+
+@router.get("/jobs/{number}/live/events")
+def events(visit: Signed, number: str) -> StreamingResponse:
+    """What the car says, as it comes."""
+    session = visit.session.id
+    stream = visit.request.app.state.news.live(
+        live.topic_of_job(visit.job(number).id),
+        session,
+        partial(still_lives, visit.request.app, session),
+    )
+    return StreamingResponse(stream, media_type="text/event-stream", headers=EVENTS)
+
+
+# ---- pairing
+
+
+def _bridge_page(visit: Visit, job: Job, *, code: str = "") -> HTMLResponse:
+    return visit.page(
+        "bridge.html",
+        job=job,
+        stage=job.stage,
+        line=live.line_of_job(visit.db, job, visit.now),
+        code=code,
+        minutes=live.CODE_KEPT.total_seconds() / 60,
+        address=str(visit.request.base_url).rstrip("/"),
+        live=strip_of(visit, job, ""),
+    )
+
+
+@router.get("/jobs/{number}/bridge")
+def bridge(visit: Signed, number: str) -> HTMLResponse:
+    return _bridge_page(visit, visit.job(number))
+
+
+@router.post("/jobs/{number}/bridge")
+def offer(visit: Signed, number: str, form: Sent) -> Response:
+    """Show a code: the answer is the page itself, as the code is shown only once."""
+    made: list[str] = []
+
+    def write(act: Act) -> None:
+        made.append(live.offer_code(act, number))
+
+    answer = visit.submit(form, write, to=f"/jobs/{number}/bridge")
+    return _bridge_page(visit, visit.job(number), code=made[0]) if made else answer
+
+
+@router.post("/jobs/{number}/bridge/end")
+def end(visit: Signed, number: str, form: Sent) -> Response:
+    return visit.submit(form, lambda act: live.unpair(act, number), to=f"/jobs/{number}/bridge")
+
+
+# ---- taking
+
+
+@router.post("/jobs/{number}/live/take")
+def take(visit: Signed, number: str, form: Sent) -> Response:
+    """Take the idle set or the trim points out of what was just read."""
+    phase = "after" if form.text("phase") == "after" else "before"
+    kind = form.text("kind")
+    if kind not in CHANNELS:
+        raise Refused("This table is not known", ["Load the page again."])
+
+    def write(act: Act) -> None:
+        given = form.read(ConditionsForm)
+        live_taking.take_set(
+            act,
+            number,
+            phase=phase,
+            kind=kind,
+            load=given.load,
+            protective_mode=given.protective_mode,
+            seen=given.seen,
+        )
+
+    there = "prove#after" if phase == "after" else f"evidence#{kind}"
+    return visit.submit(
+        form, write, to=f"/jobs/{number}/{there}", shown=_shown(visit, number, phase, form)
+    )
+
+
+@router.post("/jobs/{number}/live/key-on")
+def key_on(visit: Signed, number: str, form: Sent) -> Response:
+    phase = "after" if form.text("phase") == "after" else "before"
+
+    def write(act: Act) -> None:
+        live_taking.take_key_on(act, number, phase=phase, seen=form.integer("seen"))
+
+    there = "prove#after" if phase == "after" else "evidence#key_on"
+    return visit.submit(
+        form, write, to=f"/jobs/{number}/{there}", shown=_shown(visit, number, phase, form)
+    )
+
+
+def _shown(
+    visit: Visit, number: str, phase: str, form: Form
+) -> Callable[[dict[str, str]], Response]:
+    """The page with what was wrong, on the side that was asked."""
+
+    def show(faults: dict[str, str]) -> Response:
+        from galene.web.evidence.routes import page as evidence_page
+        from galene.web.proof.routes import page as proof_page
+
+        at = proof_page if phase == "after" else evidence_page
+        return at(visit, visit.job(number), 422, form=form, faults=faults)
+
+    return show
+
+
+# ---- codes
+
+
+def _asked(visit: Visit, number: str, do: Do) -> LiveCommand:
+    """Ask the car, and wait for its answer outside of any write."""
+    with visit.setting() as act:
+        command = live.ask(act, act.job(number), do)
+    ends = time.monotonic() + ANSWER_S
+    while command.answered_at is None and time.monotonic() < ends:
+        time.sleep(LOOK_S)
+        visit.db.refresh(command)
+        visit.db.rollback()
+    visit.db.refresh(visit.session)
+    return command
+
+
+@router.post("/jobs/{number}/live/codes")
+def codes(visit: Signed, number: str, form: Sent) -> Response:
+    """Read the codes into the intake."""
+    command = _asked(visit, number, "codes")
+
+    def write(act: Act) -> None:
+        live_codes.take_codes(act, number, command)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/intake#codes")
+
+
+@router.post("/jobs/{number}/live/pending")
+def pending(visit: Signed, number: str, form: Sent) -> Response:
+    """Read the codes after the road, and whether the monitors have run."""
+    command = _asked(visit, number, "codes")
+    ready = live_codes.answer_of(_asked(visit, number, "readiness")).ready
+
+    def write(act: Act) -> None:
+        live_codes.take_pending(act, number, command, ready=ready, seen=form.integer("seen"))
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#pending")
+
+
+@router.post("/jobs/{number}/live/clear")
+def clear(visit: Signed, number: str, form: Sent) -> Response:
+    """Clear the codes on the car, by the same gate as by hand, and read again."""
+    job = visit.job(number)
+    if job.codes_cleared_at is None:
+        prove.require_clearable(job)
+        command = _asked(visit, number, "clear")
+
+        def write(act: Act) -> None:
+            live_codes.cleared(act, number, command)
+
+        return visit.submit(form, write, to=f"/jobs/{number}/prove#relearn")
+    return visit.go(f"/jobs/{number}/prove#relearn")
+
+
+# ---- commanded tests
+
+
+def _told(words: str, reasons: list[str], status: int) -> JSONResponse:
+    return JSONResponse({"error": words, "detail": reasons}, status)
+
+
+@router.post("/jobs/{number}/live/press/{check_id}")
+def press(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
+    """Begin to hold: the page's script reads the answer."""
+    try:
+        with visit.setting() as act:
+            command = live_tests.press(act, number, check_id, asked=form.texts("asked"))
+    except Refused as fault:
+        return _told(fault.title, fault.reasons, 409)
+    except Invalid as fault:
+        return _told("Not this test", list(fault.fields.values()), 422)
+    return JSONResponse({"id": command.id})
+
+
+@router.post("/jobs/{number}/live/held")
+def held(visit: Signed, number: str, form: Sent) -> Response:
+    """The hand is still on the control."""
+    job = visit.job(number)
+    live.still_held(visit.db, job, form.integer("id", 10**15), visit.now)
+    visit.db.commit()
+    return Response(status_code=204)
+
+
+@router.post("/jobs/{number}/live/let-go")
+def let_go(visit: Signed, number: str, form: Sent) -> Response:
+    """The hand is off."""
+    live.let_go(visit.db, visit.job(number), visit.now)
+    visit.db.commit()
+    return Response(status_code=204)
+
+
+@router.post("/jobs/{number}/live/run/{check_id}")
+def run(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
+    """Cut the window of a hold and keep what its check says."""
+    from galene.web.checks.routes import page, phase_of
+
+    after = form.text("phase") == "after"
+
+    def write(act: Act) -> None:
+        phase = phase_of(act.job(number), after=after)
+        try:
+            live_tests.keep_run(act, number, check_id, form.integer("command", 10**15), phase=phase)
+        except InputError as fault:
+            raise Invalid({fault.field: f"{fault.field}: allowed is {fault.allowed}."}) from fault
+
+    asked = "?after=true" if after else ""
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/checks/{check_id}{asked}",
+        shown=lambda faults: page(
+            visit, visit.job(number), check_id, status=422, after=after, faults=faults
+        ),
+    )

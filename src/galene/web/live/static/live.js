@@ -1,0 +1,148 @@
+// The live strip: what the car says, as it comes. Three-second means in the strip and at the parts of the drawing,
+// and how the line stands in words. Other scripts hear of it through `onLive`.
+
+const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 150;
+/** @type {Map<string, {at: number, value: number}[]>} newest values of each column, by the server's clock */
+const columns = new Map();
+/** @type {Set<(told: any) => void>} */
+const listeners = new Set();
+let heardAt = 0;
+let state = "none";
+
+/** Hear of every piece that comes. */
+export const onLive = (listener) => { listeners.add(listener); };
+
+/** Mean of a column over the last seconds, null where nothing was read. */
+export const meanOf = (name, seconds = MEAN_S) => {
+  const known = columns.get(name);
+  if (!known?.length) return null;
+  const since = known[known.length - 1].at - seconds;
+  const used = known.filter((k) => k.at >= since);
+  return used.reduce((sum, k) => sum + k.value, 0) / used.length;
+};
+
+/** How the line stands. */
+export const lineState = () => state;
+
+const keep = (told) => {
+  for (const row of told.rows) {
+    const at = told.at - row[0];
+    told.columns.forEach((name, i) => {
+      const value = row[i + 1];
+      if (value === null || value === undefined) return;
+      const known = columns.get(name) ?? [];
+      known.push({ at, value });
+      while (known.length > 2 && known[0].at < at - 2 * MEAN_S) known.shift();
+      columns.set(name, known);
+    });
+  }
+};
+
+const say = (root, now) => {
+  if (now === state && root.dataset.state === now) return;
+  state = now;
+  root.dataset.state = now;
+  const words = root.querySelector(`[data-live-says="${CSS.escape(now)}"]`);
+  if (words) root.querySelector("[data-live-words]").textContent = words.textContent;
+  document.dispatchEvent(new CustomEvent("galene:line", { detail: now }));
+};
+
+const number = (node, name) => Number(node.dataset[name]);
+
+const show = (root) => {
+  for (const meter of root.querySelectorAll("[data-meter]")) {
+    const parts = meter.dataset.columns.split(" ").map((name) => meanOf(name));
+    const value = meter.querySelector("[data-value]"), mark = meter.querySelector("[data-mark]");
+    const known = state === "live" && parts.every((part) => part !== null);
+    if (!known) {
+      value.textContent = "–";
+      mark.setAttribute("x", "-5");
+      delete meter.dataset.stands;
+      continue;
+    }
+    const kept = parts.reduce((sum, part) => sum + part, 0);
+    const shown = kept * number(meter, "factor") + number(meter, "offset");
+    const text = shown.toFixed(number(meter, "decimals")).replace("-", "−");
+    if (value.textContent !== text) value.textContent = text;
+    const low = number(meter, "low"), high = number(meter, "high");
+    mark.setAttribute("x", String(Math.min(98.4, Math.max(0, ((shown - low) / (high - low)) * 100 - 0.8))));
+    if (meter.dataset.bandLow) {
+      meter.dataset.stands = shown < number(meter, "bandLow") ? "below" : shown > number(meter, "bandHigh") ? "above" : "in";
+    }
+    draw(meter.dataset.parts, text, meter.querySelector("small").textContent);
+  }
+  runs();
+};
+
+const SVG = "http://www.w3.org/2000/svg";
+
+/** Where no other words are: above the part, below it, inside its body, or beside it. */
+const place = (part, label) => {
+  const box = part.getBBox(), middle = box.x + box.width / 2;
+  part.append(label);
+  const taken = [...part.ownerSVGElement.querySelectorAll("text")].filter((t) => t !== label).map((t) => t.getBoundingClientRect());
+  const spots = [[middle, box.y - 3], [middle, box.y + box.height + 11], [box.x + box.width + 26, box.y + 10], [box.x - 26, box.y + 10]];
+  for (const [x, y] of spots) {
+    label.setAttribute("x", String(x));
+    label.setAttribute("y", String(y));
+    const own = label.getBoundingClientRect(), air = part.ownerSVGElement.getBoundingClientRect();
+    const clear = taken.every((t) => t.right < own.left || t.left > own.right || t.bottom < own.top + 3 || t.top > own.bottom - 3);
+    if (clear && own.top >= air.top && own.left >= air.left && own.right <= air.right) return;
+  }
+};
+
+/** A figure at its part in the drawing. */
+const draw = (parts, text, unit) => {
+  for (const id of parts ? parts.split(" ") : []) {
+    for (const part of document.querySelectorAll(`svg.air .part[data-part="${CSS.escape(id)}"]`)) {
+      let label = part.querySelector(".live-figure");
+      if (!label) {
+        label = document.createElementNS(SVG, "text");
+        label.setAttribute("class", "live-figure");
+        label.setAttribute("text-anchor", "middle");
+        label.textContent = `${text} ${unit}`;
+        place(/** @type {SVGGraphicsElement} */ (part), /** @type {SVGTextElement} */ (label));
+      }
+      const words = `${text} ${unit}`;
+      if (label.textContent !== words) label.textContent = words;
+    }
+  }
+};
+
+/** The streams of the drawing run as the engine draws; where the valve is shut, nothing comes back. */
+const runs = () => {
+  const svg = document.querySelector("svg.air");
+  if (!svg) return;
+  const speed = meanOf("rpm"), live = state === "live" && speed !== null;
+  svg.classList.toggle("live-runs", live && speed > 100);
+  svg.classList.toggle("live-stands", live && speed <= 100);
+  const position = meanOf("egr_position_pct", 1) ?? meanOf("egr_command_pct", 1);
+  svg.classList.toggle("live-shut", live && position !== null && position < 3);
+  svg.classList.toggle("live-fast", live && speed > 1800);
+};
+
+const begin = () => {
+  const root = document.querySelector("[data-live]");
+  if (!(root instanceof HTMLElement) || root.dataset.begun) return;
+  root.dataset.begun = "1";
+  state = root.dataset.state;
+  if (state === "none") return;
+  const stream = new EventSource(root.dataset.events);
+  stream.addEventListener("message", (event) => {
+    const told = JSON.parse(event.data);
+    heardAt = performance.now();
+    if (told.rows?.length) keep(told);
+    say(root, told.state);
+    listeners.forEach((listener) => listener(told));
+  });
+  window.setInterval(() => {
+    const silent = performance.now() - heardAt > LOST_MS;
+    if (silent && (heardAt || !["waiting", "none", "ended"].includes(state))) say(root, state === "ended" ? "ended" : "lost");
+    show(root);
+  }, SHOWN_MS);
+  window.addEventListener("pagehide", () => stream.close());
+};
+
+heardAt = performance.now();
+begin();
+document.addEventListener("htmx:afterSettle", begin);
