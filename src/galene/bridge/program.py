@@ -42,7 +42,8 @@ class Program:
     ) -> None:
         self.buffer = buffer
         # What it says of every late answer is told by the state of the line.
-        logging.getLogger("udsoncan").setLevel(logging.CRITICAL)
+        for name in ("UdsClient", "Connection", "isotp"):
+            logging.getLogger(name).setLevel(logging.CRITICAL)
         entries = ENTRIES.validate_json(pairing.entries)
         self.reader = Reader(open_bus, entries, self._keep, clock=clock)
         self.link = Link(

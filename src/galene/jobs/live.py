@@ -166,7 +166,8 @@ def take_in(db: Session, key: str, sent: Sent, now: datetime) -> Kept:
     bridge = _counts(bridge)
     new = [b for b in sent.batches if b.seq > bridge.last_seq]
     ages = {b.seq: max(0.0, sent.now_s - b.at_s) for b in new}
-    with_rows = [b for b in new if b.rows]
+    # A silent car is told of too: a hold with the ignition off is judged by its silence.
+    with_rows = [b for b in new if b.rows or b.state == "off"]
     if with_rows:
         rows.keep_batches(
             db,

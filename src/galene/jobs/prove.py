@@ -1,10 +1,10 @@
 """Stage 6: clearing, relearn, road test, pending codes."""
 
 from collections.abc import Collection, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from galene.core.errors import InputError
-from galene.core.jobcard.job_records import RelearnKept, RoadTest
+from galene.core.jobcard.job_records import AimRead, RelearnKept, RoadTest
 from galene.core.planning.document import StepAnswers
 from galene.core.proof.relearn import (
     RelearnState,
@@ -25,6 +25,22 @@ from galene.jobs.proof import symptoms_of
 from galene.jobs.templates import frozen_templates
 from galene.knowledge.relearns import READINESS, with_holds
 from galene.store.models import Job, JobCode, StepRow
+
+HELD_SLACK_S = 1.0
+"""What a hold that the car itself tells of may lack: its figures come in turns."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Measured:
+    """What the car itself showed at the end of a relearn."""
+
+    aims: tuple[AimRead, ...]
+    codes: tuple[str, ...]
+
+    @property
+    def learned(self) -> bool:
+        """Whether every aim is met and no code stands."""
+        return all(a.met for a in self.aims) and not self.codes
 
 
 def clear_codes(act: Act, number: str) -> Job:
@@ -117,14 +133,20 @@ def relearn_state(job: Job) -> RelearnState | None:
     )
 
 
-def _keep(job: Job, state: RelearnState, template: RelearnTemplate) -> None:
-    """Keep where the due relearn stands."""
+def _keep(
+    job: Job, state: RelearnState, template: RelearnTemplate, *, measured: Measured | None = None
+) -> None:
+    """Keep where the due relearn stands. What the car said of a hold counts for that hold only."""
     job.relearn = RelearnKept(
         phase=state.phase,
         phase_began=state.phase_began,
         restarts=state.restarts,
         outcome=state.outcome,
         template=template.id,
+        live=job.relearn.live,
+        judged_to=state.phase_began if job.relearn.live else None,
+        measured=measured.aims if measured else (),
+        codes=measured.codes if measured else (),
     )
 
 
@@ -198,6 +220,16 @@ def relearn_next(act: Act, number: str, phase: int, *, shown: str = "") -> Job:
     if state is None or due is None or state.phase != phase:
         return job
     _, template = due
+    if job.relearn.live and state.outcome == "running":
+        asked_s = 60 * template.phases[state.phase].hold_minutes
+        if job.relearn.held_s < asked_s - HELD_SLACK_S:
+            raise Refused(
+                "Hold on",
+                [
+                    f"the car held it for {job.relearn.held_s:.0f} of {asked_s:.0f} s: the hold"
+                    " must run whole and undisturbed"
+                ],
+            )
     try:
         new = advance(template, state, act.now)
     except InputError as fault:
@@ -236,8 +268,15 @@ def relearn_guard(act: Act, number: str, guard: str, *, phase: int, shown: str =
     return job
 
 
-def relearn_finish(act: Act, number: str, learned: bool, *, shown: str = "") -> Job:
-    """The success test's answer."""
+def relearn_finish(
+    act: Act, number: str, learned: bool, *, shown: str = "", measured: Measured | None = None
+) -> Job:
+    """The success test's answer.
+
+    Parameters
+    ----------
+    measured : what the car itself showed, where it was asked
+    """
     job = act.job(number)
     state, due = relearn_state(job), _running(job, shown)
     if state is None or due is None or state.outcome in ("learned", "failed"):
@@ -247,12 +286,18 @@ def relearn_finish(act: Act, number: str, learned: bool, *, shown: str = "") -> 
         ended = finish(state, learned)
     except InputError as fault:
         raise Refused("Not at the test yet", ["the holds are not all done"]) from fault
-    act.trace(job, "relearn_ended", template=template.id, learned=learned)
+    act.trace(
+        job,
+        "relearn_ended",
+        template=template.id,
+        learned=learned,
+        **({"measured": [[a.label, a.value] for a in measured.aims]} if measured else {}),
+    )
     if learned:
         mark_done(act, row)
         job.relearn = RelearnKept()
     else:
-        _keep(job, ended, template)
+        _keep(job, ended, template, measured=measured)
     return job
 
 
@@ -345,6 +390,7 @@ def save_road_test(
         symptoms=told,
         by=act.person.name,
         at=act.now,
+        run=job.road_test.run,
     )
     act.trace(job, "road_test", km=kilometres, complaint=complaint_gone, symptoms=told)
     return job

@@ -156,9 +156,13 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/live/codes
         POST /jobs/{number}/live/held
         POST /jobs/{number}/live/key-on
+        POST /jobs/{number}/live/learned
         POST /jobs/{number}/live/let-go
         POST /jobs/{number}/live/pending
         POST /jobs/{number}/live/press/{check_id}
+        POST /jobs/{number}/live/relearn
+        POST /jobs/{number}/live/road/begin
+        POST /jobs/{number}/live/road/end
         POST /jobs/{number}/live/run/{check_id}
         POST /jobs/{number}/live/take
         POST /jobs/{number}/logs

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from galene.core.proof.relearn import Restart
+from galene.core.proof.road_run import RoadRun
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -78,20 +79,46 @@ class JobSchool:
 
 
 @dataclass(frozen=True, kw_only=True)
+class AimRead:
+    """A figure by which a relearn was measured, and between which ends it should lie."""
+
+    label: str
+    quantity: str
+    value: float | None
+    low: float
+    high: float
+
+    @property
+    def met(self) -> bool:
+        """Whether it was read and lies there."""
+        return self.value is not None and self.low <= self.value <= self.high
+
+
+@dataclass(frozen=True, kw_only=True)
 class RelearnKept:
-    """Where the due relearn stands; `phase` None: it has not begun."""
+    """Where the due relearn stands; `phase` None: it has not begun.
+
+    `live` says whether the car itself is listened to (None: nobody has said), `held_s` how long the
+    present hold counts by what it said up to `judged_to`; `measured` is what a failed one showed.
+    """
 
     phase: int | None = None
     phase_began: datetime | None = None
     restarts: tuple[Restart, ...] = ()
     outcome: str = "running"
     template: str = ""
+    live: bool | None = None
+    held_s: float = 0.0
+    judged_to: datetime | None = None
+    measured: tuple[AimRead, ...] = ()
+    codes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
 class RoadTest:
     """The drive after the work; `complaint`: gone, better or there; `symptoms`: how each symptom of
-    the complaint stands, by evidence id: gone, less or same."""
+    the complaint stands, by evidence id: gone, less or same. `run` is what the car itself told of
+    the drive, `run_began` when one was begun that is not yet over."""
 
     done: bool = False
     km: float = 0.0
@@ -100,6 +127,8 @@ class RoadTest:
     symptoms: Mapping[str, str] = field(default_factory=dict)
     by: str = ""
     at: datetime | None = None
+    run: RoadRun | None = None
+    run_began: datetime | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from functools import partial
 
 from fastapi import APIRouter
@@ -9,7 +10,15 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingRes
 
 from galene.core.errors import InputError
 from galene.exchange.live import Do
-from galene.jobs import live, live_codes, live_taking, live_tests, prove
+from galene.jobs import (
+    live,
+    live_codes,
+    live_relearn,
+    live_road,
+    live_taking,
+    live_tests,
+    prove,
+)
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Refused
 from galene.knowledge.reading_channels import CHANNELS
@@ -17,7 +26,7 @@ from galene.store.models import Job, LiveCommand
 from galene.web.card.routes import still_lives
 from galene.web.evidence.routes import ConditionsForm
 from galene.web.live.bridges import EVENTS
-from galene.web.live.strip import strip_of
+from galene.web.live.strip import guards_shown, strip_of
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
@@ -185,6 +194,66 @@ def clear(visit: Signed, number: str, form: Sent) -> Response:
 
         return visit.submit(form, write, to=f"/jobs/{number}/prove#relearn")
     return visit.go(f"/jobs/{number}/prove#relearn")
+
+
+# ---- relearns
+
+
+@router.post("/jobs/{number}/live/relearn")
+def hold(visit: Signed, number: str) -> HTMLResponse:
+    """The present hold as the car tells it; the page asks every second."""
+    with visit.setting() as act:
+        told = live_relearn.listen(act, number)
+    if told is None:
+        return HTMLResponse("", headers={"HX-Refresh": "true"})
+    return visit.part(
+        "live_hold.html", "hold", job=visit.job(number), told=told, guards=guards_shown(visit, told)
+    )
+
+
+@router.post("/jobs/{number}/live/learned")
+def learned(visit: Signed, number: str, form: Sent) -> Response:
+    """Measure on the car whether it has learned."""
+    from galene.web.proof.routes import page as proof_page
+
+    command = _asked(visit, number, "codes")
+
+    def write(act: Act) -> None:
+        found = live_relearn.measured(act, act.job(number), command)
+        prove.relearn_finish(
+            act, number, found.learned, shown=form.text("template"), measured=found
+        )
+
+    return visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/prove#relearn",
+        shown=lambda faults: proof_page(visit, visit.job(number), 422, form=form, faults=faults),
+    )
+
+
+# ---- the road
+
+
+@router.post("/jobs/{number}/live/road/begin")
+def road_begin(visit: Signed, number: str, form: Sent) -> Response:
+    def write(act: Act) -> None:
+        live_road.begin(act, number)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#road")
+
+
+@router.post("/jobs/{number}/live/road/end")
+def road_end(visit: Signed, number: str, form: Sent) -> Response:
+    """End the run; the monitors are asked where the car still answers."""
+    ready: dict[str, bool] | None = None
+    with suppress(Refused):
+        ready = live_codes.answer_of(_asked(visit, number, "readiness")).ready
+
+    def write(act: Act) -> None:
+        live_road.end(act, number, ready=ready)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/prove#road")
 
 
 # ---- commanded tests

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from galene.core.units import QUANTITIES, UNIT_SIGNS, Quantity, Unit, in_system
-from galene.jobs import live, live_tests
+from galene.core.units import QUANTITIES, UNIT_SIGNS, Quantity, Unit, in_system, shown
+from galene.jobs import live, live_relearn, live_tests
 from galene.jobs.act import family_of
 from galene.jobs.bands import with_own_bands
 from galene.knowledge.live_channels import LiveSignal, signals_at
@@ -83,12 +83,12 @@ class LampShown:
 def lamps_shown(visit: Visit, job: Job, check_id: str) -> list[LampShown]:
     """The conditions of a check's commanded test in the reader's units; none where it has none."""
     test = live_tests.commanded(job, check_id)
-    shown = []
+    lamps = []
     for lamp in test.lamps if test else ():
         unit = in_system(QUANTITIES[lamp.quantity], visit.shop.system)
         low, high = ((x - unit.offset) / unit.factor for x in (lamp.low, lamp.high))
         sign = UNIT_SIGNS.get(unit.id, unit.id)
-        shown.append(
+        lamps.append(
             LampShown(
                 id=lamp.id,
                 text=lamp.text,
@@ -102,7 +102,39 @@ def lamps_shown(visit: Visit, job: Job, check_id: str) -> list[LampShown]:
                 offset=-unit.offset / unit.factor,
             )
         )
-    return shown
+    return lamps
+
+
+@dataclass(frozen=True, kw_only=True)
+class GuardShown:
+    """A guard that the car tells, as the page says it."""
+
+    text: str
+    value: str
+    limit: str
+    holds: bool
+
+
+def guards_shown(visit: Visit, told: live_relearn.HoldTold) -> list[GuardShown]:
+    """The guards of a hold in the reader's units."""
+    system, texts = visit.shop.system, {g.id: g.text for g in told.phase.guards}
+    shown_guards = []
+    for read in told.guards:
+        limit, quantity = read.limit, read.limit.quantity
+        ends = [
+            f"{words} {shown(quantity, end, system)}"
+            for words, end in (("from", limit.low), ("up to", limit.high))
+            if end is not None
+        ]
+        shown_guards.append(
+            GuardShown(
+                text=texts[limit.guard],
+                value="" if read.value is None else shown(quantity, read.value, system),
+                limit=" ".join(ends),
+                holds=read.holds,
+            )
+        )
+    return shown_guards
 
 
 def strip_of(visit: Visit, job: Job, stage: str) -> LiveStrip:
@@ -128,7 +160,7 @@ def _meter(
     ends: tuple[float, float] | None,
     parts: tuple[str, ...],
 ) -> Meter:
-    def shown(kept: float) -> float:
+    def in_unit(kept: float) -> float:
         return (kept - unit.offset) / unit.factor
 
     if ends:
@@ -144,8 +176,8 @@ def _meter(
         decimals=unit.decimals,
         factor=1 / unit.factor,
         offset=-unit.offset / unit.factor,
-        low=shown(low),
-        high=shown(high),
-        band=(shown(ends[0]), shown(ends[1])) if ends else None,
+        low=in_unit(low),
+        high=in_unit(high),
+        band=(in_unit(ends[0]), in_unit(ends[1])) if ends else None,
         parts=parts,
     )

@@ -7,13 +7,15 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.core.proof.relearn import seconds_left
-from galene.jobs import evidence, gates, proof, prove
+from galene.core.proof.road_run import lacks_of
+from galene.jobs import evidence, gates, live, live_relearn, proof, prove
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left
 from galene.jobs.errors import Invalid
 from galene.jobs.planning import rows_of_round
 from galene.jobs.stages import PROVEN, lacks
 from galene.knowledge import reading_channels
+from galene.knowledge.live_guards import aims_of, limits_of
 from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
 from galene.web.evidence.routes import key_on_of_job, table_of
@@ -70,7 +72,21 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "has_trims": reading_channels.has_trims(family),
         "picture": picture_of(family, job),
         "live": strip_of(visit, job, "prove"),
+        "tells": told_by_the_car(visit, job),
+        "road_lacks": lacks_of(job.road_test.run) if job.road_test.run else (),
+        "measures": bool(template and aims_of(family, template.id)),
     }
+
+
+def told_by_the_car(visit: Visit, job: Job) -> list[str]:
+    """Guards of the present hold that the car tells itself; none while it is gone through by
+    hand."""
+    template, state = prove.template_of(job), prove.relearn_state(job)
+    if template is None or state is None or state.outcome != "running":
+        return []
+    if job.relearn.live is False or live.line_of_job(visit.db, job, visit.now).state == "none":
+        return []
+    return [g.guard for g in limits_of(family_of(job), template.phases[state.phase])]
 
 
 def page(
@@ -103,6 +119,7 @@ def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
     try:
         with visit.setting() as act:
             if action == "begin":
+                live_relearn.require_conditions(act, number)
                 prove.relearn_begin(
                     act,
                     number,
@@ -129,6 +146,8 @@ def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
                 prove.relearn_finish(
                     act, number, form.text("learned") == "yes", shown=form.text("template")
                 )
+            elif action == "by-hand":
+                live_relearn.by_hand(act, number)
             elif action == "readiness":
                 prove.ask_readiness(act, number)
             elif action == "skip":

@@ -47,6 +47,8 @@ const say = (root, now) => {
   document.dispatchEvent(new CustomEvent("galene:line", { detail: now }));
 };
 
+const idles = () => (meanOf("rpm") ?? 0) > 300 && (meanOf("rpm") ?? 0) < 1800 && (meanOf("speed_kmh") ?? 0) < 2;
+
 const number = (node, name) => Number(node.dataset[name]);
 
 const show = (root) => {
@@ -66,7 +68,9 @@ const show = (root) => {
     if (value.textContent !== text) value.textContent = text;
     const low = number(meter, "low"), high = number(meter, "high");
     mark.setAttribute("x", String(Math.min(98.4, Math.max(0, ((shown - low) / (high - low)) * 100 - 0.8))));
-    if (meter.dataset.bandLow) {
+    // The bands are those of an idle: an engine that stands, or a car that drives, is neither in nor out of them.
+    if (!idles()) delete meter.dataset.stands;
+    else if (meter.dataset.bandLow) {
       meter.dataset.stands = shown < number(meter, "bandLow") ? "below" : shown > number(meter, "bandHigh") ? "above" : "in";
     }
     draw(meter.dataset.parts, text, meter.querySelector("small").textContent);
