@@ -11,30 +11,34 @@ from sqlalchemy.orm import Session
 from galene.bridge.link import paired
 from galene.bridge.program import Program, buffer_in
 from galene.bus.station import Station, station_of
-from galene.core.errors import InputError
 from galene.core.planning.records import StateWords
 from galene.jobs import live
 from galene.jobs.act import Act, family_of
 from galene.jobs.intake import plate_key
+from galene.simulation.road import Road
 from galene.simulation.vehicle import Vehicle
 from galene.store.models import Job, StepRow
 from galene.store.repositories import jobs, vehicles
 
 LOOK_S = 0.5
+MENDS = {"clean": False, "replace": True, "repair": True}
+"""Kinds of work after which a part is as it should be, and whether what was broken is gone too."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class CarStory:
-    """A car of the demo: for which job, what is wrong with it, and what was done to it before."""
+    """A car of the demo: for which job, what is wrong with it, how long it was driven with that,
+    and what was done to it before."""
 
     plate: str
     faults: dict[str, float]
+    driven_s: float = 0.0
     cleaned: tuple[str, ...] = ()
     runs: bool = True
 
 
 CARS = (
-    CarStory(plate="QN-088", faults={"egr_passage_plugged": 0.9}),
+    CarStory(plate="QN-088", faults={"egr_passage_plugged": 0.9}, driven_s=700),
     CarStory(
         plate="QN-124",
         faults={"throttle_deposit": 0.6},
@@ -57,6 +61,7 @@ class Car:
     program: Program
     channel: str
     done: set[int] = field(default_factory=set)
+    mended: set[str] = field(default_factory=set)
     started_at: datetime | None = None
     cleared_at: datetime | None = None
 
@@ -75,6 +80,10 @@ def vehicle_of(story: CarStory, job: Job) -> Vehicle:
     vehicle.start()
     for _ in range(6000):
         vehicle.step()
+    if story.driven_s:
+        vehicle.road = Road(vehicle, "town", story.driven_s)
+        for _ in range(round(100 * story.driven_s) + 2000):
+            vehicle.step()
     if not story.runs:
         vehicle.key_off()
         for _ in range(500):
@@ -109,6 +118,7 @@ def put_in(db: Session, story: CarStory, *, server: str, folder: Path, now: date
         program=program,
         channel=channel,
         done={s.id for s in job.steps if s.done_at},
+        mended=set(treated_parts(job)),
         started_at=job.engine_started_at,
         cleared_at=job.codes_cleared_at,
     )
@@ -126,6 +136,11 @@ def follow(db: Session, car: Car) -> None:
             car.done.add(step.id)
             with car.station.lock:
                 _done(car.vehicle, step)
+    for part, work in treated_parts(job).items():
+        if part not in car.mended:
+            car.mended.add(part)
+            with car.station.lock:
+                car.vehicle.mend(part, new=MENDS[work])
     if job.codes_cleared_at and job.codes_cleared_at != car.cleared_at:
         car.cleared_at = job.codes_cleared_at
         with car.station.lock:
@@ -143,12 +158,22 @@ def _done(vehicle: Vehicle, step: StepRow) -> None:
     if step.records.left_out:
         return
     _into(vehicle, document.does)
-    if document.treats and document.work is not None:
-        for part in document.treats:
-            try:
-                vehicle.mend(part, new=str(document.work) not in ("clean", "inspect"))
-            except InputError:
-                continue  # a part that this car's model does not know apart
+
+
+def treated_parts(job: Job) -> dict[str, str]:
+    """Parts whose treatment is done to its last step, with the kind of work."""
+    left: set[str] = set()
+    found: dict[str, str] = {}
+    for step in job.steps:
+        document = step.document
+        if document.work not in MENDS:
+            continue
+        for part in document.treats or (document.part,):
+            if step.done_at is None:
+                left.add(part)
+            elif not step.records.left_out:
+                found[part] = str(document.work)
+    return {part: work for part, work in found.items() if part and part not in left}
 
 
 def _into(vehicle: Vehicle, does: StateWords) -> None:

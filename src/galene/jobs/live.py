@@ -135,15 +135,15 @@ def let_in(db: Session, key: str) -> Bridge:
         No such key, or it was ended, or its job is finished.
     """
     bridge = rows.bridge_of_secret(db, _hash(key)) if 20 <= len(key) <= 100 else None
-    return _counts(bridge)
+    return _counts(db, bridge)
 
 
-def _counts(bridge: Bridge | None) -> Bridge:
+def _counts(db: Session, bridge: Bridge | None) -> Bridge:
     if bridge is None:
         raise NotLetIn("This bridge is not known here: pair it again.")
     if bridge.ended_at is not None:
         raise NotLetIn(bridge.ended_why or "This bridge was let go: pair it again.")
-    if bridge.job.state == "finished":
+    if not rows.job_is_open(db, bridge.job_id):
         raise NotLetIn("The job is finished: pair it with the next one.")
     return bridge
 
@@ -163,7 +163,7 @@ def take_in(db: Session, key: str, sent: Sent, now: datetime) -> Kept:
     NotLetIn
     """
     bridge = rows.bridge_locked(db, _hash(key)) if 20 <= len(key) <= 100 else None
-    bridge = _counts(bridge)
+    bridge = _counts(db, bridge)
     new = [b for b in sent.batches if b.seq > bridge.last_seq]
     ages = {b.seq: max(0.0, sent.now_s - b.at_s) for b in new}
     # A silent car is told of too: a hold with the ignition off is judged by its silence.

@@ -962,8 +962,6 @@ class Bridge(Base):
     words: Mapped[str] = mapped_column(default="")
     ended_at: Mapped[datetime | None]
     ended_why: Mapped[str] = mapped_column(default="")
-    job: Mapped[Job] = relationship(lazy="joined", innerjoin=True)
-    paired_by: Mapped[Person] = relationship(lazy="select")
 
 
 class PairingCode(Base):

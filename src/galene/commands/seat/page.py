@@ -18,7 +18,7 @@ TEMPLATES = Environment(loader=FileSystemLoader(HERE), autoescape=True)
 PEDAL = (0, 10, 25, 50)
 SPEEDS = (1500, 2500)
 LOADS = ("lamps", "rear_heater", "fan", "air_conditioning")
-DRIVES = (("town", 4), ("road", 6), ("mixed", 10))
+DRIVES = (("town", 4), ("road", 8), ("pull", 2))
 SHOWN = ("rpm", "coolant_c", "speed_kmh", "voltage_v")
 
 

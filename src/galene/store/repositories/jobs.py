@@ -24,7 +24,7 @@ def by_number_locked(db: Session, number: str) -> Job | None:
     asked = (
         select(Job)
         .where(Job.number == number)
-        .with_for_update(of=Job)
+        .with_for_update(of=Job, key_share=True)
         .execution_options(populate_existing=True)
     )
     return db.execute(asked).unique().scalar_one_or_none()

@@ -8,7 +8,7 @@ from sqlalchemy import delete, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from galene.store.models import Bridge, LiveBatch, LiveCommand, PairingCode
+from galene.store.models import Bridge, Job, LiveBatch, LiveCommand, PairingCode
 
 CHANNEL = "galene_live"
 LONGEST_NEWS = 7900
@@ -22,8 +22,18 @@ def bridge_of_secret(db: Session, secret_hash: str) -> Bridge | None:
 
 def bridge_locked(db: Session, secret_hash: str) -> Bridge | None:
     """The bridge with this key, held until the write is done."""
-    asked = select(Bridge).where(Bridge.secret_hash == secret_hash)
-    return db.scalar(asked.with_for_update(of=Bridge).execution_options(populate_existing=True))
+    asked = (
+        select(Bridge)
+        .where(Bridge.secret_hash == secret_hash)
+        .with_for_update(of=Bridge, key_share=True)
+        .execution_options(populate_existing=True)
+    )
+    return db.scalar(asked)
+
+
+def job_is_open(db: Session, job_id: int) -> bool:
+    """Whether a job is still open; asked ten times a second, so nothing else of it is read."""
+    return db.scalar(select(Job.state).where(Job.id == job_id)) == "open"
 
 
 def bridge_of_job(db: Session, job_id: int) -> Bridge | None:

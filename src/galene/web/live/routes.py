@@ -311,7 +311,7 @@ def run(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     return visit.submit(
         form,
         write,
-        to=f"/jobs/{number}/checks/{check_id}{asked}",
+        to=f"/jobs/{number}/checks/{check_id}{asked}#kept",
         shown=lambda faults: page(
             visit, visit.job(number), check_id, status=422, after=after, faults=faults
         ),
