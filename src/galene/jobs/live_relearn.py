@@ -22,7 +22,7 @@ from galene.store.repositories import live as rows
 
 CONTEXT_S = 4.0
 """What went just before the part that is judged now: longer than any guard takes to break."""
-LONGEST_LOOK_S = 900.0
+LONGEST_LOOK_S = 7200.0
 MEASURED_S = 12.0
 ENDLESS = 1e9
 WAITS: dict[Wanted, str] = {
@@ -91,16 +91,16 @@ def listen(act: Act, number: str) -> HoldTold | None:
         held_s=judged.held_s,
         asked_s=60 * phase.hold_minutes,
         guards=tuple(GuardRead(limit=x, value=judged.values.get(x.column)) for x in limits),
-        waits="" if judged.fits else _waits(line, wanted),
+        waits=_waits(line, wanted, fits=judged.fits),
         line=line,
         restarts=len(job.relearn.restarts),
     )
 
 
-def _waits(line: live.Line, wanted: Wanted) -> str:
+def _waits(line: live.Line, wanted: Wanted, *, fits: bool) -> str:
     if line.state not in ("live", "off") or (line.state == "off" and wanted != "silent"):
         return f"The hold waits. {line.words}"
-    return WAITS[wanted]
+    return "" if fits else WAITS[wanted]
 
 
 def _judged(

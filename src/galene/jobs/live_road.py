@@ -7,7 +7,7 @@ from galene.core.proof.road_run import RoadRun, read_road
 from galene.jobs import live, logs
 from galene.jobs.act import Act
 from galene.jobs.errors import Refused
-from galene.jobs.live_taking import LONGEST_S, keep_window, log_name, window_of
+from galene.jobs.live_taking import LONGEST_S, keep_window, window_of
 from galene.store.models import Job
 
 LEAST_S = 20.0
@@ -53,7 +53,7 @@ def end(act: Act, number: str, *, ready: dict[str, bool] | None) -> Job:
         raise Refused(
             "Too short", [f"only {window.seconds:.0f} s were read since it began: drive on"]
         )
-    log = keep_window(act, job, window, log_name("Road run", window))
+    log = keep_window(act, job, window, "Road run")
     found: RoadRun = read_road(logs.trace_of(act.db, log))
     found = replace(found, log_id=log.id, ready=ready or {})
     job.road_test = replace(job.road_test, run=found, run_began=None)

@@ -12,13 +12,14 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.diagnosis.inference import HEATED_C
 from galene.core.logs.series import ColumnMapping, ColumnPlace, Segment, TimeSeries
 from galene.core.units import QUANTITIES
 from galene.exchange.logs import LogColumn, ReadLog
 from galene.jobs import evidence, logs
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
-from galene.knowledge.live_channels import KEY_ON, LOG_CHANNELS
+from galene.knowledge.live_channels import FIGURES, KEY_ON, LOG_CHANNELS, TRACES
 from galene.knowledge.log_channels import CHANNELS
 from galene.store.models import Job, LiveBatch, LogFile
 from galene.store.repositories import live as rows
@@ -29,6 +30,7 @@ IDLE_S, TRIM_S, KEY_ON_S = 36.0, 240.0, 4.0
 LEAST_IDLE_S = 12.0
 LONGEST_S = 4 * 3600.0
 KIND = "live"
+MEAN_S = 3.0
 Values = NDArray[np.float64]
 
 
@@ -43,8 +45,8 @@ class Window:
 
     @property
     def seconds(self) -> float:
-        """How long it is."""
-        return float(self.time_s[-1]) if len(self.time_s) else 0.0
+        """From its first row to its last."""
+        return float(self.time_s[-1] - self.time_s[0]) if len(self.time_s) else 0.0
 
     def last(self, name: str, seconds: float) -> Values:
         """The known values of a column in the last seconds."""
@@ -109,12 +111,13 @@ def _columns(window: Window, family: EngineFamily) -> list[LogColumn]:
 
 
 def keep_window(
-    act: Act, job: Job, window: Window, name: str, *, segments: Sequence[Segment] | None = None
+    act: Act, job: Job, window: Window, what: str, *, segments: Sequence[Segment] | None = None
 ) -> LogFile:
     """Keep a window as a log of the job, its columns named. The same window twice is the same log.
 
     Parameters
     ----------
+    what : what it is called; when it was read is added
     segments : parts that are known by how it came about; None: they are looked for
 
     Raises
@@ -151,7 +154,7 @@ def keep_window(
         act,
         job,
         ReadLog(kind=KIND, columns=tuple(columns), time_column=0, remarks=()),
-        name=name,
+        name=log_name(what, window),
         digest=digest,
         key=hashlib.sha256(b"live").hexdigest()[:32],
         mapping=mapping,
@@ -171,8 +174,10 @@ def _named(columns: Sequence[LogColumn], name: str) -> LogColumn:
 
 def log_name(what: str, window: Window) -> str:
     """What a kept window is called."""
-    ends = window.began + timedelta(seconds=window.seconds)
-    return f"{what}, {window.began:%H:%M:%S} to {ends:%H:%M:%S} UTC"
+    first, last = (
+        window.began + timedelta(seconds=float(at)) for at in (window.time_s[0], window.time_s[-1])
+    )
+    return f"{what}, {first:%H:%M:%S} to {last:%H:%M:%S} UTC"
 
 
 NO_TRIM = (
@@ -205,7 +210,7 @@ def take_set(
     family = family_of(job)
     back = IDLE_S if kind == "idle" else TRIM_S
     window = window_of(act.db, job, act.now - timedelta(seconds=back), act.now)
-    log = keep_window(act, job, window, log_name(TITLES.get(kind, kind), window))
+    log = keep_window(act, job, window, TITLES.get(kind, kind))
     if not any(s.kind == kind for s in log.segments):
         why = why_no_idle(window, logs.idle_limit(family)) if kind == "idle" else NO_TRIM
         raise Invalid({"rows": why})
@@ -234,7 +239,7 @@ def why_no_idle(window: Window, highest_rpm: float) -> str:
         return (
             f"Only {window.seconds:.0f} s were read: let it idle for half a minute, then take it."
         )
-    if speed.max() < 250:
+    if np.median(speed) < 250:
         return "The engine does not run: start it, let it idle for half a minute, then take it."
     if np.median(speed) > highest_rpm:
         return (
@@ -244,6 +249,45 @@ def why_no_idle(window: Window, highest_rpm: float) -> str:
     if len(road := window.last("speed_kmh", IDLE_S)) and road.max() > 2:
         return "The car moves: stand, let it idle for half a minute, then take it."
     return "It was not left alone for eight seconds: feet off for half a minute, then take it."
+
+
+def keep_trace(act: Act, number: str, check_id: str) -> LogFile:
+    """Keep what was just read as the log of a check's trace.
+
+    Raises
+    ------
+    Refused
+        The car is not read.
+    Invalid
+        ``check``: it does not read what the check needs.
+    """
+    job = act.job(number)
+    back = timedelta(seconds=TRACES[check_id])
+    window = window_of(act.db, job, act.now - back, act.now)
+    log = keep_window(act, job, window, "Trace, live")
+    if check_id not in logs.trace_checks(log):
+        raise Invalid({"check": "The car does not tell what this check needs: type it, or a log."})
+    return log
+
+
+def figures_of(db: Session, job: Job, check_id: str, now: datetime) -> dict[str, float]:
+    """What of a check's figures the car tells: means of three seconds, kept units; empty where it
+    tells none.
+
+    Parameters
+    ----------
+    now : the end of the three seconds
+    """
+    window = window_of(db, job, now - timedelta(seconds=MEAN_S), now)
+    found = {}
+    for name, column in FIGURES.get(check_id, {}).items():
+        values = window.last(column, MEAN_S)
+        if len(values):
+            found[name] = round(float(values.mean()), 3)
+    if "intake_c" in found and check_id == "airflow_against_expected":
+        # The calculation asks for the air at the ports.
+        found["intake_c"] += HEATED_C
+    return found
 
 
 def take_key_on(act: Act, number: str, *, phase: str, seen: int) -> Job:
@@ -270,7 +314,7 @@ def take_key_on(act: Act, number: str, *, phase: str, seen: int) -> Job:
     }
     if not pressures:
         raise Invalid({"key_on": "None of its absolute sensors is read over this line."})
-    keep_window(act, job, window, log_name("Key on, live", window), segments=())
+    keep_window(act, job, window, "Key on, live", segments=())
     return evidence.save_key_on(
         act, number, pressures, barometer_kpa=None, seen=seen, phase=phase, source=KIND
     )

@@ -14,7 +14,7 @@ from galene.jobs import checks, live
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.live_codes import answer_of
-from galene.jobs.live_taking import Window, keep_window, log_name, window_of
+from galene.jobs.live_taking import Window, keep_window, window_of
 from galene.knowledge.commanded_tests import CommandedTest, Lamp, test_of
 from galene.store.models import Job, LiveCommand, LogFile
 from galene.store.repositories import people
@@ -154,21 +154,25 @@ def keep_run(act: Act, number: str, check_id: str, command_id: int, *, phase: st
         if check_id == "egr_flow_test"
         else ()
     )
-    log = keep_window(act, job, window, log_name("Commanded test", window), segments=segments)
+    log = keep_window(act, job, window, "Commanded test", segments=segments)
     given = _given(act.db, job, log, check_id, window=window)
     return checks.keep_check(act, number, check_id, given=given, form="live", phase=phase)
 
 
 def _plateaus(window: Window, began_s: float, ended_s: float) -> tuple[Segment, Segment]:
     """The shut and the open part, by when the command was given and let go of."""
+    # A log's time begins with its first row.
+    first = float(window.time_s[0]) if len(window.time_s) else 0.0
+    began_s, ended_s = began_s - first, ended_s - first
     opened, last = began_s + SETTLED_S, min(began_s + SETTLED_S + OPEN_S, ended_s)
     speed = window.columns.get("rpm", np.empty(0))
-    after = (window.time_s > began_s) & (window.time_s < ended_s + 2) if len(speed) else None
+    at = window.time_s - first
+    after = (at > began_s) & (at < ended_s + 2) if len(speed) else None
     if after is not None:
         with np.errstate(invalid="ignore"):
             stalled = np.flatnonzero(after & (speed < STALLED_RPM))
         if len(stalled):
-            opened = float(window.time_s[stalled[0]])
+            opened = float(at[stalled[0]])
             last = opened + 2.0
     return (
         Segment(

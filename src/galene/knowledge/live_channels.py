@@ -197,6 +197,23 @@ KEY_ON: Mapping[str, str] = {
 }
 """The column in which each absolute sensor reads the air outside, by its kind of part."""
 
+TRACES: Mapping[str, float] = {
+    "oxygen_response": 40.0,
+    "throttle_sweep": 20.0,
+    "regeneration_trace": 1800.0,
+}
+"""Checks whose trace a car gives by itself while somebody does what they ask, and how many seconds
+back it is taken."""
+FIGURES: Mapping[str, Mapping[str, str]] = {
+    "airflow_against_expected": {
+        "rpm": "rpm",
+        "map_kpa": "manifold_kpa",
+        "measured_g_s": "air_g_s",
+        "intake_c": "intake_c",
+    },
+}
+"""Checks whose figures stand on the line: the field of the calculation, and the column."""
+
 
 def signals_at(family: EngineFamily, stage: str) -> tuple[LiveSignal, ...]:
     """The signals that matter on an engine at a stage.

@@ -165,6 +165,7 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/live/road/end
         POST /jobs/{number}/live/run/{check_id}
         POST /jobs/{number}/live/take
+        POST /jobs/{number}/live/trace/{check_id}
         POST /jobs/{number}/logs
         POST /jobs/{number}/logs/{log_id}/away
         POST /jobs/{number}/logs/{log_id}/mapping

@@ -120,4 +120,8 @@ def _lengths(mask: NDArray[np.bool_], step: float, least_s: float) -> list[float
 def _stops(stands: NDArray[np.bool_], step: float) -> int:
     """Stretches of standing that a drive came before."""
     starts, ends = runs(stands)
-    return sum(a > 0 and (b - a) * step >= LEAST_STOP_S for a, b in zip(starts, ends, strict=True))
+    return sum(
+        1
+        for a, b in zip(starts, ends, strict=True)
+        if a > 0 and float(b - a) * step >= LEAST_STOP_S
+    )

@@ -10,14 +10,15 @@ from galene.core.calculations.catalogue import CALCULATIONS
 from galene.core.diagnosis.assess import is_heard
 from galene.core.errors import InputError
 from galene.core.planning.policy_keys import ISOLATION
-from galene.jobs import checks, diagnosis, live_tests, logs
+from galene.jobs import checks, diagnosis, live_taking, live_tests, logs
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.bands import with_own_bands
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
+from galene.knowledge.live_channels import FIGURES, TRACES
 from galene.store.models import Job
 from galene.web.checks.probe import PROBES, parts_at
 from galene.web.live.strip import lamps_shown, strip_of
@@ -105,6 +106,8 @@ def page(
         calculation=CALCULATIONS[reading.calculation] if reading else None,
         live=strip_of(visit, job, "diagnosis"),
         commanded=live_tests.commanded(job, check_id),
+        by_trace=check_id in TRACES,
+        by_figures=check_id in FIGURES,
         protective=live_tests.protective_why(job),
         lamps=lamps_shown(visit, job, check_id),
         **(
@@ -124,6 +127,22 @@ def _from_log(visit: Visit, job: Job, check_id: str, *, log_id: int) -> Form:
     return opening_form(visit, sheet, filled)
 
 
+def _from_car(visit: Visit, job: Job, check_id: str) -> Form:
+    """The worksheet of a check with what the car tells just now.
+
+    Raises
+    ------
+    Refused
+        It tells nothing.
+    """
+    reading = READINGS[check_id]
+    found = live_taking.figures_of(visit.db, job, check_id, visit.now)
+    if not found:
+        raise Refused("Nothing to take", ["the car was not read in the last seconds"])
+    family = with_own_bands(visit.db, family_of(job))
+    return opening_form(visit, SHEETS[reading.calculation], {**reading.fill(family), **found})
+
+
 @router.post("/jobs/{number}/checks/{check_id}/opened")
 def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     """What was opened for the check goes on the must-go-back list."""
@@ -136,10 +155,19 @@ def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response
 
 @router.get("/jobs/{number}/checks/{check_id}")
 def show(
-    visit: Signed, number: str, check_id: str, *, log: int | None = None, after: bool = False
+    visit: Signed,
+    number: str,
+    check_id: str,
+    *,
+    log: int | None = None,
+    car: bool = False,
+    after: bool = False,
 ) -> HTMLResponse:
+    """The check; `log`: with a log's rows, `car`: with what the car tells just now."""
     job = visit.job(number)
     form = None
+    if car and check_id in FIGURES:
+        form = _from_car(visit, job, check_id)
     if log is not None and check_id in READINGS:
         form = _from_log(visit, job, check_id, log_id=log)
     return page(visit, job, check_id, form=form, after=after)

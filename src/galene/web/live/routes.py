@@ -20,7 +20,8 @@ from galene.jobs import (
     prove,
 )
 from galene.jobs.act import Act
-from galene.jobs.errors import Invalid, Refused
+from galene.jobs.errors import Invalid, Missing, Refused
+from galene.knowledge.live_channels import TRACES
 from galene.knowledge.reading_channels import CHANNELS
 from galene.store.models import Job, LiveCommand
 from galene.web.card.routes import still_lives
@@ -194,6 +195,19 @@ def clear(visit: Signed, number: str, form: Sent) -> Response:
 
         return visit.submit(form, write, to=f"/jobs/{number}/prove#relearn")
     return visit.go(f"/jobs/{number}/prove#relearn")
+
+
+@router.post("/jobs/{number}/live/trace/{check_id}")
+def trace(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
+    """Keep what was just read as a check's trace, and open the check with it."""
+    if check_id not in TRACES:
+        raise Missing(f"trace of check {check_id[:40]}")
+    there = f"/jobs/{number}/checks/{check_id}"
+
+    def write(act: Act) -> str:
+        return f"{there}?log={live_taking.keep_trace(act, number, check_id).id}"
+
+    return visit.submit(form, write, to=there)
 
 
 # ---- relearns

@@ -1,7 +1,7 @@
 // The live strip: what the car says, as it comes. Three-second means in the strip and at the parts of the drawing,
 // and how the line stands in words. Other scripts hear of it through `onLive`.
 
-const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 150;
+const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 33;
 /** @type {Map<string, {at: number, value: number}[]>} newest values of each column, by the server's clock */
 const columns = new Map();
 /** @type {Set<(told: any) => void>} */
