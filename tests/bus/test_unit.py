@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from galene.bus.unit import ControlUnit
 from galene.knowledge.families import FAMILIES
+from galene.simulation.monitors import Code
 from galene.simulation.vehicle import Vehicle
 
 
@@ -154,3 +155,16 @@ def test_no_bytes_break_it(requests: list[bytes]) -> None:
         for answer in unit.answer(request):
             refused = answer[0] == 0x7F and answer[1] == request[0]
             assert refused or answer[0] == request[0] + 0x40
+
+
+def test_a_permanent_code_goes_when_its_monitor_has_run_and_found_nothing() -> None:
+    unit = unit_of("B")
+    vehicle = unit.vehicle
+    vehicle.memory.codes["P0401"] = Code(code="P0401", stored=True)
+    unit.watch()
+    vehicle.memory.clear()
+    unit.watch()
+    assert said(unit, "0a") == ["4a010401"]
+    vehicle.memory.ready.add("P0401")
+    unit.watch()
+    assert said(unit, "0a") == ["4a00"]

@@ -99,9 +99,12 @@ class ControlUnit:
         silent = self.vehicle.time_s - self._heard > SESSION_S
         if self.session != DEFAULT and (silent or not self.vehicle.wishes.key):
             self._to_default()
+        known = {c.code for c in self._known()}
         for code in self._known():
             if code.stored:
                 self._permanent.add(code.code)
+        # No tester takes them away: the monitor does, once it has run and found nothing.
+        self._permanent -= {c for c in self.vehicle.memory.ready if c not in known}
 
     def _to_default(self) -> None:
         self.session = DEFAULT

@@ -164,7 +164,10 @@ def codes_told(job: Job) -> CodesTold:
     read = job.pending_read_at is not None
     return CodesTold(
         before=of("before", "stored", "pending", "permanent"),
-        after_stored=of("after", "stored", "permanent") if read else (),
+        # A permanent one stays after clearing until its monitor has run: before it says nothing.
+        after_stored=of("after", "stored", *(("permanent",) if job.monitors_ready else ()))
+        if read
+        else (),
         after_pending=of("after", "pending") if read else (),
         drive_done=job.road_test.done and read,
         monitors_ready=job.monitors_ready,
