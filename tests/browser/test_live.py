@@ -313,7 +313,7 @@ def test_a_plugged_passage_from_codes_to_a_signed_report(
     page.goto(f"{at}/prove")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Proven")
     page.get_by_role("button", name="On to handover").click()
-    page.get_by_label(re.compile("passage", re.IGNORECASE)).first.check()
+    page.get_by_role("checkbox", name=re.compile("passage", re.IGNORECASE)).first.check()
     page.locator("select[name='found:egr_passage_plugged']").select_option(index=1)
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#sign")).to_contain_text("A foreman looks at it and signs")

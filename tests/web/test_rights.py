@@ -17,7 +17,12 @@ from galene.web.rights import ROUTES
 from galene.web.shared.gate import GatedRoute
 from tests.web.conftest import Browser
 
-LONG = {"GET /jobs/{number}/events", "GET /bundles/all.zip"}
+LONG = {
+    "GET /jobs/{number}/events",
+    "GET /jobs/{number}/live/events",
+    "GET /api/bridge/events",
+    "GET /bundles/all.zip",
+}
 """Answers that have no end, or take a minute: only who may not have them asks for them here."""
 PEOPLE = {TECHNICIAN: "odd", FOREMAN: "maren"}
 
