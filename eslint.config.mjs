@@ -6,7 +6,7 @@ export default [
   { ignores: ["**/vendor/**", "node_modules/**", ".venv/**"] },
   js.configs.recommended,
   {
-    files: ["src/galene/web/**/*.js"],
+    files: ["src/galene/web/**/*.js", "src/galene/commands/**/*.js"],
     languageOptions: { globals: { ...globals.browser, Alpine: "readonly", htmx: "readonly", uPlot: "readonly" } },
     rules: {
       "no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_", caughtErrors: "none" }],

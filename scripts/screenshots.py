@@ -11,7 +11,8 @@ ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "docs" / "screenshots"
 BASE = f"http://127.0.0.1:{os.environ.get('GALENE_PORT', '8042')}"
 WIDE, BAY = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
-SETTLE_MS = 600
+SETTLE_MS, LIVE_MS = 600, 4000
+"""Until a page stands still; until its live figures are means of three seconds."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,7 +102,8 @@ def main() -> None:
             sign_in(page, "odd" if one.bay else "maren")
             special = {"finished": finished_job, "draft": draft}.get(one.path)
             page.goto(BASE + (special(page) if special else numbered(page, one.path)))
-            page.wait_for_timeout(SETTLE_MS)
+            live = page.locator("[data-live][data-state=live]").count()
+            page.wait_for_timeout(LIVE_MS if live else SETTLE_MS)
             page.screenshot(path=TARGET / f"{one.name}.png")
             print(one.name, page.evaluate("document.documentElement.scrollWidth"))
             page.context.close()

@@ -2,6 +2,7 @@
 
 import itertools
 import random
+import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -431,3 +432,42 @@ def test_a_wrong_key_is_told_that_it_is_wrong(bay_of, tmp_path) -> None:
     assert link.ended == "This bridge is not known here: pair it again."
     assert stop.is_set()
     buffer.close()
+
+
+def test_a_control_unit_that_answers_late_is_asked_again(bay_of, hand) -> None:
+    """Every second word is met with silence."""
+    bay = running(bay_of())
+    unit = bay.station.seats[0].unit
+    own, words = unit.answer, itertools.count()
+
+    def deaf(request: bytes, *, to_all: bool = False) -> list[bytes]:
+        maker = request[:1] in (b"\x10", b"\x2f")
+        return [] if maker and next(words) % 2 == 0 else own(request, to_all=to_all)
+
+    unit.answer = deaf
+    number = ask(bay, "hold", actuator="egr_valve", value=40)
+    away = hand(bay, number)
+    until(lambda: bay.car.wishes.commands, "a held valve")
+    away.set()
+    assert answered(bay, number).answer["done"]
+    assert bay.car.wishes.commands == {}
+
+
+def test_a_full_disk_of_the_laptop_is_said_and_guards_go_on(bay_of, hand) -> None:
+    bay = running(bay_of())
+    number = ask(bay, "hold", actuator="egr_valve", value=40)
+    away = hand(bay, number)
+    until(lambda: bay.car.wishes.commands, "a held valve")
+    own = bay.buffer.keep
+
+    def full(body: str) -> int:
+        raise sqlite3.OperationalError("database or disk is full")
+
+    bay.buffer.keep = full
+    until(lambda: bay.program.trouble, "that it is said")
+    away.set()
+    until(lambda: not bay.car.wishes.commands, "a valve that was let go")
+    bay.buffer.keep = own
+    count = len(bay.batches())
+    until(lambda: len(bay.batches()) > count + 5, "figures again")
+    assert not bay.program.trouble

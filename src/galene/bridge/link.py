@@ -1,6 +1,7 @@
 """The line between a bridge and its server: pairing, batches out, commands in."""
 
 import json
+import sqlite3
 import threading
 import time
 from collections import deque
@@ -135,7 +136,7 @@ class Link:
                 try:
                     sent = self._send_some(client)
                     self.reached, pause = True, SOON_S
-                except httpx.HTTPError:
+                except (httpx.HTTPError, sqlite3.Error):
                     self.reached, sent = False, False
                     if stop.wait(pause):
                         return

@@ -2,6 +2,7 @@
 
 import json
 import logging
+import sqlite3
 import threading
 import time
 from collections.abc import Callable
@@ -16,6 +17,7 @@ from galene.bridge.reader import Found, Reader
 from galene.core.airpath.family import BusEntry
 from galene.exchange.live import Command
 
+log = logging.getLogger("galene.bridge")
 ENTRIES = TypeAdapter(tuple[BusEntry, ...])
 
 
@@ -54,6 +56,8 @@ class Program:
             verify=verify,
             clock=clock,
         )
+        self.trouble = ""
+        """Why what is read can not be kept, empty where it can."""
         self._stop = threading.Event()
         self._threads = [
             threading.Thread(target=run, args=(self._stop,), daemon=True, name=name)
@@ -93,7 +97,16 @@ class Program:
             "rows": found.rows,
             "answers": [a.model_dump(mode="json") for a in found.answers],
         }
-        self.buffer.keep(json.dumps(body, separators=(",", ":"), allow_nan=False))
+        try:
+            self.buffer.keep(json.dumps(body, separators=(",", ":"), allow_nan=False))
+        except sqlite3.Error as fault:
+            # A full disk: the car is read on and what is held stays guarded; what can not be kept
+            # is lost, and that is said.
+            if not self.trouble:
+                log.error("what is read can not be kept on this disk: %s", fault)
+            self.trouble = str(fault)
+            return
+        self.trouble = ""
         self.link.more.set()
 
     def _take(self, command: Command, age_s: float | None) -> None:

@@ -9,7 +9,7 @@ import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 import can
 
@@ -54,6 +54,8 @@ BATCH_S, BEAT_S = 0.1, 0.5
 """How long figures are gathered, and how often it says that it is there where none come."""
 DEAD_S = 1.0
 """Silence of the hand on the control after which it lets go."""
+TRIES = 3
+"""How often a word to the car is said before its silence counts."""
 PRESENT_S, SILENT_S, AGAIN_S, LONGEST_HOLD_S = 2.0, 0.6, 0.5, 60.0
 WORDS: dict[LineState, str] = {
     "live": "",
@@ -61,6 +63,9 @@ WORDS: dict[LineState, str] = {
     "adapter": "The adapter does not answer: look at its plug and cable. It is tried again.",
     "bus": "What comes from the bus can not be read: wrong speed, or another device talks.",
 }
+
+
+T = TypeVar("T")
 
 
 class Clock(Protocol):
@@ -342,20 +347,26 @@ class Reader:
         if command.do == "hold":
             return self._hold(talk, command, now)
         if command.do == "routine":
-            talk.session(3)
-            talk.begin(command.routine)
+            self._again(lambda: talk.session(3))
+            self._again(lambda: talk.begin(command.routine))
             return Answer(id=command.id, done=True)
-        if command.do == "clear":
-            talk.clear()
-            return Answer(id=command.id, done=True, codes=_codes(talk))
         if command.do == "readiness":
-            return Answer(id=command.id, done=True, ready=talk.readiness())
-        return Answer(id=command.id, done=True, codes=_codes(talk))
+            return Answer(id=command.id, done=True, ready=self._again(talk.readiness))
+        if command.do == "clear":
+            self._again(talk.clear)
+        return Answer(id=command.id, done=True, codes=self._again(lambda: _codes(talk)))
+
+    def _again(self, say: Callable[[], T]) -> T:
+        """Say a word to the car; one that meets with silence is said again."""
+        for _ in range(TRIES - 1):
+            with contextlib.suppress(Silent):
+                return say()
+        return say()
 
     def _hold(self, talk: Conversation, command: Command, now: float) -> Answer:
         self._let_go("another one is held now")
-        talk.session(3)
-        talk.hold(command.actuator, command.value or 0.0)
+        self._again(lambda: talk.session(3))
+        self._again(lambda: talk.hold(command.actuator, command.value or 0.0))
         self._held = Held(
             command=command.id,
             actuator=command.actuator,
@@ -384,7 +395,8 @@ class Reader:
         elif held.sweep_s and now - held.began_s > held.sweep_s:
             self._let_go("the sweep is done")
         elif held.sweep_s and self._talk is not None:
-            with contextlib.suppress(Refused, Garbled):
+            # Silence is met by the next word; a dead line is found by reading.
+            with contextlib.suppress(BusFault, can.CanError, OSError):
                 self._talk.hold(held.actuator, held.swept(now))
         elif now - held.present_s > PRESENT_S and self._talk is not None:
             held.present_s = now
@@ -398,9 +410,9 @@ class Reader:
         self._held = None
         words, done = f"Let go: {why}.", True
         try:
-            if self._talk is not None:
-                self._talk.let_go(held.actuator)
-                self._talk.session(1)
+            if (talk := self._talk) is not None:
+                self._again(lambda: talk.let_go(held.actuator))
+                self._again(lambda: talk.session(1))
         except (BusFault, can.CanError, OSError):
             words, done = f"{why[:1].upper()}{why[1:]}, and the control unit did not answer.", False
         self._answer(Answer(id=held.command, done=done, words=words))

@@ -72,7 +72,7 @@ def _of_rows(job: Job, family: EngineFamily) -> Iterator[Word]:
     for taken in job.sets:
         yield "sets.phase", taken.phase, SIDES
         yield "sets.kind", taken.kind, ("idle", "trim", "key_on")
-        yield "sets.source", taken.source, ("typed", "pasted", "log")
+        yield "sets.source", taken.source, ("typed", "pasted", "log", "live")
     for item in job.items:
         yield "must_go_back.kind", item.kind, KINDS
         yield "must_go_back.before", item.before, BEFORE

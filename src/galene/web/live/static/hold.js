@@ -18,7 +18,7 @@ const control = (panel) => {
   const longest = Number(panel.dataset.longest) * 1000, settle = Number(panel.dataset.after) * 1000;
   let pressed = false, id = 0, saying = 0, beganAt = 0, ended = false;
 
-  const say = (text) => { words.textContent = text; };
+  const say = (text) => { if (words.textContent !== text) words.textContent = text; };
   const asked = () => [...panel.querySelectorAll("[name='asked']:checked")].map((box) => ["asked", box.value]);
 
   const letGo = () => {
@@ -46,7 +46,7 @@ const control = (panel) => {
     if (!answer.ok) {
       pressed = false;
       button.classList.remove("held");
-      say([answer.told?.error, ...(answer.told?.detail ?? [])].filter(Boolean).join(": ").replace(": ", ". "));
+      say([answer.told?.error, (answer.told?.detail ?? []).join("; ")].filter(Boolean).join(". "));
       return;
     }
     id = answer.told.id;
@@ -54,7 +54,7 @@ const control = (panel) => {
     saying = window.setInterval(() => {
       if (!pressed) return;
       post(`/jobs/${job}/live/held`, { id: String(id) }).catch(() => {});
-      if (beganAt) say(`${panel.dataset.runs} ${((performance.now() - beganAt) / 1000).toFixed(1)} s`);
+      if (beganAt) say(`${panel.dataset.runs} ${Math.floor((performance.now() - beganAt) / 1000)} s`);
       if (beganAt && performance.now() - beganAt > longest) letGo();
     }, SAY_EVERY_MS);
   };
