@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from fastapi import FastAPI
 from playwright.sync_api import Page, expect
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
@@ -33,6 +34,7 @@ class Server:
     home: Path
     port: int = field(default_factory=free_port)
     ahead: timedelta = field(default_factory=timedelta)
+    _app: FastAPI | None = None
     _runner: Runner | None = None
     _thread: threading.Thread | None = None
 
@@ -44,8 +46,8 @@ class Server:
     def start(self) -> None:
         """Start it, or start it again at the same address."""
         site = Site(home=self.home, patience_s=600)
-        app = create_app(self.engine, site, self.clock)
-        self._runner = Runner(app, Listening(port=self.port), "critical")
+        self._app = create_app(self.engine, site, self.clock)
+        self._runner = Runner(self._app, Listening(port=self.port), "critical")
         self._thread = threading.Thread(target=self._runner.run, daemon=True)
         self._thread.start()
         while not self._runner.started:
@@ -56,6 +58,10 @@ class Server:
         if self._runner and self._thread:
             self._runner.should_exit = self._runner.force_exit = True
             self._thread.join(10)
+        if self._app:
+            # A killed process takes them with it: here they would ask a lost database for ever.
+            self._app.state.pulse.stop()
+            self._app.state.news.stop()
 
     def clock(self) -> datetime:
         return datetime.now(UTC) + self.ahead
