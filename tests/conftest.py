@@ -29,7 +29,7 @@ settings.load_profile("whatever the machine")
 COUNT = itertools.count()
 
 
-MARKERS = ("core", "store", "jobs", "demo", "web", "browser", "running")
+MARKERS = ("core", "store", "jobs", "demo", "web", "browser", "running", "live")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -38,8 +38,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         for marker in MARKERS:
             if f"/tests/{marker}/" in str(item.path) or f"/galene/{marker}/" in str(item.path):
                 item.add_marker(marker)
-    # The browser's are the longest and wait the most: begun first, others fill their pauses.
-    items.sort(key=lambda item: not any(item.get_closest_marker(m) for m in ("browser", "running")))
+    # What waits the most is begun first, others fill its pauses.
+    waits = ("browser", "running", "live")
+    items.sort(key=lambda item: not any(item.get_closest_marker(m) for m in waits))
 
 
 def reachable(folder: Path, durable: bool = False) -> Cluster:

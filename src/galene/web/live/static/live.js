@@ -1,12 +1,13 @@
 // The live strip: what the car says, as it comes. Three-second means in the strip and at the parts of the drawing,
 // and how the line stands in words. Other scripts hear of it through `onLive`.
 
-const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 33;
+const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 33, DRAWN_MS = 250;
 /** @type {Map<string, {at: number, value: number}[]>} newest values of each column, by the server's clock */
 const columns = new Map();
 /** @type {Set<(told: any) => void>} */
 const listeners = new Set();
 let heardAt = 0;
+let fresh = true, drawnAt = 0;
 let state = "none";
 
 /** Hear of every piece that comes. */
@@ -41,6 +42,7 @@ const keep = (told) => {
 const say = (root, now) => {
   if (now === state && root.dataset.state === now) return;
   state = now;
+  fresh = true;
   root.dataset.state = now;
   const words = root.querySelector(`[data-live-says="${CSS.escape(now)}"]`);
   if (words) root.querySelector("[data-live-words]").textContent = words.textContent;
@@ -52,6 +54,8 @@ const idles = () => (meanOf("rpm") ?? 0) > 300 && (meanOf("rpm") ?? 0) < 1800 &&
 const number = (node, name) => Number(node.dataset[name]);
 
 const show = (root) => {
+  const draws = performance.now() - drawnAt > DRAWN_MS;
+  if (draws) drawnAt = performance.now();
   for (const meter of root.querySelectorAll("[data-meter]")) {
     const parts = meter.dataset.columns.split(" ").map((name) => meanOf(name));
     const value = meter.querySelector("[data-value]"), mark = meter.querySelector("[data-mark]");
@@ -73,9 +77,9 @@ const show = (root) => {
     else if (meter.dataset.bandLow) {
       meter.dataset.stands = shown < number(meter, "bandLow") ? "below" : shown > number(meter, "bandHigh") ? "above" : "in";
     }
-    draw(meter.dataset.parts, text, meter.querySelector("small").textContent);
+    if (draws) draw(meter.dataset.parts, text, meter.querySelector("small").textContent);
   }
-  runs();
+  if (draws) runs();
 };
 
 const SVG = "http://www.w3.org/2000/svg";
@@ -135,6 +139,7 @@ const begin = () => {
   stream.addEventListener("message", (event) => {
     const told = JSON.parse(event.data);
     heardAt = performance.now();
+    fresh = true;
     if (told.rows?.length) keep(told);
     say(root, told.state);
     listeners.forEach((listener) => listener(told));
@@ -142,7 +147,9 @@ const begin = () => {
   window.setInterval(() => {
     const silent = performance.now() - heardAt > LOST_MS;
     if (silent && (heardAt || !["waiting", "none", "ended"].includes(state))) say(root, state === "ended" ? "ended" : "lost");
-    show(root);
+    // The page works only when something came: ten times a second, and not at all while nothing does.
+    if (fresh) show(root);
+    fresh = false;
   }, SHOWN_MS);
   window.addEventListener("pagehide", () => stream.close());
 };
