@@ -359,13 +359,13 @@ def line_of(bridge: Bridge, now: datetime) -> str:
 
 def line_of_job(db: Session, job: Job, now: datetime) -> Line:
     """How the line to a job's car stands now."""
-    bridge = rows.bridge_of_job(db, job.id) if job.state == "open" else None
-    if bridge is None:
-        last = rows.last_of_job(db, job.id) if job.state == "open" else None
+    # A newer bridge ends the older ones: only the newest can still be let in.
+    last = rows.last_of_job(db, job.id) if job.state == "open" else None
+    if last is None or last.ended_at is not None:
         why = last.ended_why if last is not None else ""
         return Line(state="none", words=why or LINE_WORDS["none"])
-    state = line_of(bridge, now)
-    return Line(state=state, name=bridge.name, words=LINE_WORDS[state])
+    state = line_of(last, now)
+    return Line(state=state, name=last.name, words=LINE_WORDS[state])
 
 
 def command_told(db: Session, job: Job, command_id: int) -> LiveCommand:

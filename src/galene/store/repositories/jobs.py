@@ -40,7 +40,7 @@ def open_by_due(db: Session, limit: int) -> Sequence[Job]:
     """Open jobs with what the board shows of them, the first due first.
 
     Of the steps only their place and whether they are done is read, and the document of the first
-    that is left: a card's documents are most of a job.
+    that is left, at the proof of those that are: a card's documents are most of a job.
     """
     asked = (
         select(Job)
@@ -57,12 +57,10 @@ def open_by_due(db: Session, limit: int) -> Sequence[Job]:
         .limit(limit)
     )
     found = db.scalars(asked).unique().all()
-    first_left = [
-        next((s.id for s in job.steps if s.done_at is None and s.position >= job.card.first), None)
-        for job in found
-        if job.stage == "work"
-    ]
-    wanted = [step for step in first_left if step is not None]
+    wanted: list[int] = []
+    for job in found:
+        left = [s.id for s in job.steps if s.done_at is None and s.position >= job.card.first]
+        wanted += {"work": left[:1], "prove": left}.get(job.stage, [])
     if wanted:
         whole = select(StepRow).where(StepRow.id.in_(wanted)).options(undefer(StepRow.document))
         db.scalars(whole).unique().all()

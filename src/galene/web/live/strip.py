@@ -139,6 +139,9 @@ def guards_shown(visit: Visit, told: live_relearn.HoldTold) -> list[GuardShown]:
 
 def strip_of(visit: Visit, job: Job, stage: str) -> LiveStrip:
     """The strip of a job's page at a stage."""
+    line = live.line_of_job(visit.db, job, visit.now)
+    if line.state == "none":
+        return LiveStrip(line=line, meters=())
     family = family_of(job)
     bands = with_own_bands(visit.db, family).bands
     meters = []
@@ -149,7 +152,7 @@ def strip_of(visit: Visit, job: Job, stage: str) -> LiveStrip:
         parts = tuple(p.id for p in family.parts if p.component in signal.parts)
         ends = (band.low, band.high) if band else None
         meters.append(_meter(signal, quantity, unit, ends=ends, parts=parts))
-    return LiveStrip(line=live.line_of_job(visit.db, job, visit.now), meters=tuple(meters))
+    return LiveStrip(line=line, meters=tuple(meters))
 
 
 def _meter(
