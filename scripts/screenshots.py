@@ -102,7 +102,7 @@ def main() -> None:
             sign_in(page, "odd" if one.bay else "maren")
             special = {"finished": finished_job, "draft": draft}.get(one.path)
             page.goto(BASE + (special(page) if special else numbered(page, one.path)))
-            live = page.locator("[data-live][data-state=live]").count()
+            live = page.locator("[data-live-strip][data-state=live]").count()
             page.wait_for_timeout(LIVE_MS if live else SETTLE_MS)
             page.screenshot(path=TARGET / f"{one.name}.png")
             print(one.name, page.evaluate("document.documentElement.scrollWidth"))

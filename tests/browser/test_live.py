@@ -132,7 +132,9 @@ def in_the_seat(car: Car, do: Callable[[Vehicle], object]) -> None:
 
 def reads(page: Page, seconds: float) -> None:
     """Let the car be read for a while."""
-    expect(page.locator("[data-live]")).to_have_attribute("data-state", "live", timeout=PATIENCE_MS)
+    expect(page.locator("[data-live-strip]")).to_have_attribute(
+        "data-state", "live", timeout=PATIENCE_MS
+    )
     page.wait_for_timeout(1000 * seconds)
 
 

@@ -35,7 +35,7 @@ def test_it_holds_every_family_and_jobs_at_every_stage(db: Session) -> None:
         "work",
         "prove",
     }
-    assert len(db.scalars(select(Vehicle)).all()) == 16
+    assert len(db.scalars(select(Vehicle)).all()) == 17
     finished = [j for j in jobs if j.state == "finished"]
     assert len(finished) >= 4 and finished[-1].opened_at - finished[0].opened_at > timedelta(
         days=700

@@ -138,6 +138,7 @@ def test_vehicles_are_found_by_two_signs_and_refused_twice(odd: Act) -> None:
         "QN-114",
         "QN-118",
         "QN-121",
+        "QN-124",
         "QN-152",
     ]
     assert intake.find_vehicles(odd.db, "%") == []

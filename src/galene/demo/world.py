@@ -218,6 +218,7 @@ def load(db: Session, now: datetime) -> None:
         enter()
     fuel_cards(Act(db=db, person=people["maren"], now=now), fleet)
     _came_back(db, people["pia"], fleet["QN-152"], now=now)
+    _to_be_learned(db, people["pia"], fleet["QN-124"], start=now - timedelta(hours=27))
     _proving(db, people["pia"], fleet["QN-331"], start=now - timedelta(hours=26))
     _cooler_away(db, people["pia"], fleet["QN-260"], now=now)
     _coked_ports(db, people["odd"], fleet["QN-412"], now=now)
@@ -227,7 +228,6 @@ def load(db: Session, now: datetime) -> None:
     _working(db, people["odd"], fleet["QN-207"], now=now)
     _beach(db, people["odd"], fleet["QN-F3"], now=now)
     _arriving(db, people["pia"], fleet["QN-114"], now=now)
-    _to_be_learned(db, people["pia"], fleet["QN-124"], start=now - timedelta(hours=27))
 
 
 def _history(
@@ -394,7 +394,7 @@ def _to_be_learned(db: Session, pia: Person, vehicle: Vehicle, *, start: datetim
             start,
             vehicle=vehicle,
             form=_said("Idle sags at the lights, worst with the lamps on.", 131_900),
-            due=start + timedelta(hours=33),
+            due=start + timedelta(hours=30),
         )
         .told(("rough_idle", "short_trips"), ("hesitation",), "P0506")
         .later(18)

@@ -130,7 +130,7 @@ const runs = () => {
 };
 
 const begin = () => {
-  const root = document.querySelector("[data-live]");
+  const root = document.querySelector("[data-live-strip]");
   if (!(root instanceof HTMLElement) || root.dataset.begun) return;
   root.dataset.begun = "1";
   state = root.dataset.state;
