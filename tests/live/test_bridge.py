@@ -433,9 +433,15 @@ def test_old_streams_thin_out(bay_of) -> None:
 
 def test_a_batch_that_can_never_be_taken_stops_nothing(bay_of) -> None:
     bay = running(bay_of())
-    bay.buffer.keep('{"at_s": "nonsense"}')
-    count = len(bay.batches())
-    until(lambda: len(bay.batches()) > count + 20, "what comes after it")
+    seen = kept_by(bay)
+    bay.server.kill()
+    until(lambda: len(seen) > 5, "what comes before it")
+    bay.buffer._db.execute('insert into batch (body) values (\'{"at_s": "nonsense"}\')')
+    until(lambda: len(seen) > 12, "what comes after it")
+    bay.server.start()
+    until(lambda: bay.buffer.count() < 3, "all but that one sent")
+    waiting = {seq for seq, _ in bay.buffer.oldest(1000)}
+    until(lambda: seen - waiting <= {b.seq for b in bay.batches()}, "every other one to be kept")
 
 
 def test_the_age_of_a_command_needs_an_exchange_first() -> None:

@@ -118,7 +118,7 @@ class Link:
         self.more = threading.Event()
         self.ended = ""
         """Why the server lets it in no more."""
-        self.reached = False
+        self._at_once = AT_ONCE
 
     def _client(self) -> httpx.Client:
         return httpx.Client(
@@ -134,10 +134,8 @@ class Link:
         with self._client() as client:
             while not self.ended:
                 try:
-                    sent = self._send_some(client)
-                    self.reached, pause = True, SOON_S
+                    sent, pause = self._send_some(client), SOON_S
                 except (httpx.HTTPError, sqlite3.Error):
-                    self.reached, sent = False, False
                     if stop.wait(pause):
                         return
                     pause = min(LATER_S, 2 * pause)
@@ -153,7 +151,7 @@ class Link:
                     self.more.clear()
 
     def _send_some(self, client: httpx.Client) -> bool:
-        waiting = self._buffer.oldest(AT_ONCE)
+        waiting = self._buffer.oldest(self._at_once)
         if not waiting:
             return False
         batches = ",".join(f'{{"seq":{seq},{body[1:]}' for seq, body in waiting)
@@ -167,8 +165,12 @@ class Link:
         if answer.status_code in (401, 410):
             raise LetGo(_words(answer))
         if answer.status_code == 422:
-            # It will never be taken: better to lose one tenth of a second than all that follows.
-            self._buffer.drop_to(waiting[0][0] if len(waiting) == 1 else waiting[-1][0])
+            # One of them will never be taken: each goes alone now, and only that one is let go of.
+            if len(waiting) == 1:
+                self._buffer.drop_to(waiting[0][0])
+                self._at_once = AT_ONCE
+            else:
+                self._at_once = 1
             return True
         answer.raise_for_status()
         kept = Kept.model_validate_json(answer.content)

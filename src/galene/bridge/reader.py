@@ -322,7 +322,8 @@ class Reader:
             return
         if command.do == "held":
             if self._held is not None and command.of == self._held.command:
-                self._held.heard_s = now - age
+                # A server whose clock was set back gives no hand that reaches into the future.
+                self._held.heard_s = now - max(0.0, age)
             return
         try:
             self._answer(self._done(command, now))

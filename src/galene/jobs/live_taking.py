@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.inference import HEATED_C
-from galene.core.logs.series import ColumnMapping, ColumnPlace, Segment, TimeSeries
+from galene.core.logs.series import ColumnMapping, ColumnPlace, Segment
 from galene.core.units import QUANTITIES
 from galene.exchange.logs import LogColumn, ReadLog
 from galene.jobs import evidence, logs
@@ -88,14 +88,6 @@ def windowed(batches: Sequence[LiveBatch], start: datetime, end: datetime) -> Wi
         began=start,
         time_s=np.array(times, np.float64)[order],
         columns={n: table[:, i] for n, i in place.items()},
-    )
-
-
-def series_of(window: Window, family: EngineFamily) -> TimeSeries:
-    """A window as a log's channels are read, without keeping it."""
-    return TimeSeries(
-        window.time_s,
-        {LOG_CHANNELS[c.name]: c.values for c in _columns(window, family) if c.name != "time_s"},
     )
 
 

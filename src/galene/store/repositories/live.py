@@ -91,12 +91,6 @@ def command_of_bridge(db: Session, bridge_id: int, command_id: int) -> LiveComma
     return db.scalar(asked)
 
 
-def newest_command(db: Session, job_id: int, do: str) -> LiveCommand | None:
-    """The newest command of a kind on a job."""
-    asked = select(LiveCommand).where(LiveCommand.job_id == job_id, LiveCommand.do == do)
-    return db.scalar(asked.order_by(LiveCommand.id.desc()).limit(1))
-
-
 def tell(db: Session, topic: str, payload: str) -> None:
     """News for who waits for `topic`, when this write is durable."""
     db.execute(
