@@ -502,3 +502,13 @@ def test_a_full_disk_of_the_laptop_is_said_and_guards_go_on(bay_of, hand) -> Non
     count = len(bay.batches())
     until(lambda: len(bay.batches()) > count + 5, "figures again")
     assert not bay.program.trouble
+
+
+def test_a_word_from_the_future_holds_no_longer_than_one_of_now(bay_of) -> None:
+    """A server whose clock was set back: what it says looks as if it came an hour early."""
+    bay = running(bay_of())
+    number = ask(bay, "hold", actuator="egr_valve", value=40, longest_s=50)
+    until(lambda: bay.car.wishes.commands, "a held valve")
+    word = Command(id=0, issued_s=0.0, do="held", of=number)
+    bay.program.reader.command(word, age_s=-3600.0)
+    assert answered(bay, number).answer["words"] == "Let go: nobody held it any more."
