@@ -20,7 +20,7 @@ from galene.demo.world import load
 from galene.jobs.act import Act
 from galene.store.cluster import APPLICATION, Cluster
 from galene.store.database import make_engine, migrate
-from galene.store.models import Job, Person
+from galene.store.models import Job, Person, Vehicle
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # A busy machine is no fault of an example.
@@ -133,6 +133,12 @@ def demo_jobs(db: Session) -> dict[str, str]:
             select(Job).where(Job.family_id == "A").order_by(Job.opened_at)
         ).unique()
     }
+
+
+def newest_job(db: Session, plate: str) -> str:
+    """The number of the demo's newest job of a vehicle."""
+    of_it = select(Job.number).join(Job.vehicle).where(Vehicle.plate == plate)
+    return db.scalars(of_it.order_by(Job.opened_at.desc()).limit(1)).one()
 
 
 @pytest.fixture

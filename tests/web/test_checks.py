@@ -10,6 +10,7 @@ from galene.jobs import diagnosis
 from galene.knowledge.base import KNOWLEDGE
 from galene.store.models import CheckResult, Job
 from galene.web.checks.probe import PROBES
+from tests.conftest import newest_job
 from tests.web.conftest import Browser, flat
 
 FLOW = {
@@ -349,11 +350,12 @@ def test_every_check_is_drawn_with_what_it_is_made_with() -> None:
     assert set(PROBES) == set(KNOWLEDGE.checks)
 
 
-def test_the_probe_stands_at_the_parts_that_are_looked_at(web: Browser) -> None:
-    look = web.get("/jobs/26-0009/checks/look_egr_cooler").text  # the hauler
+def test_the_probe_stands_at_the_parts_that_are_looked_at(web: Browser, db: Session) -> None:
+    hauler = newest_job(db, "QN-501")
+    look = web.get(f"/jobs/{hauler}/checks/look_egr_cooler").text
     assert look.count('class="probe"') == look.count('class="lit"') == 1
-    key_on = web.get("/jobs/26-0009/checks/key_on_agreement").text
+    key_on = web.get(f"/jobs/{hauler}/checks/key_on_agreement").text
     assert key_on.count('class="probe"') == 3 + 1, "its pressure sensors: manifold, charge, exhaust"
-    level = web.get("/jobs/26-0009/checks/coolant_level_cold").text
+    level = web.get(f"/jobs/{hauler}/checks/coolant_level_cold").text
     assert 'class="probe"' not in level, "the tank is no part of the air path"
-    assert 'class="probe"' not in web.get("/jobs/26-0009/evidence").text
+    assert 'class="probe"' not in web.get(f"/jobs/{hauler}/evidence").text

@@ -4,12 +4,14 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
+from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily, Fastener
 from galene.core.planning.openings import fastener_text
 from galene.core.planning.records import Step
 from galene.knowledge.families import FAMILIES
 from galene.web.card.in_hand import fasteners_drawn, motion_of
+from tests.conftest import newest_job
 from tests.web.conftest import Browser
 
 HEADS = {
@@ -73,6 +75,6 @@ def test_the_hand_moves_as_the_words_say(text: str, drawing: str | None) -> None
     assert (motion.drawing if motion else None) == drawing
 
 
-def test_the_card_draws_them(web: Browser) -> None:
-    page = web.get("/jobs/26-0005/work").text  # the van: half-way open
+def test_the_card_draws_them(web: Browser, db: Session) -> None:
+    page = web.get(f"/jobs/{newest_job(db, 'QN-260')}/work").text  # the van: half-way open
     assert page.count('class="drawing in-hand"') > 4

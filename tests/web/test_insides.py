@@ -1,8 +1,11 @@
 """The head of the report draws what was found and what was left, by what was seen."""
 
+from sqlalchemy.orm import Session
+
 from galene.knowledge.families import FAMILIES
 from galene.store.models import Inspection
 from galene.web.handover.insides import insides_of
+from tests.conftest import newest_job
 from tests.web.conftest import Browser
 
 
@@ -39,8 +42,8 @@ def test_a_measured_bore_goes_before_the_grade() -> None:
     assert shown.found.growth > shown.left.growth == 0
 
 
-def test_the_report_says_in_words_what_it_draws(web: Browser) -> None:
-    page = web.get("/jobs/26-0004/report").text
+def test_the_report_says_in_words_what_it_draws(web: Browser, db: Session) -> None:
+    page = web.get(f"/jobs/{newest_job(db, 'QN-331')}/report").text
     head = page.partition("inside-pair")[2].partition("</figure>")[0]
     assert "<style" not in page, "on a screen the policy allows none"
     assert "Throttle body" in head and "found grade 2" in head and "left grade 1" in head
