@@ -31,7 +31,7 @@ class NotLetIn(Exception):
 
 def topic_of_job(job_id: int) -> str:
     """Where the news of a job's car is told."""
-    return f"job:{job_id}"
+    return f"{rows.JOB_TOPIC}{job_id}"
 
 
 def topic_of_bridge(bridge_id: int) -> str:
@@ -113,7 +113,7 @@ def pair(db: Session, code: str, name: str, now: datetime) -> Paired:
         )
         for e in family_of(job).bus
     )
-    _tell(db, job.id, {"state": "waiting", "words": "", "answers": []})
+    _tell_line(db, job.id, "waiting")
     return Paired(key=key, job=job.number, bay=job.bay, entries=entries)
 
 
@@ -123,7 +123,7 @@ def unpair(act: Act, number: str) -> None:
     if rows.bridge_of_job(act.db, job.id) is not None:
         rows.end_bridges_of(act.db, job.id, act.now, "It was let go on the job's page.")
         act.trace(job, "bridge_unpaired")
-        _tell(act.db, job.id, {"state": "ended", "words": "", "answers": []})
+        _tell_line(act.db, job.id, "ended")
 
 
 def let_in(db: Session, key: str) -> Bridge:
@@ -162,43 +162,37 @@ def take_in(db: Session, key: str, sent: Sent, now: datetime) -> Kept:
     ------
     NotLetIn
     """
-    bridge = rows.bridge_locked(db, _hash(key)) if 20 <= len(key) <= 100 else None
-    bridge = _counts(db, bridge)
-    new = [b for b in sent.batches if b.seq > bridge.last_seq]
-    ages = {b.seq: max(0.0, sent.now_s - b.at_s) for b in new}
-    # A silent car is told of too: a hold with the ignition off is judged by its silence.
-    with_rows = [b for b in new if b.rows or b.state == "off"]
-    if with_rows:
-        rows.keep_batches(
-            db,
-            [
-                {
-                    "bridge_id": bridge.id,
-                    "seq": b.seq,
-                    "job_id": bridge.job_id,
-                    "at": now - timedelta(seconds=ages[b.seq]),
-                    "state": b.state,
-                    "columns": list(b.columns),
-                    "rows": [list(r) for r in b.rows],
-                }
-                for b in with_rows
-            ],
-        )
-    for batch in new:
-        for answer in batch.answers:
-            _answered(db, bridge, answer, now)
-    if new:
-        last = new[-1]
-        bridge.last_seq, bridge.state, bridge.words = last.seq, last.state, last.words
-        bridge.seen_at = now
-        for batch in new:
-            if ages[batch.seq] <= FRESH_S or batch.answers:
-                _tell_batch(db, bridge, batch, now - timedelta(seconds=ages[batch.seq]))
-    return Kept(kept_to=bridge.last_seq, now_s=now.timestamp())
+    secret = _hash(key) if 20 <= len(key) <= 100 else ""
+    taken = rows.take_batches(db, secret, [_came(b, sent.now_s, now) for b in sent.batches], now)
+    if taken is None:
+        _counts(db, rows.bridge_of_secret(db, secret))
+        raise NotLetIn("This bridge was let go just now: pair it again.")
+    for batch in sent.batches:
+        for answer in batch.answers if batch.seq > taken.before else ():
+            _answered(db, taken.bridge_id, answer, now)
+    db.flush()
+    last = max(taken.before, *(b.seq for b in sent.batches))
+    return Kept(kept_to=last, now_s=now.timestamp())
 
 
-def _answered(db: Session, bridge: Bridge, answer: Answer, now: datetime) -> None:
-    command = rows.command_of_bridge(db, bridge.id, answer.id)
+def _came(batch: Batch, leaving_s: float, now: datetime) -> rows.Came:
+    age_s = max(0.0, leaving_s - batch.at_s)
+    at = now - timedelta(seconds=age_s)
+    return rows.Came(
+        seq=batch.seq,
+        at=at,
+        state=batch.state,
+        words=batch.words,
+        columns=batch.columns,
+        rows=batch.rows,
+        # A silent car is kept too: a hold with the ignition off is judged by its silence.
+        kept=bool(batch.rows) or batch.state == "off",
+        told=_news(batch, at) if age_s <= FRESH_S or batch.answers else None,
+    )
+
+
+def _answered(db: Session, bridge_id: int, answer: Answer, now: datetime) -> None:
+    command = rows.command_of_bridge(db, bridge_id, answer.id)
     if command is None or command.answered_at is not None:
         return
     if answer.phase == "began":
@@ -208,7 +202,7 @@ def _answered(db: Session, bridge: Bridge, answer: Answer, now: datetime) -> Non
     command.answer = answer.model_dump(mode="json")
 
 
-def _tell_batch(db: Session, bridge: Bridge, batch: Batch, at: datetime) -> None:
+def _news(batch: Batch, at: datetime) -> str:
     told: dict[str, Any] = {
         "at": round(at.timestamp(), 3),
         "state": batch.state,
@@ -217,19 +211,21 @@ def _tell_batch(db: Session, bridge: Bridge, batch: Batch, at: datetime) -> None
         "columns": batch.columns,
         "rows": batch.rows,
     }
-    _tell(db, bridge.job_id, told)
-
-
-def _tell(db: Session, job_id: int, told: dict[str, Any]) -> None:
     text = json.dumps(told, separators=(",", ":"))
-    if len(text) > rows.LONGEST_NEWS and told.get("rows"):
+    if len(text) > rows.LONGEST_NEWS and batch.rows:
         # Too much for one piece of news: the newest row says what the page has to know.
-        text = json.dumps({**told, "rows": told["rows"][-1:]}, separators=(",", ":"))
+        told["rows"] = batch.rows[-1:]
+        text = json.dumps(told, separators=(",", ":"))
     if len(text) > rows.LONGEST_NEWS:
         # A long list of codes: the page asks for the command's answer itself.
         answers = [{k: a[k] for k in ("id", "phase", "done", "words")} for a in told["answers"]]
         text = json.dumps({**told, "rows": [], "columns": [], "answers": answers})
-    rows.tell(db, topic_of_job(job_id), text)
+    return text
+
+
+def _tell_line(db: Session, job_id: int, state: str) -> None:
+    told = {"state": state, "words": "", "answers": []}
+    rows.tell(db, topic_of_job(job_id), json.dumps(told))
 
 
 # ---- what it is asked to do

@@ -75,6 +75,9 @@ from galene.web.worksheets import routes as worksheets
 
 log = structlog.get_logger()
 MODULES = (
+    # First: asked many times a second by each car, and routes are looked at in their order.
+    bridges,
+    live,
     health,
     set_up,
     account,
@@ -117,8 +120,6 @@ MODULES = (
     plans,
     data,
     docs,
-    bridges,
-    live,
 )
 
 

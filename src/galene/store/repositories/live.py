@@ -1,16 +1,18 @@
 """Bridges, what they read, what they were asked to do, and news of both for who waits."""
 
-from collections.abc import Mapping, Sequence
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import delete, select, text, update
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from galene.store.models import Bridge, Job, LiveBatch, LiveCommand, PairingCode
 
 CHANNEL = "galene_live"
+JOB_TOPIC = "job:"
+"""How the topics of jobs begin; the job's key follows."""
 LONGEST_NEWS = 7900
 """Bytes that one piece of news can carry (PostgreSQL: 8000)."""
 
@@ -20,19 +22,8 @@ def bridge_of_secret(db: Session, secret_hash: str) -> Bridge | None:
     return db.scalar(select(Bridge).where(Bridge.secret_hash == secret_hash))
 
 
-def bridge_locked(db: Session, secret_hash: str) -> Bridge | None:
-    """The bridge with this key, held until the write is done."""
-    asked = (
-        select(Bridge)
-        .where(Bridge.secret_hash == secret_hash)
-        .with_for_update(of=Bridge, key_share=True)
-        .execution_options(populate_existing=True)
-    )
-    return db.scalar(asked)
-
-
 def job_is_open(db: Session, job_id: int) -> bool:
-    """Whether a job is still open; asked ten times a second, so nothing else of it is read."""
+    """Whether a job is still open; nothing else of it is read."""
     return db.scalar(select(Job.state).where(Job.id == job_id)) == "open"
 
 
@@ -66,9 +57,93 @@ def forget_codes(db: Session, job_id: int, now: datetime) -> None:
     )
 
 
-def keep_batches(db: Session, batches: Sequence[Mapping[str, Any]]) -> None:
-    """Keep batches by bridge and number; one that is there stays as it is."""
-    db.execute(insert(LiveBatch).on_conflict_do_nothing(), batches)
+@dataclass(frozen=True, kw_only=True)
+class Came:
+    """A batch as it came: what is kept of it, and what of it is told to who waits.
+
+    Attributes
+    ----------
+    kept : whether it has anything to keep
+    told : news for the pages of the job, None for none
+    """
+
+    seq: int
+    at: datetime
+    state: str
+    words: str
+    columns: Sequence[str]
+    rows: Sequence[Sequence[float | None]]
+    kept: bool
+    told: str | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Taken:
+    """The bridge whose batches were taken, and the last number that it had sent before."""
+
+    bridge_id: int
+    job_id: int
+    before: int
+
+
+TAKE = text("""
+with came as (
+    select * from jsonb_to_recordset(cast(:came as jsonb)) as c (
+        seq bigint, at timestamptz, state text, words text,
+        columns jsonb, rows jsonb, kept boolean, told text
+    )
+), mine as (
+    select bridge.id, bridge.job_id, bridge.last_seq
+    from bridge join job on job.id = bridge.job_id
+    where bridge.secret_hash = :secret and bridge.ended_at is null and job.state = 'open'
+    for no key update of bridge
+), new as (
+    select mine.id as bridge_id, mine.job_id, came.*
+    from mine join came on came.seq > mine.last_seq
+), keeping as (
+    insert into live_batch (bridge_id, seq, job_id, at, state, columns, rows)
+    select bridge_id, seq, job_id, at, state,
+        array(select jsonb_array_elements_text(columns)), rows
+    from new where kept
+    on conflict do nothing
+), moving as (
+    update bridge
+    set last_seq = last.seq, state = last.state, words = last.words, seen_at = :now
+    from (select * from new order by seq desc limit 1) as last
+    where bridge.id = last.bridge_id
+), telling as (
+    select pg_notify(cast(:channel as text), concat(cast(:topic as text), job_id, E'\\n', told))
+    from (select * from new where told is not null order by seq) as news
+)
+select id, job_id, last_seq, (select count(*) from telling) from mine
+""")
+"""All that a batch needs, in one statement: twenty cars send two hundred a second."""
+
+
+def take_batches(
+    db: Session, secret_hash: str, batches: Sequence[Came], now: datetime
+) -> Taken | None:
+    """Keep batches by bridge and number, tell their news, and note how the bridge stands. What was
+    taken before stays as it is and is not told again.
+
+    Returns
+    -------
+    Taken | None
+        None: no bridge has this key, or it was ended, or its job is finished.
+    """
+    row = db.execute(
+        TAKE,
+        {
+            "secret": secret_hash,
+            "now": now,
+            "channel": CHANNEL,
+            "topic": JOB_TOPIC,
+            "came": json.dumps([{**asdict(b), "at": b.at.isoformat()} for b in batches]),
+        },
+    ).one_or_none()
+    if row is None:
+        return None
+    return Taken(bridge_id=row.id, job_id=row.job_id, before=row.last_seq)
 
 
 def batches_between(db: Session, job_id: int, start: datetime, end: datetime) -> list[LiveBatch]:

@@ -61,6 +61,9 @@ def batches(request: Request, sent: Sent, authorization: Authorization = "") -> 
     """Keep what was read; the answer comes when it is durable."""
     try:
         with _durable(request) as db:
+            if not any(b.answers for b in sent.batches):
+                # One statement is all or nothing by itself.
+                db.connection(execution_options={"isolation_level": "AUTOCOMMIT"})
             kept = live.take_in(db, _key(authorization), sent, request.app.state.clock())
     except live.NotLetIn as fault:
         return _told(str(fault), 410)
