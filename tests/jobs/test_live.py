@@ -23,6 +23,7 @@ from galene.jobs import (
 )
 from galene.jobs.act import Act, family_of, find_job
 from galene.jobs.errors import Invalid, Refused
+from galene.jobs.live_stands import Standing, standing_of
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.live_channels import AT, LOG_CHANNELS, SIGNALS, signals_at
 from galene.knowledge.log_channels import CHANNELS
@@ -245,6 +246,27 @@ def test_figures_of_a_check_stand_on_the_line(odd: Act, new_job: Callable[[str],
     found = live_taking.figures_of(odd.db, line.job, "airflow_against_expected", odd.now)
     assert set(found) == {"rpm", "map_kpa", "measured_g_s", "intake_c"}
     assert live_taking.figures_of(odd.db, line.job, "throttle_inspection", odd.now) == {}
+
+
+def test_an_opened_valve_speaks_of_its_passage(odd: Act, new_job: Callable[[str], Job]) -> None:
+    line = Line(odd, new_job("B"), {"egr_passage_plugged": 0.8}).runs(8)
+    assert standing_of(odd.db, line.job, odd.now) == Standing(idles=True)
+    line.car.command("egr_valve", 100.0)
+    line.read(5)
+    (found,) = standing_of(odd.db, line.job, odd.now).stands
+    assert (found.rule, found.restricts) == ("passage", True)
+    line.car.release("egr_valve")
+    line.read(5)
+    assert standing_of(odd.db, line.job, odd.now) == Standing(idles=True)
+
+
+def test_what_was_said_is_not_said_of_a_car_that_is_silent(
+    odd: Act, new_job: Callable[[str], Job]
+) -> None:
+    line = Line(odd, new_job("A"), {"throttle_deposit": 0.9}).runs(6)
+    assert standing_of(odd.db, line.job, odd.now).stands
+    odd.now += timedelta(seconds=3)
+    assert standing_of(odd.db, line.job, odd.now) == Standing()
 
 
 # ---- codes

@@ -67,6 +67,7 @@ _LISTED: dict[Right, str] = {
         GET /jobs/{number}/handover
         GET /jobs/{number}/intake
         GET /jobs/{number}/live/events
+        GET /jobs/{number}/live/stands
         GET /jobs/{number}/logs
         GET /jobs/{number}/logs/{log_id}
         GET /jobs/{number}/logs/{log_id}/rows.csv

@@ -21,13 +21,14 @@ from galene.jobs import (
 )
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.live_stands import standing_of
 from galene.knowledge.live_channels import TRACES
 from galene.knowledge.reading_channels import CHANNELS
 from galene.store.models import Job, LiveCommand
 from galene.web.card.routes import still_lives
 from galene.web.evidence.routes import ConditionsForm
 from galene.web.live.bridges import EVENTS
-from galene.web.live.strip import guards_shown, strip_of
+from galene.web.live.strip import guards_shown, stands_shown, strip_of
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
@@ -46,6 +47,20 @@ def events(visit: Signed, number: str) -> StreamingResponse:
         partial(still_lives, visit.request.app, session),
     )
     return StreamingResponse(stream, media_type="text/event-stream", headers=EVENTS)
+
+
+@router.get("/jobs/{number}/live/stands")
+def stands(visit: Signed, number: str) -> HTMLResponse:
+    """What the newest figures say of the parts."""
+    job = visit.job(number)
+    found = standing_of(visit.db, job, visit.now)
+    return visit.part(
+        "_stands.html",
+        "stands",
+        job=job,
+        idles=found.idles,
+        stands=stands_shown(visit, job, found.stands),
+    )
 
 
 # ---- pairing

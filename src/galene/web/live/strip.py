@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from galene.core.diagnosis.live_stands import Stand
 from galene.core.units import QUANTITIES, UNIT_SIGNS, Quantity, Unit, in_system, shown
 from galene.jobs import live, live_relearn, live_tests
 from galene.jobs.act import family_of
@@ -135,6 +136,40 @@ def guards_shown(visit: Visit, told: live_relearn.HoldTold) -> list[GuardShown]:
             )
         )
     return shown_guards
+
+
+@dataclass(frozen=True, kw_only=True)
+class StandShown:
+    """What the figures say of a part, as the page says it."""
+
+    rule: str
+    part: str
+    name: str
+    read: str
+    clean: str
+    restricts: bool
+
+
+def stands_shown(visit: Visit, job: Job, found: tuple[Stand, ...]) -> list[StandShown]:
+    """What the newest figures say of the parts, in the reader's units."""
+    family = family_of(job)
+    shown_stands = []
+    for stand in found:
+        quantity = "airflow" if stand.rule in ("meter_low", "meter_high") else "share"
+        read, clean = (
+            shown(quantity, value, visit.shop.system) for value in (stand.read, stand.clean)
+        )
+        shown_stands.append(
+            StandShown(
+                rule=stand.rule,
+                part=stand.part,
+                name=family.part(stand.part).label,
+                read=read,
+                clean=clean,
+                restricts=stand.restricts,
+            )
+        )
+    return shown_stands
 
 
 def strip_of(visit: Visit, job: Job, stage: str) -> LiveStrip:

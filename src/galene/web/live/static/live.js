@@ -1,7 +1,7 @@
 // The live strip: what the car says, as it comes. Three-second means in the strip and at the parts of the drawing,
 // and how the line stands in words. Other scripts hear of it through `onLive`.
 
-const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 33, DRAWN_MS = 250;
+const MEAN_S = 3, LOST_MS = 2500, SHOWN_MS = 33, DRAWN_MS = 250, LOOKED_MS = 3000;
 /** @type {Map<string, {at: number, value: number}[]>} newest values of each column, by the server's clock */
 const columns = new Map();
 /** @type {Set<(told: any) => void>} */
@@ -99,34 +99,65 @@ const place = (part, label) => {
   }
 };
 
-/** A figure at its part in the drawing. */
-const draw = (parts, text, unit) => {
-  for (const id of parts ? parts.split(" ") : []) {
-    for (const part of document.querySelectorAll(`svg.air .part[data-part="${CSS.escape(id)}"]`)) {
-      let label = part.querySelector(".live-figure");
-      if (!label) {
-        label = document.createElementNS(SVG, "text");
-        label.setAttribute("class", "live-figure");
-        label.setAttribute("text-anchor", "middle");
-        label.textContent = `${text} ${unit}`;
-        place(/** @type {SVGGraphicsElement} */ (part), /** @type {SVGTextElement} */ (label));
-      }
-      const words = `${text} ${unit}`;
-      if (label.textContent !== words) label.textContent = words;
+/** Words at a part in the drawing. */
+const write = (id, kind, words) => {
+  for (const part of document.querySelectorAll(`svg.air .part[data-part="${CSS.escape(id)}"]`)) {
+    let label = part.querySelector(`.live-figure.${kind}`);
+    if (!label) {
+      label = document.createElementNS(SVG, "text");
+      label.setAttribute("class", `live-figure ${kind}`);
+      label.setAttribute("text-anchor", "middle");
+      label.textContent = words;
+      place(/** @type {SVGGraphicsElement} */ (part), /** @type {SVGTextElement} */ (label));
     }
+    if (label.textContent !== words) label.textContent = words;
   }
+};
+
+const draw = (parts, text, unit) => {
+  for (const id of parts ? parts.split(" ") : []) write(id, "read", `${text} ${unit}`);
+};
+
+/** What the figures say of parts: at the part too, gone when it is not said any more. */
+const mark = () => {
+  const said = new Map([...document.querySelectorAll("[data-stand]")].map((s) => [s.dataset.stand, s]));
+  for (const label of document.querySelectorAll("svg.air .live-figure.says")) {
+    if (!said.has(label.closest(".part")?.dataset.part)) label.remove();
+  }
+  for (const part of document.querySelectorAll("svg.air .part")) {
+    part.classList.toggle("live-restricts", said.get(part.dataset.part)?.hasAttribute("data-restricts") ?? false);
+  }
+  said.forEach((s, id) => write(id, "says", s.dataset.mark));
+};
+
+/** Seconds that a stroke of the streams takes: as a share of what the engine draws at its idle, by the meter or,
+ * where it has none, by its speed. */
+const pace = () => {
+  const meter = document.querySelector('[data-meter="air"]'), air = meter && meanOf(meter.dataset.columns);
+  if (air !== null && meter?.dataset.bandHigh) {
+    const idle = ((number(meter, "bandLow") + number(meter, "bandHigh")) / 2 - number(meter, "offset")) / number(meter, "factor");
+    return { by: "air", seconds: 1.5 / Math.sqrt(Math.max(0.05, air / idle)) };
+  }
+  const speed = meanOf("rpm");
+  return speed === null ? null : { by: "speed", seconds: 1.5 / Math.sqrt(Math.max(0.05, speed / 800)) };
 };
 
 /** The streams of the drawing run as the engine draws; where the valve is shut, nothing comes back. */
 const runs = () => {
   const svg = document.querySelector("svg.air");
-  if (!svg) return;
+  if (!(svg instanceof SVGElement)) return;
   const speed = meanOf("rpm"), live = state === "live" && speed !== null;
   svg.classList.toggle("live-runs", live && speed > 100);
   svg.classList.toggle("live-stands", live && speed <= 100);
   const position = meanOf("egr_position_pct", 1) ?? meanOf("egr_command_pct", 1);
   svg.classList.toggle("live-shut", live && position !== null && position < 3);
-  svg.classList.toggle("live-fast", live && speed > 1800);
+  const found = live ? pace() : null;
+  for (const words of document.querySelectorAll("[data-drawn]")) words.hidden = words.dataset.drawn !== (found?.by ?? "not");
+  // A new pace makes the strokes jump: only one that is seen is taken.
+  const now = Number(svg.dataset.pace ?? 1.5), next = Math.min(4, Math.max(0.3, found?.seconds ?? 1.5));
+  if (Math.abs(next / now - 1) < 0.15) return;
+  svg.dataset.pace = String(next);
+  svg.style.setProperty("--pace", `${next.toFixed(2)}s`);
 };
 
 const begin = () => {
@@ -151,6 +182,14 @@ const begin = () => {
     if (fresh) show(root);
     fresh = false;
   }, SHOWN_MS);
+  window.setInterval(() => {
+    const looked = document.querySelector("[data-live-stands]");
+    if (state === "live" && looked && !document.hidden) window.htmx?.trigger(looked, "galene:look");
+    // What stood there was of a moment that is over.
+    else if (looked) looked.replaceChildren();
+    mark();
+  }, LOOKED_MS);
+  document.addEventListener("htmx:afterSettle", mark);
   window.addEventListener("pagehide", () => stream.close());
 };
 
