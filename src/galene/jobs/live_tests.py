@@ -1,7 +1,7 @@
 """Commanded tests on the car itself: what must hold first, the hold, and its window as the trace of
 the check."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -49,10 +49,10 @@ def commanded(job: Job, check_id: str) -> CommandedTest | None:
     return test_of(family_of(job), check_id)
 
 
-def lamps_of(window: Window, test: CommandedTest) -> list[LampRead]:
-    """Every condition of a test with what was read of it last."""
+def lamps_of(window: Window, lamps: Sequence[Lamp]) -> list[LampRead]:
+    """Every condition with what was read of it last."""
     found = []
-    for lamp in test.lamps:
+    for lamp in lamps:
         values = window.last(lamp.column, LAMP_S)
         found.append(LampRead(lamp=lamp, value=float(np.mean(values)) if len(values) else None))
     return found
@@ -96,8 +96,8 @@ def press(act: Act, number: str, check_id: str, *, asked: Collection[str]) -> Li
         )
     window = window_of(act.db, job, act.now - timedelta(seconds=LAMP_S), act.now)
     reasons = [
-        f"{r.lamp.text}: {_value(r)}, asked is {_range(r.lamp)}"
-        for r in lamps_of(window, test)
+        f"{r.lamp.text}: {value_of(r)}, asked is {range_of(r.lamp)}"
+        for r in lamps_of(window, test.lamps)
         if not r.lit
     ]
     reasons += [f"{text}: say that it is so" for id_, text in test.asks if id_ not in asked]
@@ -115,11 +115,13 @@ def press(act: Act, number: str, check_id: str, *, asked: Collection[str]) -> Li
     )
 
 
-def _value(read: LampRead) -> str:
+def value_of(read: LampRead) -> str:
+    """What was read, for the reader."""
     return "not read" if read.value is None else f"{read.value:.1f}"
 
 
-def _range(lamp: Lamp) -> str:
+def range_of(lamp: Lamp) -> str:
+    """What is asked, for the reader."""
     return f"{lamp.low:g} to {lamp.high:g}"
 
 

@@ -81,12 +81,18 @@ AIMS: Mapping[str, Sequence[Aim]] = {
             high=1.5,
         ),
     ),
+    "particulate_burn_off": (
+        Aim(column="soot_pct", label="Soot in the filter", quantity="share", low=0, high=25),
+    ),
     "differential_zero": (
         Aim(column="dp_pa", label="Pressure drop", quantity="pressure_drop", low=-60, high=60),
     ),
 }
 """By what each relearn is measured; one that is not listed is judged by who stands there. No code
-that is pending or stored belongs to each."""
+that is pending or stored belongs to each. A filter counts as burned off up to a quarter of its load
+(project default)."""
+OWN_FIGURES = ("soot_pct",)
+"""Columns that OBD does not carry: only a car's own document names them."""
 
 
 def aims_of(family: EngineFamily, template_id: str) -> tuple[Aim, ...]:
@@ -96,8 +102,11 @@ def aims_of(family: EngineFamily, template_id: str) -> tuple[Aim, ...]:
     ----------
     family : with the bands that are in force
     """
+    named = {e.name for e in family.bus if e.kind == "figure"}
     found = []
     for aim in AIMS.get(template_id, ()):
+        if aim.column in OWN_FIGURES and aim.column not in named:
+            continue
         band = family.bands.get(aim.band) if aim.band else None
         if aim.band and band is None:
             continue

@@ -164,6 +164,7 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/live/relearn
         POST /jobs/{number}/live/road/begin
         POST /jobs/{number}/live/road/end
+        POST /jobs/{number}/live/routine
         POST /jobs/{number}/live/run/{check_id}
         POST /jobs/{number}/live/take
         POST /jobs/{number}/live/trace/{check_id}

@@ -158,6 +158,18 @@ def command(db: Session, job_id: int, command_id: int) -> LiveCommand | None:
     return db.scalar(asked)
 
 
+def last_command(
+    db: Session, job_id: int, purpose: str, *, since: datetime | None
+) -> LiveCommand | None:
+    """The newest command of a job for a purpose, not older than `since`."""
+    asked = select(LiveCommand).where(
+        LiveCommand.job_id == job_id, LiveCommand.fields["purpose"].as_string() == purpose
+    )
+    if since is not None:
+        asked = asked.where(LiveCommand.at >= since)
+    return db.scalar(asked.order_by(LiveCommand.id.desc()).limit(1))
+
+
 def command_of_bridge(db: Session, bridge_id: int, command_id: int) -> LiveCommand | None:
     """One command that a bridge was given."""
     asked = select(LiveCommand).where(

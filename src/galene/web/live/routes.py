@@ -15,6 +15,7 @@ from galene.jobs import (
     live_codes,
     live_relearn,
     live_road,
+    live_routine,
     live_taking,
     live_tests,
     prove,
@@ -162,9 +163,14 @@ def _shown(
 
 
 def _asked(visit: Visit, number: str, do: Do) -> LiveCommand:
-    """Ask the car, and wait for its answer outside of any write."""
+    """Ask the car, and wait for its answer."""
     with visit.setting() as act:
         command = live.ask(act, act.job(number), do)
+    return _answered(visit, command)
+
+
+def _answered(visit: Visit, command: LiveCommand) -> LiveCommand:
+    """Wait for the car's answer outside of any write."""
     ends = time.monotonic() + ANSWER_S
     while command.answered_at is None and time.monotonic() < ends:
         time.sleep(LOOK_S)
@@ -238,6 +244,28 @@ def hold(visit: Signed, number: str) -> HTMLResponse:
     return visit.part(
         "live_hold.html", "hold", job=visit.job(number), told=told, guards=guards_shown(visit, told)
     )
+
+
+@router.post("/jobs/{number}/live/routine")
+def routine(visit: Signed, number: str, form: Sent) -> Response:
+    """Begin the routine of the present hold on the control unit."""
+    from galene.web.proof.routes import page as proof_page
+
+    asked: list[LiveCommand] = []
+
+    def write(act: Act) -> None:
+        shown = (form.text("template"), form.text("hold"))
+        asked.append(live_routine.begin(act, number, shown=shown, asked=form.texts("asked")))
+
+    answer = visit.submit(
+        form,
+        write,
+        to=f"/jobs/{number}/prove#relearn",
+        shown=lambda faults: proof_page(visit, visit.job(number), 422, form=form, faults=faults),
+    )
+    if asked:
+        _answered(visit, asked[0])
+    return answer
 
 
 @router.post("/jobs/{number}/live/learned")

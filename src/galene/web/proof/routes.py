@@ -12,6 +12,7 @@ from galene.jobs import evidence, gates, live, live_relearn, proof, prove
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left
 from galene.jobs.errors import Invalid
+from galene.jobs.live_routine import routine_now
 from galene.jobs.planning import rows_of_round
 from galene.jobs.stages import PROVEN, lacks
 from galene.knowledge import reading_channels
@@ -72,6 +73,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "has_trims": reading_channels.has_trims(family),
         "picture": picture_of(family, job),
         "live": strip_of(visit, job, "prove"),
+        "routine": routine_now(visit.db, job),
         "tells": told_by_the_car(visit, job),
         "road_lacks": lacks_of(job.road_test.run) if job.road_test.run else (),
         "measures": bool(template and aims_of(family, template.id)),
