@@ -10,9 +10,10 @@ import can
 import pytest
 
 from galene.bus import j1939
+from galene.bus.heavy import HeavyListener
 from galene.bus.line import bus_of
 from galene.bus.station import Station, play, station_of
-from galene.bus.tester import Conversation, Garbled, HeavyListener, Refused, Silent
+from galene.bus.tester import Conversation, Garbled, Refused, Silent
 from galene.core.errors import InputError
 from galene.knowledge.families import FAMILIES
 from galene.simulation.run import read_case

@@ -106,6 +106,8 @@ def test_no_such_code(wrong: str) -> None:
     ("pgn", "row", "data"),
     [
         (0xF004, {"rpm": 650.0}, "ffffff5014ffffff"),
+        (0xF003, {"pedal_pct": 40.0, "load_pct": 55.0}, "ff6437ffffffffff"),
+        (0xFEF1, {"speed_kmh": 80.5}, "ff8050ffffffffff"),
         (0xFEEE, {"coolant_c": 88.0}, "80ffffffffffffff"),
         (0xFEF6, {"boost_gauge_kpa": 100.0, "intake_c": 40.0}, "ff3250ffffffffff"),
         (0xFEF5, {"baro_kpa": 101.0}, "caffffffffffffff"),

@@ -13,6 +13,7 @@ from typing import Protocol, TypeVar
 
 import can
 
+from galene.bus import j1939
 from galene.bus.tester import BusFault, Conversation, Garbled, Lost, Refused, Silent
 from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
@@ -57,6 +58,9 @@ DEAD_S = 1.0
 TRIES = 3
 """How often a word to the car is said before its silence counts."""
 PRESENT_S, SILENT_S, AGAIN_S, LONGEST_HOLD_S = 2.0, 0.6, 0.5, 60.0
+HEARD_S, ASKED_AGAIN_S = 1.5, 5.0
+"""How long what a heavy vehicle said counts: the slow figures come once a second. And how long one
+that answers no question is only listened to."""
 WORDS: dict[LineState, str] = {
     "live": "",
     "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",
@@ -152,6 +156,8 @@ class Reader:
         self._turn = 0
         self._gathered = Gathered(self._clock())
         self._own = [e.name for e in entries if e.kind == "figure"]
+        self._answered_s = self._clock()
+        self._asks_again_s = 0.0
         self._cut_off = threading.Event()
 
     def command(self, command: Command, *, age_s: float | None) -> None:
@@ -208,9 +214,30 @@ class Reader:
         return True
 
     def _read(self) -> None:
-        """The fast figures, and one group of the others in turn."""
+        """What is asked, and what a heavy vehicle says by itself; an answer goes before that."""
         assert self._talk is not None
         talk, began = self._talk, self._clock()
+        heard, asked = talk.heavy.columns(HEARD_S), dict[str, float]()
+        if not self._only_listens():
+            try:
+                asked = self._asked(talk)
+                self._answered_s = self._clock()
+            except Silent:
+                if not heard:
+                    raise
+                if self._clock() - self._answered_s > SILENT_S:
+                    self._asks_again_s = self._clock() + ASKED_AGAIN_S
+        elif not heard:
+            self._asks_again_s = 0.0
+            raise Silent("it says nothing any more")
+        self._gathered.rows.append(((began + self._clock()) / 2, heard | asked))
+
+    def _only_listens(self) -> bool:
+        """Whether the vehicle answers no question and is only listened to."""
+        return self._clock() < self._asks_again_s
+
+    def _asked(self, talk: Conversation) -> dict[str, float]:
+        """The fast figures, and one group of the others in turn."""
         wanted = [*FAST, *_group(SLOW, self._turn, 4)]
         # The maker's own figures are finer than the generic ones, which stand in steps of 0.4 %.
         fast = [n for n in self._own if n in FAST]
@@ -218,7 +245,7 @@ class Reader:
         found = talk.read([n for n in wanted if n not in fast])
         found |= talk.identified([*fast, *_group(slow, self._turn, 2)])
         self._turn += 1
-        self._gathered.rows.append(((began + self._clock()) / 2, found))
+        return found
 
     def _silent(self, stop: threading.Event) -> None:
         if self._clock() - self._heard < SILENT_S:
@@ -345,6 +372,8 @@ class Reader:
     def _done(self, command: Command, now: float) -> Answer:
         assert self._talk is not None
         talk = self._talk
+        if self._only_listens():
+            return Answer(id=command.id, done=False, words=_only_says(talk, command))
         if command.do == "hold":
             return self._hold(talk, command, now)
         if command.do == "routine":
@@ -434,6 +463,17 @@ def _group(names: Sequence[str], turn: int, size: int) -> list[str]:
         return []
     first = (turn * size) % len(names)
     return list(dict.fromkeys((*names[first:], *names[:first])))[:size]
+
+
+def _only_says(talk: Conversation, command: Command) -> str:
+    """What a vehicle that answers no question can be said to have."""
+    if command.do != "codes":
+        return "No control unit answers by OBD: this can not be asked of it here."
+    faults = talk.heavy.faults.get(j1939.DM1)
+    if not faults:
+        return "No control unit answers by OBD, and by J1939 it tells no active code."
+    told = ", ".join(f"SPN {spn} FMI {kind}" for spn, kind in faults[:12])
+    return f"No control unit answers by OBD. By J1939 it tells {told}: look them up and type them."
 
 
 def _codes(talk: Conversation) -> CodesRead:

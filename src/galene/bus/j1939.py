@@ -61,6 +61,17 @@ GROUPS: tuple[Group, ...] = (
         figures=(Spn(number=190, column="rpm", at=4, size=2, scale=0.125),),
     ),
     Group(
+        pgn=0xF003,
+        figures=(
+            Spn(number=91, column="pedal_pct", at=2, size=1, scale=0.4),
+            Spn(number=92, column="load_pct", at=3, size=1, scale=1),
+        ),
+    ),
+    Group(
+        pgn=0xFEF1,
+        figures=(Spn(number=84, column="speed_kmh", at=2, size=2, scale=1 / 256),),
+    ),
+    Group(
         pgn=0xFEEE,
         figures=(Spn(number=110, column="coolant_c", at=1, size=1, scale=1, offset=-40),),
     ),

@@ -20,7 +20,7 @@ TO_ALL = 0x7DF
 """Identifier of a request to every unit (ISO 15765-4)."""
 TICK_S = 0.01
 """How often the car is moved on and the bus is served."""
-SENT_EVERY_S = {0xF004: 0.05, 0xFEF6: 0.5, 0xF00A: 0.1}
+SENT_EVERY_S = {0xF004: 0.05, 0xF003: 0.05, 0xFEF1: 0.1, 0xFEF6: 0.5, 0xF00A: 0.1}
 """Repetition of a group that a heavy engine sends by itself; a second for the others."""
 
 

@@ -22,8 +22,9 @@ from udsoncan.exceptions import (
     UnexpectedResponseException,
 )
 
-from galene.bus import j1939, obd
+from galene.bus import obd
 from galene.bus.codes import code_from_bytes
+from galene.bus.heavy import HeavyListener
 from galene.bus.line import Ear, transport
 from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
@@ -90,7 +91,9 @@ class Conversation:
 
     def __init__(self, bus: can.BusABC, *, own: Sequence[BusEntry] = (), asks: int = 0x7E0) -> None:
         self._ear = Ear()
-        self._notifier = can.Notifier(bus, [self._ear], timeout=0.05)
+        self.heavy = HeavyListener(bus)
+        """What a heavy vehicle says by itself meanwhile; a light one says nothing."""
+        self._notifier = can.Notifier(bus, [self._ear, self.heavy], timeout=0.05)
         self._stack = transport(bus, self._notifier, receives=asks + 8, sends=asks)
         self._line = PythonIsoTpConnection(self._stack)
         self._line.open()
@@ -333,41 +336,3 @@ def _config(own: Sequence[BusEntry]) -> ClientConfig:
         "data_identifiers": codecs["figure"],
         "input_output": codecs["output"],
     }
-
-
-class HeavyListener:
-    """What a heavy vehicle says by itself, and the answers to what is asked of it."""
-
-    def __init__(self, bus: can.BusABC) -> None:
-        self.bus = bus
-        self.figures: dict[str, float] = {}
-        self.faults: dict[int, list[tuple[int, int]]] = {}
-        self.acknowledged: dict[int, int] = {}
-        self._assembly = j1939.Assembly()
-
-    def listen(self, seconds: float) -> None:
-        """Take in what comes for some time."""
-        ends = time.monotonic() + seconds
-        while (left := ends - time.monotonic()) > 0:
-            message = self.bus.recv(left)
-            if message is not None and message.is_extended_id:
-                self.take(message.arbitration_id, bytes(message.data))
-
-    def take(self, identifier: int, data: bytes) -> None:
-        """One frame."""
-        pgn, _, source = j1939.parts_of(identifier)
-        whole = self._assembly.take(pgn, source, data)
-        if whole is not None:
-            pgn, data = whole
-        if pgn in j1939.BY_PGN and len(data) == 8:
-            self.figures |= j1939.BY_PGN[pgn].decode(data)
-        elif pgn in (j1939.DM1, j1939.DM2) and len(data) >= 6:
-            self.faults[pgn] = j1939.decode_faults(data)
-        elif pgn == j1939.ACKNOWLEDGE and len(data) == 8:
-            self.acknowledged[int.from_bytes(data[5:8], "little")] = data[0]
-
-    def ask(self, pgn: int) -> None:
-        """Ask for a group."""
-        identifier = j1939.frame_id(j1939.REQUEST, source=j1939.TESTER, target=j1939.ENGINE)
-        data = pgn.to_bytes(3, "little")
-        self.bus.send(can.Message(arbitration_id=identifier, is_extended_id=True, data=data))
