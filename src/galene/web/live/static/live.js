@@ -165,10 +165,13 @@ const begin = () => {
   if (!(root instanceof HTMLElement) || root.dataset.begun) return;
   root.dataset.begun = "1";
   state = root.dataset.state;
-  if (state === "none") return;
+  // A page that shows a code waits for the bridge that types it.
+  const pairs = document.querySelector("[data-pair-code]") !== null;
+  if (state === "none" && !pairs) return;
   const stream = new EventSource(root.dataset.events);
   stream.addEventListener("message", (event) => {
     const told = JSON.parse(event.data);
+    if (pairs && told.state === "waiting") { window.location.replace(root.dataset.bridge); return; }
     heardAt = performance.now();
     fresh = true;
     if (told.rows?.length) keep(told);
