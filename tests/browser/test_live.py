@@ -266,6 +266,9 @@ def test_a_plugged_passage_from_codes_to_a_signed_report(
     page.get_by_role("button", name="Show a code").click()
     code = page.locator("[data-pair-code]").inner_text().replace(" ", "")
     car = car_of(job, code)
+    # The page that showed the code goes on by itself.
+    expect(page.locator("[data-pair-code]")).to_have_count(0, timeout=PATIENCE_MS)
+    expect(page.locator("[data-way-says=live]")).to_be_visible(timeout=PATIENCE_MS)
     # Intake: the codes come from the car.
     page.goto(f"{at}/intake")
     reads(page, 0.5)
