@@ -263,7 +263,7 @@ def held(line: Line, seconds: float, value: float = 100.0) -> LiveCommand:
     )
     line.read(seconds)
     line.car.release("egr_valve")
-    line.answer(command, words="Let go: it was let go.")
+    line.answer(command, words="Let go: the hand is off.")
     line.read(5)
     return command
 

@@ -140,7 +140,7 @@ def test_let_go_is_let_go_at_once(bay_of, hand) -> None:
     with bay.db() as db:
         live.let_go(db, find_job(db, bay.number), bay.server.clock())
         db.commit()
-    assert answered(bay, number).answer["words"] == "Let go: it was let go."
+    assert answered(bay, number).answer["words"] == "Let go: the hand is off."
     assert bay.car.wishes.commands == {}
 
 

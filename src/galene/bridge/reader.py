@@ -339,7 +339,7 @@ class Reader:
         age = None if taken.age_s is None else taken.age_s + (now - taken.at_s)
         if command.do == "let_go":
             # Letting go is never too late.
-            self._let_go("it was let go")
+            self._let_go("the hand is off")
             self._answer(Answer(id=command.id, done=True))
             return
         if age is None or age > STALE_S:

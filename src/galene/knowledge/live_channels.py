@@ -152,6 +152,8 @@ SIGNALS: Mapping[str, LiveSignal] = {
         LiveSignal(id="voltage", columns=("voltage_v",), label="Battery", quantity="voltage"),
     )
 }
+LABELS: Mapping[str, str] = {s.columns[0]: s.label for s in SIGNALS.values()}
+"""What a column is called."""
 IDLE = ("rpm", "map", "air", "throttle", "trim", "boost", "exhaust", "crankcase", "coolant")
 AT: Mapping[str, tuple[str, ...]] = {
     "intake": (),

@@ -53,11 +53,6 @@ ASKED: Mapping[str, float] = {
 monitors meet in a mixed drive (this project's judgement)."""
 
 
-def lacks_of(run: RoadRun) -> tuple[str, ...]:
-    """What of `ASKED` was not driven, by its name."""
-    return tuple(name for name, least in ASKED.items() if getattr(run, name) < least)
-
-
 def read_road(series: TimeSeries) -> RoadRun:
     """A run out of its figures.
 

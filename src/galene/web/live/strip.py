@@ -7,7 +7,7 @@ from galene.core.units import QUANTITIES, UNIT_SIGNS, Quantity, Unit, in_system,
 from galene.jobs import live, live_relearn, live_tests
 from galene.jobs.act import family_of
 from galene.jobs.bands import with_own_bands
-from galene.knowledge.live_channels import LiveSignal, signals_at
+from galene.knowledge.live_channels import LABELS, LiveSignal, signals_at
 from galene.store.models import Job
 from galene.web.shared.visit import Visit
 
@@ -118,7 +118,7 @@ class GuardShown:
 
 def guards_shown(visit: Visit, told: live_relearn.HoldTold) -> list[GuardShown]:
     """The guards of a hold in the reader's units."""
-    system, texts = visit.shop.system, {g.id: g.text for g in told.phase.guards}
+    system = visit.shop.system
     shown_guards = []
     for read in told.guards:
         limit, quantity = read.limit, read.limit.quantity
@@ -129,7 +129,7 @@ def guards_shown(visit: Visit, told: live_relearn.HoldTold) -> list[GuardShown]:
         ]
         shown_guards.append(
             GuardShown(
-                text=texts[limit.guard],
+                text=LABELS[limit.column],
                 value="" if read.value is None else shown(quantity, read.value, system),
                 limit=" ".join(ends),
                 holds=read.holds,

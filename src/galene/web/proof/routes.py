@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.core.proof.relearn import seconds_left
-from galene.core.proof.road_run import lacks_of
+from galene.core.proof.road_run import ASKED
 from galene.jobs import evidence, gates, live, live_relearn, proof, prove
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left
@@ -75,7 +75,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "live": strip_of(visit, job, "prove"),
         "routine": routine_now(visit.db, job),
         "tells": told_by_the_car(visit, job),
-        "road_lacks": lacks_of(job.road_test.run) if job.road_test.run else (),
+        "road_asks": ASKED,
         "measures": bool(template and aims_of(family, template.id)),
     }
 
