@@ -5,7 +5,7 @@ from collections.abc import Callable
 from datetime import timedelta
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from galene.exchange.live import Answer, Batch, CodesRead, FrameRead
@@ -30,7 +30,15 @@ from galene.knowledge.log_channels import CHANNELS
 from galene.knowledge.reading_channels import channels_of
 from galene.simulation.road import Road
 from galene.simulation.vehicle import Vehicle
-from galene.store.models import AuditEntry, Bridge, CheckResult, Job, LiveCommand, LogFile
+from galene.store.models import (
+    AuditEntry,
+    Bridge,
+    CheckResult,
+    Job,
+    LiveBatch,
+    LiveCommand,
+    LogFile,
+)
 from galene.store.repositories import live as rows
 from tests.jobs.live_line import Do, Line
 from tests.simulation.test_agreement import CLEAN_MM2
@@ -565,3 +573,77 @@ def test_one_bay_has_one_bridge(odd: Act, new_job: Callable[[str], Job]) -> None
     assert rows.bridge_of_job(odd.db, first.id) is None
     with pytest.raises(live.NotLetIn, match="Another bridge"):
         live.let_in(odd.db, former.key)
+
+
+# ---- which car
+
+
+FIRST, SECOND = "GALENE00000000011", "GALENE00000000022"
+
+
+def says(line: Line, serial: str) -> Line:
+    """The car begins to answer with its number, and is read on."""
+    line.seq += 1
+    line.clock += 0.1
+    line.hand(Batch(seq=line.seq, at_s=line.clock, state="live", serial=serial))
+    return line.read(2)
+
+
+def count(db: Session, job: Job) -> int:
+    asked = select(func.count()).select_from(LiveBatch).where(LiveBatch.job_id == job.id)
+    return db.scalar(asked) or 0
+
+
+def test_another_car_on_the_line_is_neither_read_nor_driven(
+    odd: Act, new_job: Callable[[str], Job]
+) -> None:
+    line = Line(odd, new_job("B")).runs(8)
+    says(line, FIRST)
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "live"
+    kept = count(odd.db, line.job)
+    says(line, SECOND)
+    told = live.line_of_job(odd.db, line.job, odd.now)
+    assert told.state == "other"
+    assert told.other == "Its number ends in 0022, that of this vehicle in 0011."
+    assert count(odd.db, line.job) == kept
+    with pytest.raises(Refused, match="not on the line"):
+        live.ask(odd, line.job, "hold", actuator="egr_valve", value=100.0)
+    # A new pairing does not make it the right one.
+    again = Line(odd, line.job)
+    again.car.key_on()
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "waiting"
+    says(again, SECOND)
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "other"
+    says(again, FIRST)
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "live"
+
+
+def test_who_looked_says_that_it_is_the_car(odd: Act, new_job: Callable[[str], Job]) -> None:
+    line = Line(odd, new_job("A")).runs(2)
+    says(says(line, FIRST), SECOND)
+    live.same_car(odd, line.job.number)
+    live.same_car(odd, line.job.number)
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "live"
+    traced = odd.db.scalars(select(AuditEntry).where(AuditEntry.action == "car_is_this_one")).all()
+    assert len(traced) == 1 and "0022" in traced[0].detail["against"]
+    says(line, FIRST)
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "other", "the newer number counts"
+
+
+def test_a_car_that_was_read_for_another_vehicle_is_known(odd: Act, db: Session) -> None:
+    first, second = (
+        next(j for j in db.scalars(select(Job)).unique() if j.vehicle.plate == plate)
+        for plate in ("QN-088", "QN-152")
+    )
+    says(Line(odd, first).runs(1), FIRST)
+    says(Line(odd, second).runs(1), FIRST)
+    told = live.line_of_job(db, second, odd.now)
+    assert (told.state, told.other) == (
+        "other",
+        "Its number ends in 0011: it was read for QN-088 before.",
+    )
+
+
+def test_a_car_without_a_number_is_taken_as_it_is(odd: Act, new_job: Callable[[str], Job]) -> None:
+    line = Line(odd, new_job("F")).runs(2)
+    assert live.line_of_job(odd.db, line.job, odd.now).state == "live"

@@ -133,7 +133,7 @@ def bay_of(server: Server, tmp_path: Path) -> Iterator[Callable[..., Bay]]:
         if start:
             car.start()
         side = can.Bus(interface="virtual", channel=channel)
-        station = station_of(car, side)
+        station = station_of(car, side, plate=number)
         adapter, folder = Adapter(channel), tmp_path / channel
         buffer = buffer_in(folder)
         buffer.pair(paired(server.address, code, "test cart"))

@@ -7,20 +7,24 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import can
 import httpx2 as httpx
 import pytest
+from sqlalchemy import select
 
 from galene.bridge.buffer import Buffer, Pairing
 from galene.bridge.link import Link, Offset, paired, server_of
+from galene.bus.station import serial_of, station_of
 from galene.core.errors import InputError
 from galene.exchange.live import Command
 from galene.jobs import live
 from galene.jobs.act import find_job
 from galene.jobs.errors import Invalid, Refused
-from galene.store.models import LiveCommand
+from galene.knowledge.families import FAMILIES
+from galene.simulation.vehicle import Vehicle
+from galene.store.models import Job, LiveCommand
 from galene.store.repositories import live as rows
 from tests.live.conftest import Bay, until
 
@@ -512,3 +516,21 @@ def test_a_word_from_the_future_holds_no_longer_than_one_of_now(bay_of) -> None:
     word = Command(id=0, issued_s=0.0, do="held", of=number)
     bay.program.reader.command(word, age_s=-3600.0)
     assert answered(bay, number).answer["words"] == "Let go: nobody held it any more."
+
+
+def test_the_cable_in_another_car_is_found_out(bay_of: Callable[..., Bay]) -> None:
+    """The bridge asks the car its number when it begins to answer."""
+    bay = running(bay_of("26-0003"))
+    until(lambda: bay.bridge().serial == serial_of("26-0003"), "the car's number")
+    bay.station.close()
+    until(lambda: bay.bridge().state == "off", "the silence")
+    other = Vehicle(FAMILIES["B"], {})
+    other.key_on()
+    station = station_of(other, bay.station.bus, plate="another")
+    try:
+        until(lambda: bay.bridge().stranger == serial_of("another"), "the other car")
+        with bay.db() as db:
+            job = db.scalars(select(Job).where(Job.number == "26-0003")).one()
+            assert live.line_of_job(db, job, datetime.now(UTC)).state == "other"
+    finally:
+        station.close()

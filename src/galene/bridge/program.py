@@ -96,6 +96,7 @@ class Program:
             "columns": found.columns,
             "rows": found.rows,
             "answers": [a.model_dump(mode="json") for a in found.answers],
+            "serial": found.serial,
         }
         try:
             self.buffer.keep(json.dumps(body, separators=(",", ":"), allow_nan=False))

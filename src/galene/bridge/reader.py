@@ -5,6 +5,7 @@ Every state of the line has words, and every way out of a test is the same: let 
 
 import contextlib
 import queue
+import re
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -70,6 +71,8 @@ WORDS: dict[LineState, str] = {
 
 
 T = TypeVar("T")
+SERIAL = re.compile(r"[A-HJ-NPR-Z0-9]{17}")
+"""A vehicle identification number (ISO 3779): no I, O, Q."""
 
 
 class Clock(Protocol):
@@ -88,6 +91,7 @@ class Found:
     columns: tuple[str, ...] = ()
     rows: tuple[tuple[float | None, ...], ...] = ()
     answers: tuple[Answer, ...] = ()
+    serial: str = ""
 
 
 @dataclass(kw_only=True)
@@ -125,6 +129,7 @@ class Gathered:
     began_s: float
     rows: list[tuple[float, dict[str, float]]] = field(default_factory=list)
     answers: list[Answer] = field(default_factory=list)
+    serial: str = ""
 
 
 class Reader:
@@ -158,6 +163,7 @@ class Reader:
         self._own = [e.name for e in entries if e.kind == "figure"]
         self._answered_s = self._clock()
         self._asks_again_s = 0.0
+        self._names_left = TRIES
         self._cut_off = threading.Event()
 
     def command(self, command: Command, *, age_s: float | None) -> None:
@@ -207,6 +213,7 @@ class Reader:
         try:
             self._bus = self._open_bus()
             self._talk = Conversation(self._bus, own=self._entries)
+            self._names_left = TRIES
         except (InputError, can.CanError, OSError):
             self._close()
             self._to("adapter")
@@ -245,7 +252,22 @@ class Reader:
         found = talk.read([n for n in wanted if n not in fast])
         found |= talk.identified([*fast, *_group(slow, self._turn, 2)])
         self._turn += 1
+        if self._names_left:
+            self._ask_its_name(talk)
         return found
+
+    def _ask_its_name(self, talk: Conversation) -> None:
+        """The car's own number, once: the cable may hang in another one than the job's. One that
+        has none, or tells none that can be read, is taken as it is."""
+        self._names_left -= 1
+        try:
+            serial = talk.serial()
+        except (Silent, Garbled):
+            return
+        except Refused:
+            serial = ""
+        self._names_left = 0
+        self._gathered.serial = serial if SERIAL.fullmatch(serial) else ""
 
     def _silent(self, stop: threading.Event) -> None:
         if self._clock() - self._heard < SILENT_S:
@@ -273,6 +295,7 @@ class Reader:
         if self._talk is not None and self._bus is not None:
             self._talk.close()
             self._talk = Conversation(self._bus, own=self._entries)
+            self._names_left = TRIES
 
     def _close(self) -> None:
         talk, bus = self._talk, self._bus
@@ -311,6 +334,7 @@ class Reader:
                     for at, row in gathered.rows
                 ),
                 answers=tuple(gathered.answers),
+                serial=gathered.serial,
             )
         )
 

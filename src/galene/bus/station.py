@@ -3,6 +3,7 @@ what SAE J1939 asks of it."""
 
 import threading
 import time
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -171,11 +172,17 @@ def heavy_row(vehicle: Vehicle) -> dict[str, float]:
     return row
 
 
-def station_of(vehicle: Vehicle, bus: can.BusABC, *, pace: float = 1.0) -> Station:
+def serial_of(plate: str) -> str:
+    """A number that a simulated car can have, by its plate."""
+    return f"GALENE{zlib.crc32(plate.encode()) % 10**11:011d}"
+
+
+def station_of(vehicle: Vehicle, bus: can.BusABC, *, pace: float = 1.0, plate: str = "") -> Station:
     """A car with its two control units, the engine's and another one."""
+    serial = serial_of(plate)
     units = [
-        (ControlUnit(vehicle, name=f"ENGINE {vehicle.family.id}"), 0x7E0),
-        (ControlUnit(vehicle, name="BODY", engine=False), 0x7E1),
+        (ControlUnit(vehicle, name=f"ENGINE {vehicle.family.id}", serial=serial), 0x7E0),
+        (ControlUnit(vehicle, name="BODY", engine=False, serial=serial), 0x7E1),
     ]
     return Station(vehicle, bus, units, pace=pace)
 

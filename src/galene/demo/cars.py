@@ -105,7 +105,7 @@ def put_in(db: Session, story: CarStory, *, server: str, folder: Path, now: date
     db.commit()
     channel = f"demo-{story.plate}"
     vehicle = vehicle_of(story, job)
-    station = station_of(vehicle, can.Bus(interface="virtual", channel=channel))
+    station = station_of(vehicle, can.Bus(interface="virtual", channel=channel), plate=story.plate)
     buffer = buffer_in(folder / story.plate)
     pairing = paired(server, code, f"cart at {job.bay or 'the shed'}")
     buffer.pair(pairing)

@@ -57,7 +57,8 @@ class Batch(Wire):
     """What was read in about a tenth of a second.
 
     `at_s` is the bridge's clock at its end; a row's first value is how many seconds before that it
-    was read, the others are the columns' in their order.
+    was read, the others are the columns' in their order. `serial` is the car's own number, said
+    once when it begins to answer.
     """
 
     seq: int = Field(ge=1, le=2**53)
@@ -67,6 +68,7 @@ class Batch(Wire):
     columns: tuple[Name, ...] = Field(default=(), max_length=MOST_COLUMNS)
     rows: tuple[tuple[Figure | None, ...], ...] = Field(default=(), max_length=MOST_ROWS)
     answers: tuple[Answer, ...] = Field(default=(), max_length=20)
+    serial: str = Field(default="", pattern=r"^([A-HJ-NPR-Z0-9]{17})?$")
 
     @model_validator(mode="after")
     def rows_fit(self) -> "Batch":

@@ -163,7 +163,10 @@ def take_in(db: Session, key: str, sent: Sent, now: datetime) -> Kept:
     NotLetIn
     """
     secret = _hash(key) if 20 <= len(key) <= 100 else ""
-    taken = rows.take_batches(db, secret, [_came(b, sent.now_s, now) for b in sent.batches], now)
+    for serial in dict.fromkeys(b.serial for b in sent.batches if b.serial):
+        _named(db, secret, serial)
+    came = [_came(b, sent.now_s, now) for b in sent.batches]
+    taken = rows.take_batches(db, secret, came, now, instead=_line_news("other"))
     if taken is None:
         _counts(db, rows.bridge_of_secret(db, secret))
         raise NotLetIn("This bridge was let go just now: pair it again.")
@@ -173,6 +176,44 @@ def take_in(db: Session, key: str, sent: Sent, now: datetime) -> Kept:
     db.flush()
     last = max(taken.before, *(b.seq for b in sent.batches))
     return Kept(kept_to=last, now_s=now.timestamp())
+
+
+def _named(db: Session, secret_hash: str, serial: str) -> None:
+    """The car has said its number: it is the job's, as far as is known, or another one."""
+    bridge = rows.bridge_of_secret(db, secret_hash)
+    if bridge is None or bridge.ended_at is not None:
+        return
+    if _why_other(db, db.get_one(Job, bridge.job_id), serial):
+        bridge.stranger = serial
+    else:
+        bridge.serial, bridge.stranger = serial, ""
+    db.flush()
+
+
+def _why_other(db: Session, job: Job, serial: str) -> str:
+    """Why a car with this number is not the job's; empty where nothing speaks against it."""
+    known = rows.serial_of(db, job.vehicle_id)
+    if known:
+        tells = f"Its number ends in {serial[-4:]}, that of this vehicle in {known[-4:]}."
+        return tells if known != serial else ""
+    plate = rows.plate_named(db, serial, but=job.vehicle_id)
+    return f"Its number ends in {serial[-4:]}: it was read for {plate} before." if plate else ""
+
+
+def same_car(act: Act, number: str) -> None:
+    """Whoever stands at the car says that it is this job's, whatever number it tells. Twice is
+    harmless.
+
+    Raises
+    ------
+    Missing, ReadOnly
+    """
+    job = act.job(number)
+    bridge = rows.bridge_of_job(act.db, job.id)
+    if bridge is not None and bridge.stranger:
+        why = _why_other(act.db, job, bridge.stranger)
+        act.trace(job, "car_is_this_one", against=why)
+        bridge.serial, bridge.stranger = bridge.stranger, ""
 
 
 def _came(batch: Batch, leaving_s: float, now: datetime) -> rows.Came:
@@ -224,8 +265,11 @@ def _news(batch: Batch, at: datetime) -> str:
 
 
 def _tell_line(db: Session, job_id: int, state: str) -> None:
-    told = {"state": state, "words": "", "answers": []}
-    rows.tell(db, topic_of_job(job_id), json.dumps(told))
+    rows.tell(db, topic_of_job(job_id), _line_news(state))
+
+
+def _line_news(state: str) -> str:
+    return json.dumps({"state": state, "words": "", "answers": []})
 
 
 # ---- what it is asked to do
@@ -333,6 +377,7 @@ LINE_WORDS = {
     "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",
     "adapter": "The adapter does not answer: look at its plug and cable.",
     "bus": "What comes from the bus can not be read: wrong speed, or another device talks.",
+    "other": "Another car than this job's answers: nothing is taken of it and nothing asked.",
     "lost": "The bridge is not heard of: look at the laptop and its net. It keeps what it reads.",
 }
 
@@ -344,13 +389,16 @@ class Line:
     state: str
     name: str = ""
     words: str = ""
+    other: str = ""
 
 
 def line_of(bridge: Bridge, now: datetime) -> str:
     """The state of a bridge's line as the page says it."""
     if bridge.seen_at is None:
         return "waiting"
-    return "lost" if now - bridge.seen_at > SILENT else bridge.state
+    if now - bridge.seen_at > SILENT:
+        return "lost"
+    return "other" if bridge.stranger else bridge.state
 
 
 def line_of_job(db: Session, job: Job, now: datetime) -> Line:
@@ -361,7 +409,8 @@ def line_of_job(db: Session, job: Job, now: datetime) -> Line:
         why = last.ended_why if last is not None else ""
         return Line(state="none", words=why or LINE_WORDS["none"])
     state = line_of(last, now)
-    return Line(state=state, name=last.name, words=LINE_WORDS[state])
+    other = _why_other(db, job, last.stranger) if last.stranger else ""
+    return Line(state=state, name=last.name, words=LINE_WORDS[state], other=other)
 
 
 def command_told(db: Session, job: Job, command_id: int) -> LiveCommand:

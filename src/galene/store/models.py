@@ -944,7 +944,8 @@ class Bridge(Base):
     """A bridge: the program at the cart that reads one car for one job. Its key is kept as a hash.
 
     `last_seq` is the last batch that is durable here; `state` and `words` are what it last said of
-    the line. One bay has one bridge: a second one ends the first.
+    the line; `serial` is the number by which the job's car names itself, `stranger` that of another
+    car which answers instead. One bay has one bridge: a second one ends the first.
     """
 
     __tablename__ = "bridge"
@@ -960,6 +961,8 @@ class Bridge(Base):
     last_seq: Mapped[int] = mapped_column(BigInteger, default=0)
     state: Mapped[str] = mapped_column(default="waiting")
     words: Mapped[str] = mapped_column(default="")
+    serial: Mapped[str] = mapped_column(default="")
+    stranger: Mapped[str] = mapped_column(default="")
     ended_at: Mapped[datetime | None]
     ended_why: Mapped[str] = mapped_column(default="")
 

@@ -135,6 +135,7 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/bores/{part}/live
         POST /jobs/{number}/bridge
         POST /jobs/{number}/bridge/end
+        POST /jobs/{number}/bridge/same
         POST /jobs/{number}/bulletins
         POST /jobs/{number}/checks/{check_id}
         POST /jobs/{number}/checks/{check_id}/live

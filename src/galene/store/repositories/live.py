@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import delete, select, text, update
 from sqlalchemy.orm import Session
 
-from galene.store.models import Bridge, Job, LiveBatch, LiveCommand, PairingCode
+from galene.store.models import Bridge, Job, LiveBatch, LiveCommand, PairingCode, Vehicle
 
 CHANNEL = "galene_live"
 JOB_TOPIC = "job:"
@@ -93,18 +93,18 @@ with came as (
         columns jsonb, rows jsonb, kept boolean, told text
     )
 ), mine as (
-    select bridge.id, bridge.job_id, bridge.last_seq
+    select bridge.id, bridge.job_id, bridge.last_seq, bridge.stranger
     from bridge join job on job.id = bridge.job_id
     where bridge.secret_hash = :secret and bridge.ended_at is null and job.state = 'open'
     for no key update of bridge
 ), new as (
-    select mine.id as bridge_id, mine.job_id, came.*
+    select mine.id as bridge_id, mine.job_id, mine.stranger, came.*
     from mine join came on came.seq > mine.last_seq
 ), keeping as (
     insert into live_batch (bridge_id, seq, job_id, at, state, columns, rows)
     select bridge_id, seq, job_id, at, state,
         array(select jsonb_array_elements_text(columns)), rows
-    from new where kept
+    from new where kept and stranger = ''
     on conflict do nothing
 ), moving as (
     update bridge
@@ -112,7 +112,9 @@ with came as (
     from (select * from new order by seq desc limit 1) as last
     where bridge.id = last.bridge_id
 ), telling as (
-    select pg_notify(cast(:channel as text), concat(cast(:topic as text), job_id, E'\\n', told))
+    select pg_notify(cast(:channel as text), concat(
+        cast(:topic as text), job_id, E'\\n', case stranger when '' then told else :instead end
+    ))
     from (select * from new where told is not null order by seq) as news
 )
 select id, job_id, last_seq, (select count(*) from telling) from mine
@@ -121,10 +123,11 @@ select id, job_id, last_seq, (select count(*) from telling) from mine
 
 
 def take_batches(
-    db: Session, secret_hash: str, batches: Sequence[Came], now: datetime
+    db: Session, secret_hash: str, batches: Sequence[Came], now: datetime, *, instead: str
 ) -> Taken | None:
     """Keep batches by bridge and number, tell their news, and note how the bridge stands. What was
-    taken before stays as it is and is not told again.
+    taken before stays as it is and is not told again. Of a car that is not the job's nothing is
+    kept, and `instead` is told.
 
     Returns
     -------
@@ -138,6 +141,7 @@ def take_batches(
             "now": now,
             "channel": CHANNEL,
             "topic": JOB_TOPIC,
+            "instead": instead,
             "came": json.dumps([{**asdict(b), "at": b.at.isoformat()} for b in batches]),
         },
     ).one_or_none()
@@ -150,6 +154,27 @@ def batches_between(db: Session, job_id: int, start: datetime, end: datetime) ->
     """What was read for a job in a while, in order of time; a batch that only ends after it too."""
     asked = select(LiveBatch).where(LiveBatch.job_id == job_id, LiveBatch.at.between(start, end))
     return list(db.scalars(asked.order_by(LiveBatch.at, LiveBatch.bridge_id, LiveBatch.seq)))
+
+
+def serial_of(db: Session, vehicle_id: int) -> str:
+    """The number by which a vehicle's car named itself last, empty where it never did."""
+    asked = (
+        select(Bridge.serial)
+        .join(Job, Job.id == Bridge.job_id)
+        .where(Job.vehicle_id == vehicle_id, Bridge.serial != "")
+    )
+    return db.scalar(asked.order_by(Bridge.id.desc()).limit(1)) or ""
+
+
+def plate_named(db: Session, serial: str, *, but: int) -> str:
+    """The plate of another vehicle whose car named itself so, empty where there is none."""
+    asked = (
+        select(Vehicle.plate)
+        .join(Job, Job.vehicle_id == Vehicle.id)
+        .join(Bridge, Bridge.job_id == Job.id)
+        .where(Vehicle.id != but, Bridge.serial == serial)
+    )
+    return db.scalar(asked.order_by(Bridge.id.desc()).limit(1)) or ""
 
 
 def command(db: Session, job_id: int, command_id: int) -> LiveCommand | None:

@@ -61,7 +61,7 @@ def batches(request: Request, sent: Sent, authorization: Authorization = "") -> 
     """Keep what was read; the answer comes when it is durable."""
     try:
         with _durable(request) as db:
-            if not any(b.answers for b in sent.batches):
+            if not any(b.answers or b.serial for b in sent.batches):
                 # One statement is all or nothing by itself.
                 db.connection(execution_options={"isolation_level": "AUTOCOMMIT"})
             kept = live.take_in(db, _key(authorization), sent, request.app.state.clock())

@@ -102,6 +102,12 @@ def end(visit: Signed, number: str, form: Sent) -> Response:
     return visit.submit(form, lambda act: live.unpair(act, number), to=f"/jobs/{number}/bridge")
 
 
+@router.post("/jobs/{number}/bridge/same")
+def same(visit: Signed, number: str, form: Sent) -> Response:
+    """The car on the line is the job's, whatever number it tells."""
+    return visit.submit(form, lambda act: live.same_car(act, number), to=f"/jobs/{number}/bridge")
+
+
 # ---- taking
 
 
