@@ -12,7 +12,7 @@ TARGET = ROOT / "docs" / "screenshots"
 BASE = f"http://127.0.0.1:{os.environ.get('GALENE_PORT', '8042')}"
 WIDE, BAY = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 SETTLE_MS, LIVE_MS = 600, 8000
-"""Until a page stands still; until its live figures are means of three seconds and were looked at."""
+"""Until a page stands still; until its live figures were looked at for parts too."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -194,7 +194,9 @@ def test_an_opened_valve_speaks_of_its_passage(odd: Act, new_job: Callable[[str]
     line = Line(odd, new_job("B"), {"egr_passage_plugged": 0.8}).runs(8)
     assert standing_of(odd.db, line.job, odd.now) == Standing(idles=True)
     line.car.command("egr_valve", 100.0)
-    line.read(5)
+    line.read(1)
+    assert not standing_of(odd.db, line.job, odd.now).stands, "it is on its way"
+    line.read(4)
     (found,) = standing_of(odd.db, line.job, odd.now).stands
     assert (found.rule, found.restricts) == ("passage", True)
     line.car.release("egr_valve")

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
@@ -14,6 +14,9 @@ from galene.jobs.live_tests import LAMP_S, lamps_of, protective_why, range_of, v
 from galene.knowledge.live_routines import LiveRoutine, routine_of
 from galene.store.models import Job, LiveCommand
 from galene.store.repositories import live as rows
+
+ANSWER = timedelta(seconds=8)
+"""How long an answer may take."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,6 +30,11 @@ class RoutineNow:
     def begun(self) -> bool:
         """Whether the control unit said that it has begun."""
         return bool(self.asked and self.asked.answer and self.asked.answer.get("done"))
+
+    def waits(self, now: datetime) -> bool:
+        """Whether it was just asked for and nothing came of it yet."""
+        asked = self.asked
+        return asked is not None and asked.answered_at is None and now - asked.at < ANSWER
 
     @property
     def refused(self) -> str:
@@ -82,7 +90,7 @@ def begin(act: Act, number: str, *, shown: Sequence[str], asked: Collection[str]
     phase = template.phases[state.phase]
     if list(shown) != [template.id, phase.id]:
         raise Invalid({"routine": "Another hold runs by now: look at it first."})
-    if now.asked is not None and now.begun:
+    if now.asked is not None and (now.begun or now.waits(act.now)):
         return now.asked  # sent twice
     why = protective_why(job)
     window = window_of(act.db, job, act.now - timedelta(seconds=LAMP_S), act.now)

@@ -10,14 +10,15 @@ from sqlalchemy.orm import Session
 from galene.core.diagnosis.live_stands import OPEN_PERCENT, SHUT_PERCENT, Stand, idles, stands
 from galene.jobs.act import family_of
 from galene.jobs.bands import with_own_bands
-from galene.jobs.live_taking import Window, window_of
+from galene.jobs.live_taking import Values, Window, window_of
 from galene.store.models import Job
 
 MEAN_S, STALE_S = 3.0, 2.0
 OPEN_S, SHUT_S, BACK_S = 2.0, 6.0, 70.0
 """How long the valve is open at least, how long it was shut before, and how far back that is looked
 for: a valve is held for a minute at most."""
-VALVE = "egr_position_pct"
+VALVE, TOLD = "egr_position_pct", ("egr_command_pct", "runner_command_pct")
+STILL_PERCENT = 2.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -42,11 +43,20 @@ def standing_of(db: Session, job: Job, now: datetime) -> Standing:
     valve, shut = newest.last(VALVE, OPEN_S), None
     if len(valve) and valve.min() >= OPEN_PERCENT:
         shut = _before(window_of(db, job, now - timedelta(seconds=BACK_S), now))
-    means = _means(newest, OPEN_S if shut else MEAN_S)
+    seconds = OPEN_S if shut else MEAN_S
+    means = _means(newest, seconds)
+    # What was just told to go elsewhere is on its way: that it is not there says nothing yet.
+    still = all(np.ptp(told) < STILL_PERCENT for told in _told(newest, seconds))
     return Standing(
         idles=idles(family, family.bands, means),
-        stands=stands(family, family.bands, means, shut=shut),
+        stands=stands(family, family.bands, means, shut=shut) if still else (),
     )
+
+
+def _told(window: Window, seconds: float) -> list[Values]:
+    """What valves and flaps were told in the last seconds."""
+    found = (window.last(name, seconds) for name in TOLD)
+    return [values for values in found if len(values)]
 
 
 def _means(window: Window, seconds: float) -> dict[str, float]:

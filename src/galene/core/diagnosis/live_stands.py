@@ -22,8 +22,9 @@ OPEN_PERCENT = 80.0
 GAS_C, EXHAUST_OVER_KPA = 190.0, 2.0
 """The gas at the valve and the exhaust's pressure over the air outside at a warm idle, where they
 are not read (as the flow test by hand begins)."""
-SHUT_PERCENT, LEAST_TOLD = 3.0, 15.0
-"""Up to where a valve counts as shut, and from where it counts as told to open."""
+SHUT_PERCENT, HELD_OFF_PERCENT, LEAST_TOLD = 3.0, 5.0, 15.0
+"""Up to where a valve counts as shut, from where one that is told to shut is held off its seat, and
+from where it counts as told to open."""
 WARM_C, STANDS_KM_H, FOOT_PERCENT = 70.0, 2.0, 2.0
 IDLE_SPEEDS = (0.8, 1.3)
 """Share of the family's band of idle speeds within which an engine idles at all."""
@@ -118,7 +119,7 @@ def _valve(family: EngineFamily, means: Mapping[str, float]) -> list[Stand]:
         return []
     if told >= LEAST_TOLD and told - read > STRAY_PERCENT:
         return [Stand(rule="does_not_open", part=part, read=read, clean=told)]
-    if told < SHUT_PERCENT < read:
+    if told < SHUT_PERCENT and read > HELD_OFF_PERCENT:
         return [Stand(rule="stands_open", part=part, read=read, clean=told)]
     return []
 
