@@ -11,6 +11,7 @@ from datetime import UTC, datetime, timedelta
 
 import can
 import httpx2 as httpx
+import psycopg
 import pytest
 from sqlalchemy import select
 
@@ -273,9 +274,12 @@ def test_a_bridge_that_is_killed_goes_on_where_it_was(bay_of) -> None:
     assert in_order(bay)
 
 
-def test_a_batch_that_comes_twice_counts_once(bay_of) -> None:
+def test_a_batch_that_comes_twice_counts_and_is_told_once(bay_of) -> None:
     bay = running(bay_of())
     bay.program.stop()
+    url = bay.server.engine.url.set(drivername="postgresql")
+    news = psycopg.connect(url.render_as_string(hide_password=False), autocommit=True)
+    news.execute(f"listen {rows.CHANNEL}")
     key = bay.buffer.pairing().key
     body = {
         "now_s": 100.0,
@@ -297,6 +301,9 @@ def test_a_batch_that_comes_twice_counts_once(bay_of) -> None:
         )
         assert answer.json()["kept_to"] == 900_000
     assert [b.seq for b in bay.batches()].count(900_000) == 1
+    with news:
+        told = [n.payload for n in news.notifies(timeout=1.0) if "[[0.0,755.0]]" in n.payload]
+    assert len(told) == 1
 
 
 def test_a_second_bridge_takes_the_bay_and_the_first_is_told(bay_of) -> None:
