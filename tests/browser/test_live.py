@@ -6,7 +6,6 @@ import re
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import can
@@ -18,17 +17,15 @@ from galene.bridge.link import paired
 from galene.bridge.program import Program, buffer_in
 from galene.bus.station import station_of
 from galene.demo.cars import Car, CarStory, follow
-from galene.exchange.templates import document_of
 from galene.jobs import intake
 from galene.jobs.act import Act
-from galene.jobs.templates import save_template
 from galene.knowledge.families import FAMILIES
-from galene.knowledge.relearns import RELEARNS
 from galene.simulation.road import Road
 from galene.simulation.vehicle import Vehicle
 from tests.browser.conftest import Server, sign_in
 from tests.browser.test_flow import tick_everything
 from tests.conftest import person
+from tests.jobs.hands import shorten_relearns
 
 PATIENCE_MS = 120_000
 HOLD_S = 5.0
@@ -39,17 +36,7 @@ def short_holds(server: Server) -> None:
     """The workshop's own relearns, whose holds last some seconds: the car runs as time passes."""
     with Session(server.engine) as db:
         act = Act(db=db, person=person(db, "maren"), now=server.clock(), proven=True)
-        for template in RELEARNS.values():
-            phases = tuple(replace(p, hold_minutes=0.1) for p in template.phases)
-            save_template(
-                act,
-                "relearn",
-                template.id,
-                family_id="",
-                document=document_of("relearn", replace(template, phases=phases)),
-                note="short, for a rehearsal",
-                seen=0,
-            )
+        shorten_relearns(act, 0.1)
         db.commit()
 
 

@@ -1,22 +1,17 @@
 """Relearns gone through by the word of a simulated car of each family; the routines they begin."""
 
-from dataclasses import replace
-
 import pytest
 from sqlalchemy import select
 
 from galene.core.proof.relearn import Phase
 from galene.exchange.live import CodesRead
-from galene.exchange.templates import document_of
 from galene.jobs import live, live_relearn, live_routine, prove
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid
-from galene.jobs.templates import save_template
 from galene.knowledge.live_guards import aims_of
-from galene.knowledge.relearns import RELEARNS
 from galene.store.models import LiveCommand
 from tests.conftest import person
-from tests.jobs.hands import begun, go_to, learn
+from tests.jobs.hands import begun, go_to, learn, shorten_relearns
 from tests.jobs.live_line import Line
 
 SHORT_MINUTES = 0.3
@@ -28,19 +23,7 @@ WHOLE = ("particulate_burn_off",)
 def short_holds(odd: Act) -> None:
     """The workshop's own relearns with holds of some seconds."""
     maren = Act(db=odd.db, person=person(odd.db, "maren"), now=odd.now, proven=True)
-    for template in RELEARNS.values():
-        if template.id in WHOLE:
-            continue
-        phases = tuple(replace(p, hold_minutes=SHORT_MINUTES) for p in template.phases)
-        save_template(
-            maren,
-            "relearn",
-            template.id,
-            family_id="",
-            document=document_of("relearn", replace(template, phases=phases)),
-            note="short, for a rehearsal",
-            seen=0,
-        )
+    shorten_relearns(maren, SHORT_MINUTES, but=WHOLE)
 
 
 def at_its_relearn(act: Act, family: str, part: str, template_id: str) -> Line:
@@ -156,7 +139,12 @@ def ask(line: Line, *asked: str) -> None:
 
 
 def at_the_burn_off(act: Act) -> Line:
-    return at_its_relearn(act, "D", "egr_passage", "particulate_burn_off")
+    """A diesel that idles, its burn-off's first hold begun."""
+    line = at_its_relearn(act, "D", "egr_passage", "particulate_burn_off")
+    line.car.start()
+    line.read(4)
+    begin(line)
+    return line
 
 
 SEEN = ("outside", "watched", "brake")
@@ -165,15 +153,12 @@ SEEN = ("outside", "watched", "brake")
 @pytest.mark.usefixtures("short_holds")
 def test_a_burn_off_is_begun_from_the_page_and_measured_by_its_soot(odd: Act) -> None:
     line = at_the_burn_off(odd)
-    line.car.start()
-    line.read(4)
-    phases = begin(line)
     ask(line, *SEEN)
     assert live_routine.routine_now(odd.db, line.job).begun
     count = len(asked_of(line))
     ask(line, *SEEN)
     assert len(asked_of(line)) == count, "sent twice, asked once"
-    for index, phase in enumerate(phases):
+    for index, phase in enumerate(prove.template_of(line.job).phases):
         hold(line, phase, index)
     line.read(13)
     found = measure(line)
@@ -188,9 +173,6 @@ def asked_of(line: Line) -> list[str]:
 @pytest.mark.usefixtures("short_holds")
 def test_a_burn_off_that_was_not_begun_is_not_learned(odd: Act) -> None:
     line = at_the_burn_off(odd)
-    line.car.start()
-    line.read(4)
-    begin(line)
     line.read(13)
     assert not measure(line).learned
 
@@ -199,9 +181,6 @@ def test_a_burn_off_that_was_not_begun_is_not_learned(odd: Act) -> None:
 @pytest.mark.usefixtures("short_holds")
 def test_nothing_burns_before_everything_is_said(odd: Act, missing: str) -> None:
     line = at_the_burn_off(odd)
-    line.car.start()
-    line.read(4)
-    begin(line)
     with pytest.raises(Invalid) as no:
         ask(line, *(s for s in SEEN if s != missing))
     assert "say that it is so" in no.value.fields["routine"]
@@ -210,9 +189,6 @@ def test_nothing_burns_before_everything_is_said(odd: Act, missing: str) -> None
 @pytest.mark.usefixtures("short_holds")
 def test_nothing_burns_in_a_full_filter_or_a_standing_engine(odd: Act) -> None:
     line = at_the_burn_off(odd)
-    line.car.start()
-    line.read(4)
-    begin(line)
     line.car.engine.soot = 0.97
     line.read(4)
     with pytest.raises(Invalid, match="Soot in the filter"):

@@ -372,6 +372,7 @@ def _send(db: Session, bridge: Bridge, command: Command) -> None:
 
 LINE_WORDS = {
     "none": "No bridge reads this car: pair the one at the cart.",
+    "ended": "The bridge was let go: pair it again to read on.",
     "waiting": "The bridge is paired and has not spoken yet.",
     "live": "Figures come.",
     "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",

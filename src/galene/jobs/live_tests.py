@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
+from galene.core.diagnosis.live_stands import EXHAUST_OVER_KPA, GAS_C
 from galene.core.logs.series import Segment
 from galene.jobs import checks, live
 from galene.jobs.act import Act, family_of
@@ -26,9 +27,6 @@ STALLED_RPM = 150.0
 SETTLED_S, OPEN_S, CLOSED_S, CLOSED_ENDS_S = 1.0, 6.0, 10.0, 0.8
 """What is left out after the valve opened, how long the open part is at most (until the idle
 control has moved the throttle), how long the shut part is, and where it ends before the command."""
-EXHAUST_OVER_KPA, GAS_C = 2.0, 190.0
-"""Exhaust above the air outside, and gas at the valve, at a warm idle, where neither is sensed
-(project defaults, as the check's own hints)."""
 
 
 @dataclass(frozen=True, kw_only=True)

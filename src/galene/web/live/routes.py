@@ -68,11 +68,13 @@ def stands(visit: Signed, number: str) -> HTMLResponse:
 
 
 def _bridge_page(visit: Visit, job: Job, *, code: str = "") -> HTMLResponse:
+    line = live.line_of_job(visit.db, job, visit.now)
     return visit.page(
         "bridge.html",
         job=job,
         stage=job.stage,
-        line=live.line_of_job(visit.db, job, visit.now),
+        line=line,
+        says={**live.LINE_WORDS, line.state: line.words},
         code=code,
         minutes=live.CODE_KEPT.total_seconds() / 60,
         address=str(visit.request.base_url).rstrip("/"),
