@@ -18,7 +18,15 @@ from galene.bus import j1939
 from galene.bus.tester import BusFault, Conversation, Garbled, Lost, Refused, Silent
 from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
-from galene.exchange.live import STALE_S, Answer, CodesRead, Command, FrameRead, LineState
+from galene.exchange.live import (
+    LINE_WORDS,
+    STALE_S,
+    Answer,
+    CodesRead,
+    Command,
+    FrameRead,
+    LineState,
+)
 
 FAST = (
     "rpm",
@@ -62,12 +70,6 @@ PRESENT_S, SILENT_S, AGAIN_S, LONGEST_HOLD_S = 2.0, 0.6, 0.5, 60.0
 HEARD_S, ASKED_AGAIN_S = 1.5, 5.0
 """How long what a heavy vehicle said counts: the slow figures come once a second. And how long one
 that answers no question is only listened to."""
-WORDS: dict[LineState, str] = {
-    "live": "",
-    "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",
-    "adapter": "The adapter does not answer: look at its plug and cable. It is tried again.",
-    "bus": "What comes from the bus can not be read: wrong speed, or another device talks.",
-}
 
 
 T = TypeVar("T")
@@ -327,7 +329,7 @@ class Reader:
             Found(
                 at_s=now,
                 state=self._state,
-                words=WORDS[self._state],
+                words="" if self._state == "live" else LINE_WORDS[self._state],
                 columns=columns,
                 rows=tuple(
                     (round(now - at, 4), *(row.get(n) for n in columns))

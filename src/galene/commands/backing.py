@@ -12,13 +12,12 @@ from galene.commands.running import (
     migrated,
     only_one,
     own_cluster,
-    session,
 )
 from galene.commands.words import fail
 from galene.settings import Settings
 from galene.store.backup import BackupError, Manifest, opened, restore
 from galene.store.cluster import Cluster
-from galene.store.database import make_engine
+from galene.store.database import make_engine, session_at
 from galene.store.objects import objects_at
 from galene.store.pictures import PictureStore
 from galene.store.repositories import people, sessions
@@ -50,7 +49,7 @@ def _written(settings: Settings, url: str, home: Path, file: Path, *, passphrase
 
     engine = make_engine(url, 2)
     try:
-        with session(url) as db:
+        with session_at(url) as db:
             if people.workshop_or_none(db) is None:
                 raise fail("there is no workshop yet: nothing to back up")
         done = run(
@@ -103,12 +102,12 @@ def _taken_back(
 ) -> Manifest:
     store = PictureStore(objects_at(settings.pictures_url, home))
     migrated(at)
-    with session(at.owner) as db:
+    with session_at(at.owner) as db:
         if people.workshop_or_none(db) is not None and not replace:
             raise fail("there is a workshop here: --replace puts the backup in its place")
     manifest = restore(plain, at.owner, store, home)
     migrated(at)
-    with session(at.owner) as db:
+    with session_at(at.owner) as db:
         sessions.end_all(db)
     return manifest
 
@@ -126,7 +125,7 @@ def new_secrets(settings: Settings) -> None:
         if not by_environment:
             # On the disk before anything is sealed by it: a power cut must not lose it.
             keep_key(home, key, name="secret.key.new")
-        with session(at.owner) as db:
+        with session_at(at.owner) as db:
             for person in people.everybody(db):
                 opened_secret = old.open(person.totp_secret) if person.totp_secret else None
                 if opened_secret is not None:

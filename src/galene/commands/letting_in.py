@@ -2,11 +2,12 @@
 
 from datetime import UTC, datetime
 
-from galene.commands.running import application_at, data_folder, session
+from galene.commands.running import application_at, data_folder
 from galene.commands.words import fail
 from galene.jobs.errors import Missing, Refused
 from galene.jobs.people import CODE_DAYS, code_at_console
 from galene.settings import Settings
+from galene.store.database import session_at
 
 
 def print_code(settings: Settings, sign_in: str) -> None:
@@ -21,7 +22,7 @@ def print_code(settings: Settings, sign_in: str) -> None:
 
 def _code_at(url: str, sign_in: str) -> str:
     try:
-        with session(url) as db:
+        with session_at(url) as db:
             return code_at_console(db, sign_in, datetime.now(UTC))
     except Missing as fault:
         raise fail(f"nobody signs in as {sign_in}") from fault

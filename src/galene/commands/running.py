@@ -17,7 +17,6 @@ from pathlib import Path
 
 from sqlalchemy import make_url
 from sqlalchemy.exc import OperationalError
-from sqlalchemy.orm import Session
 
 from galene.commands.words import fail, tell
 from galene.commands.workers import run_workers
@@ -26,11 +25,11 @@ from galene.store.cluster import Cluster, ClusterError
 from galene.store.database import (
     TooNew,
     driver_url,
-    make_engine,
     migrate,
     newest_revision,
     plain_url,
     revisions,
+    session_at,
     stands_at,
 )
 
@@ -172,18 +171,6 @@ def migrated(at: Addresses) -> None:
             raise fail(str(fault)) from fault
 
 
-@contextlib.contextmanager
-def session(url: str) -> Iterator[Session]:
-    """A session of its own, durable when it is left."""
-    engine = make_engine(url, 2)
-    try:
-        with Session(engine, expire_on_commit=False) as db:
-            yield db
-            db.commit()
-    finally:
-        engine.dispose()
-
-
 def listening(settings: Settings) -> socket.socket:
     """The socket that the server listens at.
 
@@ -256,7 +243,7 @@ def serve(settings: Settings) -> None:
     ends_by_signal()
     home = data_folder(settings)
     with listening(settings) as sock, database(settings, home) as at:
-        with session(at.application) as db:
+        with session_at(at.application) as db:
             shop = people.workshop_or_none(db)
             if shop is not None and shop.demo:
                 raise fail(
@@ -320,7 +307,7 @@ def loaded_demo(at: Addresses) -> bool:
     from galene.demo.world import is_empty, load
     from galene.jobs.families import install_shipped
 
-    with session(at.application) as db:
+    with session_at(at.application) as db:
         if is_empty(db):
             load(db, datetime.now(UTC))
             return True

@@ -11,6 +11,18 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 LineState = Literal["live", "off", "adapter", "bus"]
 """The line as a bridge finds it: figures come; nobody in the car answers; the adapter does not;
 what comes can not be read."""
+LINE_WORDS: dict[str, str] = {
+    "none": "No bridge reads this car: pair the one at the cart.",
+    "ended": "The bridge was let go: pair it again to read on.",
+    "waiting": "The bridge is paired and has not spoken yet.",
+    "live": "Live from the car.",
+    "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",
+    "adapter": "The adapter does not answer: look at its plug and cable. It is tried again.",
+    "bus": "What comes from the bus can not be read: wrong speed, or another device talks.",
+    "other": "Another car than this job's answers: nothing is taken of it and nothing asked.",
+    "lost": "The bridge is not heard of: look at the laptop and its net. It keeps what it reads.",
+}
+"""What is said of a line, by how the bridge finds it and how the server finds the bridge."""
 Do = Literal["hold", "held", "let_go", "routine", "codes", "clear", "readiness"]
 MOST_BATCHES, MOST_ROWS, MOST_COLUMNS = 50, 64, 60
 STALE_S = 2.0

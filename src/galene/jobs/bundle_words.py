@@ -3,8 +3,8 @@
 from collections.abc import Collection, Iterator
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.must_go_back import BEFORE, KINDS
 from galene.core.errors import InputError
-from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.exchange.bundles import BundledJob
 from galene.jobs.intake import SOURCES
 from galene.jobs.pictures import PHASES

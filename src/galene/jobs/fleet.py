@@ -1,6 +1,5 @@
 """The fleet: which vehicle is due when, and calendars of it at secret addresses."""
 
-import hashlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,6 +13,7 @@ from galene.core.learning.growth import pace_per_day
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import families
+from galene.jobs.passwords import digest
 from galene.store.models import CalendarFeed, Vehicle
 from galene.store.repositories import fleet as rows
 
@@ -119,10 +119,6 @@ def together_of(due: Sequence[DueVehicle]) -> list[Together]:
     ]
 
 
-def _hash(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
-
-
 def feeds_of(db: Session) -> list[CalendarFeed]:
     """Calendars that are open, the newest first."""
     return rows.feeds(db)
@@ -151,7 +147,7 @@ def open_feed(act: Act, keeper: str) -> str:
     secret = secrets.token_urlsafe(24)
     act.db.add(
         CalendarFeed(
-            secret_hash=_hash(secret), keeper=keeper, made_at=act.now, made_by_id=act.person.id
+            secret_hash=digest(secret), keeper=keeper, made_at=act.now, made_by_id=act.person.id
         )
     )
     act.trace(None, "calendar_opened", keeper=keeper)
@@ -176,4 +172,4 @@ def close_feed(act: Act, feed_id: int) -> None:
 
 def feed_by_secret(db: Session, secret: str) -> CalendarFeed | None:
     """The open calendar of a secret."""
-    return rows.feed_by_hash(db, _hash(secret)) if len(secret) <= 100 else None
+    return rows.feed_by_hash(db, digest(secret)) if len(secret) <= 100 else None

@@ -1,7 +1,6 @@
 """Bridges of a job: let in by six figures, what they read kept once and in order, what they are
 asked to do and what came of it."""
 
-import hashlib
 import json
 import secrets
 from dataclasses import dataclass
@@ -10,9 +9,20 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from galene.exchange.live import Answer, Batch, Command, Do, Kept, OwnEntry, Paired, Sent
+from galene.exchange.live import (
+    LINE_WORDS,
+    Answer,
+    Batch,
+    Command,
+    Do,
+    Kept,
+    OwnEntry,
+    Paired,
+    Sent,
+)
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Refused
+from galene.jobs.passwords import digest
 from galene.store.models import Bridge, Job, LiveCommand, PairingCode
 from galene.store.repositories import live as rows
 
@@ -39,10 +49,6 @@ def topic_of_bridge(bridge_id: int) -> str:
     return f"bridge:{bridge_id}"
 
 
-def _hash(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
-
-
 # ---- pairing
 
 
@@ -57,11 +63,11 @@ def offer_code(act: Act, number: str) -> str:
     job = act.job(number)
     rows.forget_codes(act.db, job.id, act.now)
     code = f"{secrets.randbelow(1_000_000):06d}"
-    while rows.pairing(act.db, _hash(code)) is not None:
+    while rows.pairing(act.db, digest(code)) is not None:
         code = f"{secrets.randbelow(1_000_000):06d}"
     act.db.add(
         PairingCode(
-            code_hash=_hash(code),
+            code_hash=digest(code),
             job_id=job.id,
             made_at=act.now,
             made_by_id=act.person.id,
@@ -82,7 +88,7 @@ def pair(db: Session, code: str, name: str, now: datetime) -> Paired:
     NotLetIn
         No such code, or one that counts no more.
     """
-    found = rows.pairing(db, _hash(code))
+    found = rows.pairing(db, digest(code))
     if found is None or found.until < now or found.job.state == "finished":
         raise NotLetIn("These six figures do not count: ask for new ones on the job's page.")
     job, act = found.job, Act(db=db, person=found.made_by, now=now)
@@ -91,7 +97,7 @@ def pair(db: Session, code: str, name: str, now: datetime) -> Paired:
         other.ended_at, other.ended_why = now, TOOK_OVER
     key = secrets.token_urlsafe(32)
     bridge = Bridge(
-        secret_hash=_hash(key),
+        secret_hash=digest(key),
         name=name.strip() or "laptop",
         job_id=job.id,
         bay=job.bay,
@@ -134,7 +140,7 @@ def let_in(db: Session, key: str) -> Bridge:
     NotLetIn
         No such key, or it was ended, or its job is finished.
     """
-    bridge = rows.bridge_of_secret(db, _hash(key)) if 20 <= len(key) <= 100 else None
+    bridge = rows.bridge_of_secret(db, digest(key)) if 20 <= len(key) <= 100 else None
     return _counts(db, bridge)
 
 
@@ -162,7 +168,7 @@ def take_in(db: Session, key: str, sent: Sent, now: datetime) -> Kept:
     ------
     NotLetIn
     """
-    secret = _hash(key) if 20 <= len(key) <= 100 else ""
+    secret = digest(key) if 20 <= len(key) <= 100 else ""
     for serial in dict.fromkeys(b.serial for b in sent.batches if b.serial):
         _named(db, secret, serial)
     came = [_came(b, sent.now_s, now) for b in sent.batches]
@@ -369,18 +375,6 @@ def _send(db: Session, bridge: Bridge, command: Command) -> None:
 
 
 # ---- how the line stands
-
-LINE_WORDS = {
-    "none": "No bridge reads this car: pair the one at the cart.",
-    "ended": "The bridge was let go: pair it again to read on.",
-    "waiting": "The bridge is paired and has not spoken yet.",
-    "live": "Figures come.",
-    "off": "Nobody in the car answers: turn the ignition on, or look whether the plug sits.",
-    "adapter": "The adapter does not answer: look at its plug and cable.",
-    "bus": "What comes from the bus can not be read: wrong speed, or another device talks.",
-    "other": "Another car than this job's answers: nothing is taken of it and nothing asked.",
-    "lost": "The bridge is not heard of: look at the laptop and its net. It keeps what it reads.",
-}
 
 
 @dataclass(frozen=True, kw_only=True)

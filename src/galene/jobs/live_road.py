@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 from galene.core.proof.road_run import RoadRun, read_road
+from galene.exchange.live import LINE_WORDS
 from galene.jobs import live, logs
 from galene.jobs.act import Act
 from galene.jobs.errors import Refused
@@ -25,7 +26,7 @@ def begin(act: Act, number: str) -> Job:
     if job.engine_started_at is None:
         raise Refused("Not on the road yet", ["the first start is not recorded"])
     if live.line_of_job(act.db, job, act.now).state == "none":
-        raise Refused("The car is not on the line", [live.LINE_WORDS["none"]])
+        raise Refused("The car is not on the line", [LINE_WORDS["none"]])
     job.road_test = replace(job.road_test, run_began=act.now)
     act.trace(job, "road_run_began")
     return job

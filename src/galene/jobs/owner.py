@@ -1,6 +1,5 @@
 """The owner's own page of one job: its secret address, what it says, what the owner answers."""
 
-import hashlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,6 +13,7 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.keep import KeepTold, kept_or_replaced
+from galene.jobs.passwords import digest
 from galene.jobs.plan import approve_plan
 from galene.store.models import Job, OwnerLink, OwnerWord, Plan, Workshop
 from galene.store.repositories import owner as rows
@@ -25,10 +25,6 @@ MOST_LINKS = 20
 MOST_WORDS = 40
 """Answers that one address takes: an owner asks a few times, a machine for ever."""
 LONGEST = 1000
-
-
-def _hash(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
 
 
 def open_link(act: Act, number: str, days: int | None) -> str:
@@ -53,7 +49,7 @@ def open_link(act: Act, number: str, days: int | None) -> str:
     act.db.add(
         OwnerLink(
             job_id=job.id,
-            secret_hash=_hash(secret),
+            secret_hash=digest(secret),
             made_at=act.now,
             made_by_id=act.person.id,
             expires_at=act.now + timedelta(days=days),
@@ -89,7 +85,7 @@ def link_of(db: Session, secret: str, now: datetime) -> OwnerLink | None:
     """The open address of a secret."""
     if not 20 <= len(secret) <= 100 or not secret.isascii():
         return None
-    link = rows.by_hash(db, _hash(secret))
+    link = rows.by_hash(db, digest(secret))
     return link if link is not None and is_open(link, now) else None
 
 

@@ -3,18 +3,15 @@ figures that are kept with it."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 from galene.simulation.engine import STEP_S
-
-if TYPE_CHECKING:
-    from galene.simulation.vehicle import Vehicle
+from galene.simulation.machine import Machine
 
 EVERY = 10
 """Steps between two looks: ten a second."""
 STORED_AFTER = 3.0
 """A fault that stays this many times as long as it takes to be pending is stored."""
-Watch = Callable[["Vehicle"], bool | None]
+Watch = Callable[[Machine], bool | None]
 """True: at fault. False: sound. None: can not be judged now."""
 
 
@@ -38,43 +35,43 @@ class Code:
     frame: dict[str, float] = field(default_factory=dict)
 
 
-def _closed_loop(v: "Vehicle") -> bool:
+def _closed_loop(v: Machine) -> bool:
     return v.engine.running and v.control.running_s > 30 and v.engine.coolant_c > 60
 
 
-def _trim(v: "Vehicle") -> float:
+def _trim(v: Machine) -> float:
     return v.control.short_trim + v.control.long_trim
 
 
-def _lean(v: "Vehicle") -> bool | None:
+def _lean(v: Machine) -> bool | None:
     return _trim(v) > 15 if _closed_loop(v) else None
 
 
-def _rich(v: "Vehicle") -> bool | None:
+def _rich(v: Machine) -> bool | None:
     return _trim(v) < -15 if _closed_loop(v) else None
 
 
-def _idles(v: "Vehicle") -> bool:
+def _idles(v: Machine) -> bool:
     quiet = v.wishes.pedal < 0.5 and v.wishes.hold_rpm is None and not v.wishes.commands
     return quiet and v.control.running_s > 20 and v.engine.coolant_c > 60 and not v.wishes.road_nm
 
 
-def _idle_low(v: "Vehicle") -> bool | None:
+def _idle_low(v: Machine) -> bool | None:
     return v.engine.rpm < v.plant.idle_rpm - 100 if _idles(v) else None
 
 
-def _idle_high(v: "Vehicle") -> bool | None:
+def _idle_high(v: Machine) -> bool | None:
     if v.control.routine:
         return None
     return v.engine.rpm > v.plant.idle_rpm + 200 if _idles(v) else None
 
 
-def _meter_low(v: "Vehicle") -> bool | None:
+def _meter_low(v: Machine) -> bool | None:
     return v.senses.air_g_s < 0.3 if v.engine.running else None
 
 
 def _range(name: str, low: float, high: float) -> Watch:
-    def watch(v: "Vehicle") -> bool | None:
+    def watch(v: Machine) -> bool | None:
         return bool(not low <= getattr(v.senses, name) <= high) if v.wishes.key else None
 
     return watch
@@ -83,7 +80,7 @@ def _range(name: str, low: float, high: float) -> Watch:
 def _apart(name: str) -> Watch:
     """A pressure that does not agree with the air outside while nothing moves."""
 
-    def watch(v: "Vehicle") -> bool | None:
+    def watch(v: Machine) -> bool | None:
         if not v.wishes.key or v.engine.rpm > 1 or v.wishes.starter:
             return None
         return bool(abs(getattr(v.senses, name) - v.senses.baro_kpa) > 5.0)
@@ -91,13 +88,13 @@ def _apart(name: str) -> Watch:
     return watch
 
 
-def _valve_apart(v: "Vehicle") -> bool | None:
+def _valve_apart(v: Machine) -> bool | None:
     if not v.wishes.key:
         return None
     return abs(v.control.valve.command - v.control.valve.position) > 15
 
 
-def _flow_low(v: "Vehicle") -> bool | None:
+def _flow_low(v: Machine) -> bool | None:
     """Recirculated gas against what the open valve should pass."""
     if not v.engine.running or v.control.valve.position < 20 or v.engine.coolant_c < 60:
         return None
@@ -110,46 +107,46 @@ def _flow_low(v: "Vehicle") -> bool | None:
     return clean * open_share < 0.45 * clean
 
 
-def _throttle_apart(v: "Vehicle") -> bool | None:
+def _throttle_apart(v: Machine) -> bool | None:
     if not v.wishes.key:
         return None
     return abs(v.control.throttle.command - v.control.throttle.position) > 8
 
 
-def _boost_low(v: "Vehicle") -> bool | None:
+def _boost_low(v: Machine) -> bool | None:
     if v.control.drive.boost_share < 0.55:
         return None
     due = v.plant.boost_kpa * v.control.drive.boost_share
     return v.senses.boost_kpa - v.senses.baro_kpa < 0.7 * due
 
 
-def _flaps_apart(v: "Vehicle") -> bool | None:
+def _flaps_apart(v: Machine) -> bool | None:
     if not v.wishes.key:
         return None
     return abs(v.control.flaps.command - v.shown_flaps()) > 14
 
 
-def _oxygen_slow(v: "Vehicle") -> bool | None:
+def _oxygen_slow(v: Machine) -> bool | None:
     return v.condition.oxygen.lag_s > 0.6 if _closed_loop(v) else None
 
 
-def _oxygen_dead(v: "Vehicle") -> bool | None:
+def _oxygen_dead(v: Machine) -> bool | None:
     if not _closed_loop(v):
         return None
     return v.condition.oxygen.dead is not None or v.condition.oxygen.gain < 0.1
 
 
-def _misfire(v: "Vehicle") -> bool | None:
+def _misfire(v: Machine) -> bool | None:
     if not v.engine.running or v.control.running_s < 10:
         return None
     return v.condition.power < 0.85 or v.condition.roughness_nm > 2.4
 
 
-def _soot(v: "Vehicle") -> bool | None:
+def _soot(v: Machine) -> bool | None:
     return v.engine.soot > 1.2 if v.engine.running else None
 
 
-def _secondary(v: "Vehicle") -> bool | None:
+def _secondary(v: Machine) -> bool | None:
     if not v.engine.running or not 5 < v.control.running_s < 60:
         return None
     return v.condition.secondary_air < 0.5 or v.condition.secondary_meter.gain < 0.6
@@ -200,7 +197,7 @@ class Memory:
         self.ready: set[str] = set()
         self._seen: dict[str, float] = {}
 
-    def look(self, vehicle: "Vehicle") -> None:
+    def look(self, vehicle: Machine) -> None:
         """Let every monitor look once."""
         for monitor in self.monitors:
             fault = monitor.watch(vehicle)

@@ -1,9 +1,6 @@
 """Drives: what the road asks of the engine, second by second."""
 
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from galene.simulation.vehicle import Vehicle
+from galene.simulation.machine import Machine
 
 KINDS = ("town", "road", "pull", "long")
 """Stop and go; steady with some traffic; a full pull and a coast; steady for long."""
@@ -42,7 +39,7 @@ class Road:
     """A drive of a kind for some minutes. Mass and drag by displacement: a small car, a van, a
     truck."""
 
-    def __init__(self, vehicle: "Vehicle", kind: str, seconds: float) -> None:
+    def __init__(self, vehicle: Machine, kind: str, seconds: float) -> None:
         plant = vehicle.plant
         self.pattern = PATTERNS[kind]
         self.seconds, self.at = seconds, 0.0
@@ -63,15 +60,14 @@ class Road:
                 return (v1 + (v2 - v1) * (at - t1) / (t2 - t1)) * self.slow
         return 0.0
 
-    def drive(self, vehicle: "Vehicle") -> None:
-        """Ask of the engine what the road asks now."""
+    def drive(self, vehicle: Machine) -> bool:
+        """Ask of the engine what the road asks now; whether the drive goes on."""
         wishes, plant = vehicle.wishes, vehicle.plant
         self.at += 0.01
         if self.at >= self.seconds or not vehicle.engine.running:
             wishes.road_nm = wishes.speed_kmh = 0.0
             wishes.hold_rpm, wishes.pedal = None, 0.0
-            vehicle.road = None
-            return
+            return False
         target = self.target_kmh(self.at)
         metres = target / 3.6
         gain = (target - self.last_kmh) / 3.6 / 0.01
@@ -80,7 +76,7 @@ class Road:
         vehicle.odometer_km += metres * 1e-5
         if target < 3.0:
             wishes.road_nm, wishes.hold_rpm = 0.0, None
-            return
+            return True
         scale = plant.idle_rpm / 740.0 * self.slow
         top = 2600.0 * plant.idle_rpm / 740.0
         self.gear = 0
@@ -96,3 +92,4 @@ class Road:
         grip = min(1.0, max(0.0, (vehicle.engine.rpm / rpm - 0.72) / 0.2))
         wishes.road_nm = grip * max(-0.25 * plant.friction_nm, min(0.7 * most, torque))
         wishes.hold_rpm = rpm if torque > 0 else None
+        return True

@@ -101,8 +101,8 @@ class Vehicle:
     def step(self) -> None:
         """Move on by a hundredth of a second."""
         wishes, engine = self.wishes, self.engine
-        if self.road is not None:
-            self.road.drive(self)
+        if self.road is not None and not self.road.drive(self):
+            self.road = None
         if self._crank_left > 0:
             self._crank_left -= 0.01
             caught = engine.running and engine.rpm > 0.65 * self.plant.idle_rpm

@@ -2,6 +2,8 @@
 
 import logging
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -83,6 +85,18 @@ def _done(connection: Connection, _: Any, statement: str, *__: Any) -> None:
 def make_sessions(engine: Engine) -> sessionmaker[Session]:
     """Sessions that keep loaded rows after a commit."""
     return sessionmaker(engine, expire_on_commit=False)
+
+
+@contextmanager
+def session_at(url: str) -> Iterator[Session]:
+    """A session of its own, durable when it is left."""
+    engine = make_engine(url, 2)
+    try:
+        with Session(engine, expire_on_commit=False) as db:
+            yield db
+            db.commit()
+    finally:
+        engine.dispose()
 
 
 def configured(url: str) -> Config:

@@ -12,10 +12,10 @@ from pathlib import Path
 import httpx2 as httpx
 import uvicorn
 
-from galene.commands.running import session
 from galene.commands.seat.page import seat_app
 from galene.commands.words import tell
 from galene.demo.cars import CARS, LOOK_S, Car, follow, put_in
+from galene.store.database import session_at
 
 STARTS_S = 60.0
 """How long the server may take to answer first."""
@@ -59,7 +59,7 @@ def main(server: str, database: str, folder: Path, port: int) -> None:
     cars: list[Car] = []
     try:
         for story in CARS:
-            with session(database) as db:
+            with session_at(database) as db:
                 car = put_in(db, story, server=server, folder=folder, now=datetime.now(UTC))
             if car is not None:
                 cars.append(car)
@@ -83,7 +83,7 @@ def _follow(database: str, cars: list[Car]) -> None:
     from sqlalchemy.exc import DBAPIError
 
     try:
-        with session(database) as db:
+        with session_at(database) as db:
             for car in cars:
                 follow(db, car)
     except DBAPIError:

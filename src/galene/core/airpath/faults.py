@@ -15,10 +15,10 @@ from galene.core.airpath.family import (
     joined,
 )
 from galene.core.airpath.graph import Graph, both_ways, circle, graph_of, reached, reversed_of
+from galene.core.airpath.must_go_back import BEFORE, KINDS
 from galene.core.airpath.threads import most_torque_nm
 from galene.core.calculations.blast_positions import BlastInput, blast_positions
 from galene.core.errors import Fault, InputError
-from galene.core.jobcard.must_go_back import BEFORE, KINDS
 
 STATES: tuple[str, ...] = ("ignition_off", "battery_off", "engine_cold", "engine_warm_running")
 """States of the engine that an operation may ask for."""

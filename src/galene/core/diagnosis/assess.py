@@ -245,7 +245,7 @@ def assess(
         Money per hour, for the order of repair only.
     access : Mapping of component to operation id to minutes, optional
         What must be opened to get at a component on this engine, beyond what is open (see
-        `galene.core.access.ways_in`).
+        `galene.core.airpath.access.ways_in`).
     work_minutes : Mapping of cause id to hands-on minutes, optional
         What mending it takes on this engine once it is laid open, as its plan has it; the cause's
         own figure elsewhere.
@@ -325,8 +325,8 @@ def assess(
         case, model, posterior, background=background, prices=_prices(causes, hourly_rate, ways)
     )
     dangers = standing_dangers(case, knowledge, by_id)
-    tune_gc = {c for d in dangers for c in d.checks}
-    checks = tuple(sorted(checks, key=lambda c: c.id not in tune_gc))[:OFFERED]
+    urgent = {c for d in dangers for c in d.checks}
+    checks = tuple(sorted(checks, key=lambda c: c.id not in urgent))[:OFFERED]
     feared = {c for d in dangers for c in d.causes}
     repairs = tuple(
         sorted(repairs, key=lambda r: r.cause not in feared or r.probability < FEARED_AT)

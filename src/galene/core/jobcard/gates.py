@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from galene.core.jobcard.must_go_back import BEFORE, COUNTED, WORST_FIRST
+from galene.core.airpath.must_go_back import BEFORE, COUNTED, WORST_FIRST
 from galene.core.jobcard.records import Card, CardItem, CardStep, Refusal
 from galene.core.planning.car import lacking
 from galene.core.planning.records import Step

@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from functools import singledispatch
 
+from galene.core.airpath.must_go_back import BEFORE, COUNTED, INSIDE, KINDS
 from galene.core.jobcard.answers import answers_given
 from galene.core.jobcard.checks import TickGiven, TickState, checks_of
 from galene.core.jobcard.checks import caution as unread_caution
@@ -25,7 +26,6 @@ from galene.core.jobcard.entries import (
 )
 from galene.core.jobcard.gates import held_back, must_not_run, state_lacking
 from galene.core.jobcard.job_records import PickCheck
-from galene.core.jobcard.must_go_back import BEFORE, COUNTED, INSIDE, KINDS
 from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
 from galene.core.planning.answers import base_id
 from galene.core.planning.document import StepAnswers

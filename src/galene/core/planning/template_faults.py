@@ -5,10 +5,10 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
+from galene.core.airpath.must_go_back import BEFORE, KINDS
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
 from galene.core.errors import Fault
-from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.planning.procedure import (
     COMPUTATIONS,
     DOES,

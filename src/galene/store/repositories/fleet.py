@@ -77,12 +77,12 @@ def due_rows(db: Session, keeper: str = "", *, vehicle_id: int | None = None) ->
             Vehicle.model,
             Vehicle.keeper,
             Vehicle.family_id,
-            Vehicle.id,
-            Job.id,
+            Vehicle.id.label("vehicle_id"),
+            Job.id.label("job_id"),
             Job.number,
-            func.coalesce(Job.finished_at, Job.opened_at),
-            NEXT_LOOK,
-            Job.distance_km,
+            func.coalesce(Job.finished_at, Job.opened_at).label("finished_at"),
+            NEXT_LOOK.label("look"),
+            Job.distance_km.label("at"),
             Job.hours,
             used.c.first_at,
             used.c.first_km,
@@ -98,26 +98,8 @@ def due_rows(db: Session, keeper: str = "", *, vehicle_id: int | None = None) ->
         asked = asked.where(Vehicle.retired_at.is_(None))
     if vehicle_id is not None:
         asked = asked.where(Vehicle.id == vehicle_id)
-    return [
-        FleetRow(
-            plate=r[0],
-            plate_key=r[1],
-            model=r[2],
-            keeper=r[3],
-            family_id=r[4],
-            vehicle_id=r[5],
-            job_id=r[6],
-            number=r[7],
-            finished_at=r[8],
-            look=_look(r[9]),
-            at=r[10],
-            hours=r[11],
-            first_at=r[12],
-            first_km=r[13],
-            first_hours=r[14],
-        )
-        for r in db.execute(asked)
-    ]
+    rows = db.execute(asked).mappings()
+    return [FleetRow(**{**row, "look": _look(row["look"])}) for row in rows]
 
 
 def open_vehicles(db: Session) -> set[int]:

@@ -14,11 +14,11 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
+from galene.core.airpath.must_go_back import COUNTED, KINDS
 from galene.core.chemistry.judge import WAYS
 from galene.core.jobcard.checks import checks_of
 from galene.core.jobcard.gates import gate_blockers
 from galene.core.jobcard.moments import Away
-from galene.core.jobcard.must_go_back import COUNTED, KINDS
 from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.jobs import diagnosis, gates, jobcard, signing_in, spares, waits, work
 from galene.jobs.act import Act, family_of, revision
@@ -37,9 +37,9 @@ from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.card.in_hand import fasteners_drawn, motion_of
-from galene.web.live.strip import strip_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
+from galene.web.shared.live_strip import strip_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 from galene.web.worksheets.traces import crank_of
 

@@ -21,9 +21,9 @@ from galene.knowledge.check_readings import READINGS
 from galene.knowledge.live_channels import FIGURES, TRACES
 from galene.store.models import Job
 from galene.web.checks.probe import PROBES, parts_at
-from galene.web.live.strip import lamps_shown, strip_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form
+from galene.web.shared.live_strip import lamps_shown, strip_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 from galene.web.worksheets.routes import LINE_FIELDS, SHEETS, given_of, opening_form, outcome
 

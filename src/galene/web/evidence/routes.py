@@ -1,14 +1,13 @@
 """Stage 2: the before set. The after set's forms use the same parts."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 from pydantic import Field
 
-from galene.core.airpath.family import EngineFamily, Part
+from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.measured import (
     bank_trims_of,
     key_on_of,
@@ -24,76 +23,15 @@ from galene.jobs.logs import count_logs
 from galene.jobs.stages import lacks
 from galene.knowledge import reading_channels
 from galene.knowledge.reading_channels import Channel
-from galene.store.models import Job, ReadingSet
-from galene.web.live.strip import strip_of
+from galene.store.models import Job
+from galene.web.proof.routes import page as proof_page
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, Yes, quantity
+from galene.web.shared.live_strip import strip_of
+from galene.web.shared.reading_tables import key_on_of_job, table_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
-ROWS = {"idle": 5, "trim": 4}
-ABSOLUTE = (
-    "map_sensor",
-    "barometric_sensor",
-    "boost_sensor",
-    "exhaust_pressure_sensor",
-    "crankcase_pressure_sensor",
-)
-
-
-def table_of(
-    visit: Visit, job: Job, phase: str, *, kind: str, form: Form | None = None
-) -> dict[str, Any]:
-    """What a reading table shows: typed values after a fault, else the saved set, else empty
-    rows."""
-    saved = evidence.set_of(job, phase, kind)
-    mine = form is not None and form.text("kind") == kind and form.text("phase") == phase
-    system = visit.shop.system
-    channels: list[dict[str, Any]] = []
-    for channel in reading_channels.channels_of(family_of(job), kind):
-        quantity = QUANTITIES[channel.quantity]
-        unit = (form.text(f"{channel.id}_unit") if mine and form else "") or in_system(
-            quantity, system
-        ).id
-        values = (
-            form.texts(channel.id)
-            if mine and form
-            else _column(saved, channel.id, channel.quantity, system=system)
-        )
-        channels.append(
-            {
-                "id": channel.id,
-                "label": channel.label,
-                "quantity": channel.quantity,
-                "unit": unit,
-                "values": values,
-                "required": channel.required,
-            }
-        )
-    rows = max([ROWS[kind], *(len(c["values"]) for c in channels)])
-    return {
-        "phase": phase,
-        "kind": kind,
-        "channels": channels,
-        "rows": rows,
-        "saved": saved,
-        "seen": revision(job, f"readings_{phase}_{kind}"),
-        "conditions": saved.conditions if saved else SetConditions(),
-        "mine": mine,
-    }
-
-
-def _column(saved: ReadingSet | None, channel: str, quantity: str, *, system: str) -> list[str]:
-    from galene.web.shared.templating import bare_number
-
-    if saved is None:
-        return []
-    rows = max((r.position for r in saved.readings), default=-1) + 1
-    column = [""] * rows
-    for reading in saved.readings:
-        if reading.channel == channel:
-            column[reading.position] = bare_number(reading.value, quantity, system)
-    return column
 
 
 def results_of(visit: Visit, job: Job) -> dict[str, Any]:
@@ -105,32 +43,6 @@ def results_of(visit: Visit, job: Job) -> dict[str, Any]:
         "split": trim_split_of(before.trims, outside),
         "banks": bank_trims_of(before.trims),
     }
-
-
-@dataclass(frozen=True, kw_only=True)
-class KeyOnSheet:
-    """The form of a key-on reading: its sensors, what is kept, and the revision it was shown at."""
-
-    sensors: tuple[Part, ...]
-    kept: Mapping[str, float]
-    phase: str
-    seen: int
-
-    @property
-    def saved(self) -> bool:
-        """Whether readings are kept."""
-        return bool(self.kept)
-
-
-def key_on_of_job(job: Job, phase: str) -> KeyOnSheet:
-    """The key-on readings of a job before or after the work."""
-    kept = evidence.set_of(job, phase, "key_on")
-    return KeyOnSheet(
-        sensors=tuple(p for p in family_of(job).parts if p.component in ABSOLUTE),
-        kept={r.channel: r.value for r in kept.readings} if kept else {},
-        phase=phase,
-        seen=revision(job, f"readings_{phase}_key_on"),
-    )
 
 
 def page(
@@ -242,9 +154,7 @@ def readings(visit: Signed, number: str, form: Sent) -> Response:
         )
 
     def shown(faults: dict[str, str]) -> HTMLResponse:
-        from galene.web.proof.routes import page as prove_page
-
-        at = prove_page if phase == "after" else page
+        at = proof_page if phase == "after" else page
         return at(visit, visit.job(number), 422, form=form, faults=faults)
 
     there = "prove#after" if phase == "after" else f"evidence#{kind}"
@@ -274,8 +184,6 @@ def key_on(visit: Signed, number: str, form: Sent) -> Response:
 
     def shown(faults: dict[str, str]) -> HTMLResponse:
         if phase == "after":
-            from galene.web.proof.routes import page as proof_page
-
             return proof_page(visit, visit.job(number), 422, form=form, faults=faults)
         return page(visit, visit.job(number), 422, form=form, faults=faults)
 

@@ -20,9 +20,10 @@ from galene.core.airpath.family import (
     Pipe,
 )
 from galene.core.airpath.faults import STATES
+from galene.core.airpath.must_go_back import BEFORE, KINDS
 from galene.core.calculations.before_after import METRICS
+from galene.core.chemistry.judge import FEATURES
 from galene.core.errors import InputError
-from galene.core.jobcard.must_go_back import BEFORE, KINDS
 from galene.core.text_gate import digits
 from galene.core.units import parse_number
 from galene.exchange.families import faults_of
@@ -42,23 +43,6 @@ from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
 router = APIRouter(
     route_class=VisitRoute, include_in_schema=False, prefix="/reference/families/{family_id}/edit"
 )
-FEATURES: dict[str, str] = {
-    "cable": "cable",
-    "electronic": "electronic",
-    "coated_bore": "coated bore",
-    "faces_down": "faces down",
-    "plastic": "plastic",
-    "aluminium": "aluminium",
-    "hot_element": "hot element",
-    "membrane": "membrane",
-    "hall_sensor": "Hall sensor",
-    "seal_nbr": "NBR seal",
-    "seal_fkm": "FKM seal",
-    "seal_epdm": "EPDM seal",
-    "seal_silicone": "silicone seal",
-    "upstream": "upstream",
-    "downstream": "downstream",
-}
 SECTIONS = ("facts", "part", "operation", "bands", "spares", "bus")
 
 

@@ -19,8 +19,8 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.evidence import EVIDENCE, WHEN
 from galene.store.models import Job
 from galene.store.repositories import jobs, vehicles
-from galene.web.live.strip import strip_of
 from galene.web.shared.forms import FormModel, Moment, number, quantity
+from galene.web.shared.live_strip import strip_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)

@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
 
 from galene.core.errors import InputError
-from galene.exchange.live import Do
+from galene.exchange.live import LINE_WORDS, Do
 from galene.jobs import (
     live,
     live_codes,
@@ -27,10 +27,13 @@ from galene.knowledge.live_channels import TRACES
 from galene.knowledge.reading_channels import CHANNELS
 from galene.store.models import Job, LiveCommand
 from galene.web.card.routes import still_lives
+from galene.web.checks.routes import page, phase_of
 from galene.web.evidence.routes import ConditionsForm
+from galene.web.evidence.routes import page as evidence_page
 from galene.web.live.bridges import EVENTS
-from galene.web.live.strip import guards_shown, stands_shown, strip_of
+from galene.web.proof.routes import page as proof_page
 from galene.web.shared.forms import Form
+from galene.web.shared.live_strip import guards_shown, stands_shown, strip_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
@@ -74,7 +77,7 @@ def _bridge_page(visit: Visit, job: Job, *, code: str = "") -> HTMLResponse:
         job=job,
         stage=job.stage,
         line=line,
-        says={**live.LINE_WORDS, line.state: line.words},
+        says={**LINE_WORDS, line.state: line.words},
         code=code,
         minutes=live.CODE_KEPT.total_seconds() / 60,
         address=str(visit.request.base_url).rstrip("/"),
@@ -158,9 +161,6 @@ def _shown(
     """The page with what was wrong, on the side that was asked."""
 
     def show(faults: dict[str, str]) -> Response:
-        from galene.web.evidence.routes import page as evidence_page
-        from galene.web.proof.routes import page as proof_page
-
         at = proof_page if phase == "after" else evidence_page
         return at(visit, visit.job(number), 422, form=form, faults=faults)
 
@@ -257,8 +257,6 @@ def hold(visit: Signed, number: str) -> HTMLResponse:
 @router.post("/jobs/{number}/live/routine")
 def routine(visit: Signed, number: str, form: Sent) -> Response:
     """Begin the routine of the present hold on the control unit."""
-    from galene.web.proof.routes import page as proof_page
-
     asked: list[LiveCommand] = []
 
     def write(act: Act) -> None:
@@ -279,8 +277,6 @@ def routine(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/live/learned")
 def learned(visit: Signed, number: str, form: Sent) -> Response:
     """Measure on the car whether it has learned."""
-    from galene.web.proof.routes import page as proof_page
-
     command = _asked(visit, number, "codes")
 
     def write(act: Act) -> None:
@@ -361,8 +357,6 @@ def let_go(visit: Signed, number: str, form: Sent) -> Response:
 @router.post("/jobs/{number}/live/run/{check_id}")
 def run(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
     """Cut the window of a hold and keep what its check says."""
-    from galene.web.checks.routes import page, phase_of
-
     after = form.text("phase") == "after"
 
     def write(act: Act) -> None:

@@ -8,9 +8,9 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.airpath.must_go_back import BEFORE, INSIDE, KINDS
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
-from galene.core.jobcard.must_go_back import BEFORE, INSIDE, KINDS
 from galene.core.planning.procedure import COMPUTATIONS, DOES, MOVES, NEEDS, PLACES, PartProcedure
 from galene.core.planning.records import Record
 from galene.core.planning.words import CONSEQUENCES, WORKS

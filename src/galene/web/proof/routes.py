@@ -19,12 +19,12 @@ from galene.knowledge import reading_channels
 from galene.knowledge.live_guards import aims_of, limits_of
 from galene.knowledge.relearns import READINESS
 from galene.store.models import Job
-from galene.web.evidence.routes import key_on_of_job, table_of
-from galene.web.live.strip import strip_of
 from galene.web.proof.comparison import rows_of
 from galene.web.proof.proving import proving_of
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.forms import Form, FormModel, quantity
+from galene.web.shared.live_strip import strip_of
+from galene.web.shared.reading_tables import key_on_of_job, table_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)

@@ -14,10 +14,10 @@ from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, Stric
 from jinja2.bccache import Bucket
 from markupsafe import Markup
 
+from galene.core.airpath.must_go_back import KINDS, WORST_FIRST
 from galene.core.chemistry.judge import PROPERTIES
 from galene.core.diagnosis.codes import read_codes
 from galene.core.jobcard.job_records import Handover
-from galene.core.jobcard.must_go_back import KINDS, WORST_FIRST
 from galene.core.units import QUANTITIES, UNIT_SIGNS, in_system, shown
 from galene.jobs.act import family_of, revision
 from galene.jobs.gates import open_items

@@ -1,9 +1,11 @@
 """The live strip of a job's page: how the line stands, and the few signals that matter there."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from galene.core.diagnosis.live_stands import Stand
 from galene.core.units import QUANTITIES, UNIT_SIGNS, Quantity, Unit, in_system, shown
+from galene.exchange.live import LINE_WORDS
 from galene.jobs import live, live_relearn, live_tests
 from galene.jobs.act import family_of
 from galene.jobs.bands import with_own_bands
@@ -58,6 +60,7 @@ class LiveStrip:
 
     line: live.Line
     meters: tuple[Meter, ...]
+    says: Mapping[str, str] = field(default_factory=lambda: LINE_WORDS)
 
     @property
     def reads(self) -> bool:
