@@ -13,7 +13,7 @@ from pathlib import Path
 import psycopg
 import pytest
 from hypothesis import settings
-from sqlalchemy import Engine, select
+from sqlalchemy import Connection, Engine, select
 from sqlalchemy.orm import Session
 
 from galene.demo.world import load
@@ -30,17 +30,28 @@ COUNT = itertools.count()
 
 
 MARKERS = ("core", "store", "jobs", "demo", "web", "browser", "running", "live")
+WAITS = ("browser", "running", "live")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Each test bears the marker of its folder; doctests of the core are the core's."""
+    """Each test bears the marker of its folder; doctests of the core are the core's. What waits for
+    browsers and servers is spread between what computes, so that neither waits for the other."""
     for item in items:
         for marker in MARKERS:
             if f"/tests/{marker}/" in str(item.path) or f"/galene/{marker}/" in str(item.path):
                 item.add_marker(marker)
-    # What waits the most is begun first, others fill its pauses.
-    waits = ("browser", "running", "live")
-    items.sort(key=lambda item: not any(item.get_closest_marker(m) for m in waits))
+                if marker in WAITS:
+                    item.add_marker("waits")
+    waits = [item for item in items if item.get_closest_marker("waits")]
+    others = [item for item in items if not item.get_closest_marker("waits")]
+    if not waits or not others:
+        return
+    spread: list[pytest.Item] = []
+    # All that waits has begun when three quarters are done: nothing long is left to the end.
+    every = max(1, round(0.75 * len(others) / len(waits)))
+    for k, item in enumerate(waits):
+        spread += [item, *others[k * every : (k + 1) * every]]
+    items[:] = [*spread, *others[len(waits) * every :]]
 
 
 def reachable(folder: Path, durable: bool = False) -> Cluster:
@@ -114,10 +125,31 @@ def engine(database: str) -> Iterator[Engine]:
     made.dispose()
 
 
+@pytest.fixture(scope="session")
+def undone(cluster: Cluster) -> Iterator[Connection]:
+    """A connection to a copy of the demo database in which nothing stays."""
+    administer(cluster, "create database undone template galene strategy file_copy")
+    made = make_engine(cluster.application_url("undone"), 1)
+    with made.connect() as connection:
+        yield connection
+    made.dispose()
+
+
 @pytest.fixture
-def db(engine: Engine) -> Iterator[Session]:
-    with Session(engine, expire_on_commit=False) as session:
+def db(request: pytest.FixtureRequest) -> Iterator[Session]:
+    """A session on the demo data: of the test's own database where something beside it asks for
+    one, else within a transaction that is undone, in which a commit ends a savepoint."""
+    if "database" in request.fixturenames:
+        with Session(request.getfixturevalue("engine"), expire_on_commit=False) as session:
+            yield session
+        return
+    connection: Connection = request.getfixturevalue("undone")
+    whole = connection.begin()
+    with Session(
+        connection, expire_on_commit=False, join_transaction_mode="create_savepoint"
+    ) as session:
         yield session
+    whole.rollback()
 
 
 def person(db: Session, name: str) -> Person:

@@ -1,20 +1,20 @@
 """Hands for the tests: a job begun, its card ticked with good answers, its proof run in order."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from datetime import timedelta
 
+from galene.core.airpath.family import EngineFamily
 from galene.core.jobcard.job_records import SetConditions
 from galene.core.planning.answers import consequence_of
 from galene.core.planning.records import Record, Step
+from galene.core.proof.relearn import RelearnTemplate
 from galene.demo.engine import EngineState, idle_samples
-from galene.exchange.templates import document_of
 from galene.jobs import evidence, gates, intake, jobcard, plan, prove, work
 from galene.jobs.act import Act, family_of, find_job, revision
 from galene.jobs.proof import symptoms_of
-from galene.jobs.templates import save_template
 from galene.knowledge import reading_channels
-from galene.knowledge.relearns import RELEARNS
+from galene.knowledge.relearns import with_holds
 from galene.store.models import Job, StepRow
 
 WARM = SetConditions(coolant_c=90.0, intake_c=20.0)
@@ -178,18 +178,17 @@ def finish_card(act: Act, job: Job, grade: int = 2) -> None:
     raise AssertionError("the card has no end")
 
 
-def shorten_relearns(act: Act, minutes: float, *, but: Collection[str] = ()) -> None:
-    """The workshop's own relearns, whose holds last so long; `but` those that take their time."""
-    for template in RELEARNS.values():
-        if template.id in but:
-            continue
+def short_holds(minutes: float, *, but: Collection[str] = ()) -> Callable[..., RelearnTemplate]:
+    """Stands for `with_holds`: every hold lasts so long, `but` those that take their time. A
+    family's own holds are longer than what is watched here needs."""
+
+    def held(
+        family: EngineFamily, template_id: str, templates: Mapping[str, RelearnTemplate]
+    ) -> RelearnTemplate:
+        template = with_holds(family, template_id, templates)
+        if template_id in but:
+            return template
         phases = tuple(replace(p, hold_minutes=minutes) for p in template.phases)
-        save_template(
-            act,
-            "relearn",
-            template.id,
-            family_id="",
-            document=document_of("relearn", replace(template, phases=phases)),
-            note="short, for a rehearsal",
-            seen=0,
-        )
+        return replace(template, phases=phases)
+
+    return held

@@ -138,7 +138,7 @@ def test_the_trace_can_not_be_changed(cluster: Cluster, db: Session, statement: 
         db.execute(text(statement))
     db.rollback()
     # Nor by the owner of the tables, whom the trigger stops.
-    owner = make_engine(cluster.url(db.get_bind().url.database), 2)
+    owner = make_engine(cluster.url(db.get_bind().engine.url.database), 2)
     with owner.connect() as connection, pytest.raises(DBAPIError, match="append-only"):
         connection.execute(text(statement))
     owner.dispose()

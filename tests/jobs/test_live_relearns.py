@@ -10,8 +10,7 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid
 from galene.knowledge.live_guards import aims_of
 from galene.store.models import LiveCommand
-from tests.conftest import person
-from tests.jobs.hands import begun, go_to, learn, shorten_relearns
+from tests.jobs.hands import begun, go_to, learn, short_holds
 from tests.jobs.live_line import Line
 
 SHORT_MINUTES = 0.3
@@ -20,10 +19,9 @@ WHOLE = ("particulate_burn_off",)
 
 
 @pytest.fixture
-def short_holds(odd: Act) -> None:
-    """The workshop's own relearns with holds of some seconds."""
-    maren = Act(db=odd.db, person=person(odd.db, "maren"), now=odd.now, proven=True)
-    shorten_relearns(maren, SHORT_MINUTES, but=WHOLE)
+def held_shortly(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Relearns with holds of some seconds."""
+    monkeypatch.setattr(prove, "with_holds", short_holds(SHORT_MINUTES, but=WHOLE))
 
 
 def at_its_relearn(act: Act, family: str, part: str, template_id: str) -> Line:
@@ -104,7 +102,7 @@ def measure(line: Line) -> prove.Measured:
         ("F", "throttle_body", "cable_none"),
     ],
 )
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_a_relearn_runs_by_the_cars_word(
     odd: Act, family: str, part: str, template_id: str
 ) -> None:
@@ -150,7 +148,7 @@ def at_the_burn_off(act: Act) -> Line:
 SEEN = ("outside", "watched", "brake")
 
 
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_a_burn_off_is_begun_from_the_page_and_measured_by_its_soot(odd: Act) -> None:
     line = at_the_burn_off(odd)
     ask(line, *SEEN)
@@ -170,7 +168,7 @@ def asked_of(line: Line) -> list[str]:
     return list(line.act.db.scalars(asked))
 
 
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_a_burn_off_that_was_not_begun_is_not_learned(odd: Act) -> None:
     line = at_the_burn_off(odd)
     line.read(13)
@@ -178,7 +176,7 @@ def test_a_burn_off_that_was_not_begun_is_not_learned(odd: Act) -> None:
 
 
 @pytest.mark.parametrize("missing", SEEN)
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_nothing_burns_before_everything_is_said(odd: Act, missing: str) -> None:
     line = at_the_burn_off(odd)
     with pytest.raises(Invalid) as no:
@@ -186,7 +184,7 @@ def test_nothing_burns_before_everything_is_said(odd: Act, missing: str) -> None
     assert "say that it is so" in no.value.fields["routine"]
 
 
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_nothing_burns_in_a_full_filter_or_a_standing_engine(odd: Act) -> None:
     line = at_the_burn_off(odd)
     line.car.engine.soot = 0.97
@@ -200,7 +198,7 @@ def test_nothing_burns_in_a_full_filter_or_a_standing_engine(odd: Act) -> None:
         ask(line, *SEEN)
 
 
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_a_valve_learns_its_stop_by_the_routine(odd: Act) -> None:
     line = at_its_relearn(odd, "D", "egr_valve", "egr_valve_zero")
     line.car.control.valve_zero = -4.0
@@ -212,7 +210,7 @@ def test_a_valve_learns_its_stop_by_the_routine(odd: Act) -> None:
     assert line.car.row()["egr_position_pct"] == pytest.approx(0, abs=0.6)
 
 
-@pytest.mark.usefixtures("short_holds")
+@pytest.mark.usefixtures("held_shortly")
 def test_a_hold_without_a_routine_begins_none(odd: Act) -> None:
     line = at_its_relearn(odd, "E", "egr_dp_sensor", "differential_zero")
     begin(line)

@@ -18,6 +18,8 @@ LOOPBACK = ("127.0.0.1", "localhost", "::1")
 SOON_S, LATER_S, SILENCE_S = 0.2, 2.0, 4.0
 """First and longest pause before a lost server is asked again; silence on the line of commands
 after which it counts as lost (the server speaks every second)."""
+RESTS_S = 1.0
+"""Longest rest of the sender: what is kept wakes it."""
 AT_ONCE = 40
 """Batches in one request."""
 
@@ -147,7 +149,7 @@ class Link:
                 if not sent:
                     if stop.is_set():
                         return
-                    self.more.wait(0.05)
+                    self.more.wait(RESTS_S)
                     self.more.clear()
 
     def _send_some(self, client: httpx.Client) -> bool:

@@ -20,6 +20,7 @@ from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
 from galene.exchange.live import (
     LINE_WORDS,
+    LOOK_S,
     STALE_S,
     Answer,
     CodesRead,
@@ -58,8 +59,9 @@ SLOW = (
     "before_filter_c",
     "after_filter_c",
 )
-TURN_S = 0.05
-"""Shortest turn: a few signals at 20 Hz are as much as a hand and an eye need."""
+TURN_S, SLOW_TURN_S = 0.05, 1.0
+"""Shortest turn while somebody looks (a few signals at 20 Hz are as much as a hand and an eye
+need), and while nobody does: the state of the line is then known within a second."""
 BATCH_S, BEAT_S = 0.1, 0.5
 """How long figures are gathered, and how often it says that it is there where none come."""
 DEAD_S = 1.0
@@ -159,7 +161,6 @@ class Reader:
         self._talk: Conversation | None = None
         self._held: Held | None = None
         self._state: LineState = "off"
-        self._heard = self._clock()
         self._turn = 0
         self._gathered = Gathered(self._clock())
         self._own = [e.name for e in entries if e.kind == "figure"]
@@ -167,10 +168,15 @@ class Reader:
         self._asks_again_s = 0.0
         self._names_left = TRIES
         self._cut_off = threading.Event()
+        self._looks_until = self._clock() + LOOK_S
+        self._woken = threading.Event()
+        self._odd_since: float | None = None
+        """When something began to go wrong on the line; None while it is well."""
 
     def command(self, command: Command, *, age_s: float | None) -> None:
         """Take a command that came; called from another thread."""
         self._told.put(Taken(command=command, at_s=self._clock(), age_s=age_s))
+        self._woken.set()
 
     def cut_off(self) -> None:
         """The line to the page is lost: let go of what is held."""
@@ -205,11 +211,28 @@ class Reader:
         except (Lost, can.CanError, OSError):
             self._adapter_lost()
         else:
-            self._heard = self._clock()
+            self._odd_since = None
             self._to("live")
         self._watch()
         self._beat()
-        stop.wait(max(0.0, TURN_S - (self._clock() - began)))
+        self._rest(began)
+
+    def _rest(self, began: float) -> None:
+        """Wait for the next turn, or for a command."""
+        now = self._clock()
+        quick = now < self._looks_until or self._held is not None
+        # What goes wrong is looked at closely at once.
+        odd = self._odd_since is not None and self._state == "live"
+        turn = TURN_S if quick or odd else SLOW_TURN_S
+        self._woken.wait(max(0.0, turn - (now - began)))
+        self._woken.clear()
+
+    def _goes_wrong(self) -> bool:
+        """Whether something has gone wrong for long enough to be said."""
+        now = self._clock()
+        if self._odd_since is None:
+            self._odd_since = now
+        return now - self._odd_since >= SILENT_S
 
     def _opened(self) -> bool:
         try:
@@ -272,7 +295,7 @@ class Reader:
         self._gathered.serial = serial if SERIAL.fullmatch(serial) else ""
 
     def _silent(self, stop: threading.Event) -> None:
-        if self._clock() - self._heard < SILENT_S:
+        if not self._goes_wrong():
             return
         if self._state != "off":
             self._lose("Nobody in the car answers any more.")
@@ -281,7 +304,7 @@ class Reader:
         stop.wait(AGAIN_S / 2)
 
     def _odd(self, stop: threading.Event) -> None:
-        if self._clock() - self._heard < SILENT_S:
+        if not self._goes_wrong():
             return
         self._lose("What comes from the bus can not be read.")
         self._to("bus")
@@ -357,11 +380,14 @@ class Reader:
         with contextlib.suppress(queue.Empty):
             while True:
                 taken = self._told.get_nowait()
-                if taken.command.do != "held":
+                if taken.command.do not in ("held", "look"):
                     self._answer(Answer(id=taken.command.id, done=False, words=words))
 
     def _do(self, taken: Taken) -> None:
         command, now = taken.command, self._clock()
+        self._looks_until = max(self._looks_until, now + LOOK_S)
+        if command.do == "look":
+            return
         age = None if taken.age_s is None else taken.age_s + (now - taken.at_s)
         if command.do == "let_go":
             # Letting go is never too late.

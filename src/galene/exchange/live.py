@@ -23,8 +23,11 @@ LINE_WORDS: dict[str, str] = {
     "lost": "The bridge is not heard of: look at the laptop and its net. It keeps what it reads.",
 }
 """What is said of a line, by how the bridge finds it and how the server finds the bridge."""
-Do = Literal["hold", "held", "let_go", "routine", "codes", "clear", "readiness"]
+Do = Literal["hold", "held", "let_go", "routine", "codes", "clear", "readiness", "look"]
 MOST_BATCHES, MOST_ROWS, MOST_COLUMNS = 50, 64, 60
+LOOK_S = 40.0
+"""How long one `look` lets a bridge read at full pace. The server says it every fifteen seconds
+while somebody looks or something is recorded."""
 STALE_S = 2.0
 """Age from which a command is carried out no more."""
 Name = Annotated[str, Field(max_length=60)]
@@ -137,7 +140,9 @@ class Paired(Wire):
 class Command(Wire):
     """Something to do. `issued_s` is the server's clock; after two seconds it counts no more.
 
-    A `hold` with `sweep_s` runs the output from 0 to 100 percent and back in that time.
+    A `hold` with `sweep_s` runs the output from 0 to 100 percent and back in that time. A `look`
+    asks nothing of the car: the bridge reads at full pace for a while, and at a slow beat where
+    nobody looks.
     """
 
     id: int

@@ -370,6 +370,22 @@ def let_go(db: Session, job: Job, now: datetime) -> None:
         _send(db, bridge, Command(id=0, issued_s=now.timestamp(), do="let_go"))
 
 
+def look(db: Session, job_id: int, now: datetime) -> None:
+    """Somebody looks at the car of a job: its bridge reads at full pace for a while."""
+    bridge = rows.bridge_of_job(db, job_id)
+    if bridge is not None:
+        _send(db, bridge, Command(id=0, issued_s=now.timestamp(), do="look"))
+
+
+def look_where_recorded(db: Session, bridge: Bridge, now: datetime) -> None:
+    """What is recorded is read at full pace though no page is open: a drive that was begun, a hold
+    of a relearn that the car itself is listened to for."""
+    job = db.get_one(Job, bridge.job_id)
+    holds = job.relearn.live and job.relearn.phase is not None and job.relearn.outcome == "running"
+    if holds or job.road_test.run_began is not None:
+        look(db, job.id, now)
+
+
 def _send(db: Session, bridge: Bridge, command: Command) -> None:
     rows.tell(db, topic_of_bridge(bridge.id), command.model_dump_json(exclude_none=True))
 

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session
 
 from galene.exchange.live import Pair, Sent
 from galene.jobs import live
-from galene.store.models import Bridge
 from galene.web.shared.limits import Limits, retry_after
 from galene.web.shared.visit import VisitRoute
 
@@ -76,8 +75,7 @@ def events(request: Request, authorization: Authorization = "") -> Response:
     key = _key(authorization)
     try:
         with request.app.state.sessions() as db:
-            bridge: Bridge = live.let_in(db, key)
-            topic = live.topic_of_bridge(bridge.id)
+            topic = live.topic_of_bridge(live.let_in(db, key).id)
     except live.NotLetIn as fault:
         return _told(str(fault), 410)
     stream = request.app.state.news.live(topic, "", partial(_still_in, request.app, key))
@@ -87,7 +85,8 @@ def events(request: Request, authorization: Authorization = "") -> Response:
 def _still_in(app: FastAPI, key: str) -> bool:
     try:
         with app.state.sessions() as db:
-            live.let_in(db, key)
+            live.look_where_recorded(db, live.let_in(db, key), app.state.clock())
+            db.commit()
     except live.NotLetIn:
         return False
     except (DBAPIError, PoolTimeout):

@@ -5,8 +5,10 @@ from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
 
-from fastapi import APIRouter
+from fastapi import APIRouter, FastAPI
 from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 
 from galene.core.errors import InputError
 from galene.exchange.live import LINE_WORDS, Do
@@ -44,13 +46,23 @@ ANSWER_S, LOOK_S = 8.0, 0.05
 @router.get("/jobs/{number}/live/events")
 def events(visit: Signed, number: str) -> StreamingResponse:
     """What the car says, as it comes."""
-    session = visit.session.id
-    stream = visit.request.app.state.news.live(
-        live.topic_of_job(visit.job(number).id),
-        session,
-        partial(still_lives, visit.request.app, session),
+    app, session, job_id = visit.request.app, visit.session.id, visit.job(number).id
+    live.look(visit.db, job_id, visit.now)
+    visit.db.commit()
+    stream = app.state.news.live(
+        live.topic_of_job(job_id), session, partial(_still_looks, app, session, job_id)
     )
     return StreamingResponse(stream, media_type="text/event-stream", headers=EVENTS)
+
+
+def _still_looks(app: FastAPI, session: str, job_id: int) -> bool:
+    """Whether a page's session still counts; then its car is read on at full pace."""
+    if not still_lives(app, session):
+        return False
+    with suppress(DBAPIError, PoolTimeout), app.state.sessions() as db:
+        live.look(db, job_id, app.state.clock())
+        db.commit()
+    return True
 
 
 @router.get("/jobs/{number}/live/stands")
