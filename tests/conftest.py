@@ -27,6 +27,8 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 settings.register_profile("whatever the machine", deadline=None)
 settings.load_profile("whatever the machine")
 COUNT = itertools.count()
+OWN = "own"
+"""The name of a test's own database."""
 
 
 MARKERS = ("core", "store", "jobs", "demo", "web", "browser", "running", "live")
@@ -108,21 +110,28 @@ def administer(cluster: Cluster, statement: str) -> None:
     _administration(cluster.url("postgres").replace("+psycopg", "")).execute(statement)
 
 
-@pytest.fixture
-def database(cluster: Cluster) -> Iterator[str]:
-    """Address of a fresh copy of the demo database."""
-    name = f"test_{next(COUNT)}"
-    # Files are copied: quicker than writing all of it into the log, which nobody reads here.
-    administer(cluster, f"create database {name} template galene strategy file_copy")
-    yield cluster.application_url(name)
-    administer(cluster, f"drop database {name} with (force)")
-
-
-@pytest.fixture
-def engine(database: str) -> Iterator[Engine]:
-    made = make_engine(database, 4)
+@pytest.fixture(scope="session")
+def known_engine(cluster: Cluster) -> Iterator[Engine]:
+    """The engine of every test's own database: it has the same name each time, so that a statement
+    is compiled once a run and not once a test."""
+    made = make_engine(cluster.application_url(OWN), 4)
     yield made
     made.dispose()
+
+
+@pytest.fixture
+def database(cluster: Cluster, known_engine: Engine) -> Iterator[str]:
+    """Address of a fresh copy of the demo database."""
+    # Files are copied: quicker than writing all of it into the log, which nobody reads here.
+    administer(cluster, f"create database {OWN} template galene strategy file_copy")
+    yield cluster.application_url(OWN)
+    known_engine.dispose()
+    administer(cluster, f"drop database {OWN} with (force)")
+
+
+@pytest.fixture
+def engine(database: str, known_engine: Engine) -> Engine:
+    return known_engine
 
 
 @pytest.fixture(scope="session")
