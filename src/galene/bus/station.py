@@ -4,7 +4,8 @@ what SAE J1939 asks of it."""
 import threading
 import time
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 import can
@@ -19,8 +20,11 @@ from galene.simulation.vehicle import Vehicle
 
 TO_ALL = 0x7DF
 """Identifier of a request to every unit (ISO 15765-4)."""
-TICK_S = 0.01
-"""How often the car is moved on and the bus is served."""
+TICK_S, BEAT_S = 0.01, 0.5
+"""How often the car is moved on and the bus is served: while somebody asks, and else. What was
+missed is caught up before an answer, so that whoever looks finds the car where it would be."""
+ASKED_S = 0.1
+"""How long after a frame somebody still counts as asking."""
 SENT_EVERY_S = {0xF004: 0.05, 0xF003: 0.05, 0xFEF1: 0.1, 0xFEF6: 0.5, 0xF00A: 0.1}
 """Repetition of a group that a heavy engine sends by itself; a second for the others."""
 
@@ -62,11 +66,15 @@ class Station:
         self._thread = threading.Thread(target=self._run, daemon=True)
         self._sent: dict[int, float] = {}
         self._asked: list[tuple[int, int]] = []
+        self._came = threading.Event()
+        self._came_s = 0.0
+        self._last_s, self._owed = time.monotonic(), 0.0
         self._thread.start()
 
     def close(self) -> None:
         """Off the bus: nothing answers any more."""
         self._stop.set()
+        self._came.set()
         self._thread.join(5)
         for seat in self.seats:
             seat.stack.stop()
@@ -83,11 +91,14 @@ class Station:
         """Requests to all, and the heavy vehicle's requests: each in one frame."""
         if message.is_error_frame or message.is_remote_frame:
             return
+        self._came_s = time.monotonic()
+        self._came.set()
         data = bytes(message.data)
         if message.arbitration_id == TO_ALL and not message.is_extended_id and data:
             length = data[0]
             if data[0] >> 4 == 0 and 0 < length <= len(data) - 1:
                 with self.lock:
+                    self._catch_up()
                     for seat in self.seats:
                         self._say(seat, seat.unit.answer(data[1 : 1 + length], to_all=True))
         elif message.is_extended_id and self.vehicle.plant.venturi:
@@ -103,25 +114,50 @@ class Station:
 
     # ---- what goes on
 
+    @contextmanager
+    def in_hand(self) -> Iterator[Vehicle]:
+        """The car as it is now, for whoever looks at it or does something to it beside the bus."""
+        with self.lock:
+            self._catch_up()
+            yield self.vehicle
+
+    def _catch_up(self) -> None:
+        now = time.monotonic()
+        self._owed += (now - self._last_s) * self.pace * 100
+        self._last_s = now
+        # A machine that was held up does not make the car race: it stands still meanwhile.
+        most = 200 * max(1.0, self.pace)
+        for _ in range(int(min(self._owed, most))):
+            self.vehicle.step()
+        self._owed = self._owed % 1 if self._owed < most else 0.0
+
     def _run(self) -> None:
-        last, owed = time.monotonic(), 0.0
-        while not self._stop.wait(TICK_S):
-            now = time.monotonic()
-            owed += (now - last) * self.pace * 100
-            last = now
+        while not self._stop.is_set():
+            self._rest()
             with self.lock:
-                # A machine that was held up does not make the car race: it stands still meanwhile.
-                for _ in range(min(int(owed), 200)):
-                    self.vehicle.step()
-                owed = owed % 1 if owed < 200 else 0.0
+                self._catch_up()
                 for seat in self.seats:
                     while seat.stack.available():
                         request = seat.stack.recv()
                         if request:
                             self._say(seat, seat.unit.answer(bytes(request)))
                     seat.unit.watch()
-                if self.vehicle.plant.venturi and self.vehicle.wishes.key:
-                    self._broadcast(now)
+                if self._says_by_itself:
+                    self._broadcast(time.monotonic())
+
+    @property
+    def _says_by_itself(self) -> bool:
+        """Whether it is a heavy vehicle with its ignition on, which is heard unasked."""
+        return self.vehicle.plant.venturi and self.vehicle.wishes.key
+
+    def _rest(self) -> None:
+        """Until the next tick; longer where nobody asks."""
+        asked = time.monotonic() - self._came_s < ASKED_S
+        self._came.wait(TICK_S if asked or self._says_by_itself else BEAT_S)
+        if self._came.is_set():
+            self._came.clear()
+            # Its frames are put together by a thread of their own.
+            self._stop.wait(TICK_S / 5)
 
     # ---- the heavy vehicle
 
@@ -206,9 +242,9 @@ def play(case: Case, family: EngineFamily, bus: can.BusABC, stop: threading.Even
     station, left = station_of(vehicle, bus), list(case.script)
     try:
         while vehicle.time_s < case.seconds and not stop.wait(TICK_S):
-            while left and left[0].at <= vehicle.time_s:
-                action = left.pop(0)
-                with station.lock:
+            with station.in_hand():
+                while left and left[0].at <= vehicle.time_s:
+                    action = left.pop(0)
                     ACTIONS[action.do](vehicle, action.fields, "script.")
     finally:
         station.close()

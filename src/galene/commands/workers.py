@@ -1,6 +1,5 @@
 """Several web processes on one socket: started, started again when one ends, ended together."""
 
-import os
 import shutil
 import signal
 import socket
@@ -14,6 +13,7 @@ from pathlib import Path
 from pydantic import SecretStr
 
 from galene.commands.words import tell
+from galene.lifeline import with_parent
 from galene.settings import Settings
 from galene.store.database import plain_url
 
@@ -101,7 +101,7 @@ def environment_of(settings: Settings, url: str, home: Path) -> dict[str, str]:
         )
         for name, value in settings.model_dump(exclude_none=True, exclude={OWNER}).items()
     }
-    there = {k: v for k, v in os.environ.items() if k != f"GALENE_{OWNER.upper()}"}
+    there = {k: v for k, v in with_parent().items() if k != f"GALENE_{OWNER.upper()}"}
     return {**there, **given, "GALENE_DATABASE_URL": url, "GALENE_HOME": str(home)}
 
 

@@ -134,22 +134,22 @@ def follow(db: Session, car: Car) -> None:
     for step in sorted(job.steps, key=lambda s: s.position):
         if step.done_at and step.id not in car.done:
             car.done.add(step.id)
-            with car.station.lock:
-                _done(car.vehicle, step)
+            with car.station.in_hand() as vehicle:
+                _done(vehicle, step)
     for part, work in treated_parts(job).items():
         if part not in car.mended:
             car.mended.add(part)
-            with car.station.lock:
-                car.vehicle.mend(part, new=MENDS[work])
+            with car.station.in_hand() as vehicle:
+                vehicle.mend(part, new=MENDS[work])
     if job.codes_cleared_at and job.codes_cleared_at != car.cleared_at:
         car.cleared_at = job.codes_cleared_at
-        with car.station.lock:
-            car.vehicle.memory.clear()
+        with car.station.in_hand() as vehicle:
+            vehicle.memory.clear()
     if job.engine_started_at and job.engine_started_at != car.started_at:
         car.started_at = job.engine_started_at
-        with car.station.lock:
-            car.vehicle.key_on()
-            car.vehicle.start()
+        with car.station.in_hand() as vehicle:
+            vehicle.key_on()
+            vehicle.start()
 
 
 def _done(vehicle: Vehicle, step: StepRow) -> None:

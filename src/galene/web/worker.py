@@ -1,16 +1,15 @@
 """One web process of several, started by `galene serve --workers`; and the application as the
 settings have it."""
 
-import os
 import socket
 import sys
 import threading
-import time
 from pathlib import Path
 
 from fastapi import FastAPI
 
 from galene.jobs.backups import BackupPlan
+from galene.lifeline import tied_to_parent
 from galene.settings import Settings
 from galene.store.database import make_engine
 from galene.web.app import Site, create_app, quiet_log, tune_gc
@@ -61,16 +60,9 @@ def listening_at(settings: Settings) -> Listening:
     )
 
 
-def end_with(parent: int) -> None:
-    """End when the process that started us is gone: nobody would start us again."""
-    while os.getppid() == parent:
-        time.sleep(0.5)
-    os._exit(0)
-
-
 def main() -> None:
     """Serve at the socket that was handed over, whose number is the argument."""
-    threading.Thread(target=end_with, args=(os.getppid(),), daemon=True).start()
+    tied_to_parent()
     settings = Settings()
     app = application(settings, settings.database_url, settings.home)
     tune_gc()

@@ -70,8 +70,8 @@ def seat_app(cars: list[Car]) -> FastAPI:
             given["on"] = name not in car.vehicle.wishes.loads
         fields = {k: v for k, v in given.items() if k in TAKES.get(do, ()) and v not in (None, "")}
         try:
-            with car.station.lock:
-                ACTIONS[do](car.vehicle, fields, "")
+            with car.station.in_hand() as vehicle:
+                ACTIONS[do](vehicle, fields, "")
         except InputError as fault:
             return JSONResponse({"error": str(fault)}, 422)
         return RedirectResponse(f"/#{plate}", 303)
@@ -81,8 +81,7 @@ def seat_app(cars: list[Car]) -> FastAPI:
 
 def state_of(car: Car) -> dict[str, Any]:
     """What the one in the seat sees."""
-    with car.station.lock:
-        vehicle = car.vehicle
+    with car.station.in_hand() as vehicle:
         row = vehicle.row()
         return {
             "key": vehicle.wishes.key,

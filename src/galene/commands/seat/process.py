@@ -11,41 +11,41 @@ from pathlib import Path
 
 import httpx2 as httpx
 import uvicorn
+from sqlalchemy import Engine
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
 
 from galene.commands.seat.page import seat_app
 from galene.commands.words import tell
 from galene.demo.cars import CARS, LOOK_S, Car, follow, put_in
-from galene.store.database import session_at
+from galene.lifeline import tied_to_parent, with_parent
+from galene.store.database import make_engine
+from galene.store.repositories import jobs
 
 STARTS_S = 60.0
 """How long the server may take to answer first."""
+DATABASE = "GALENE_DATABASE_URL"
+"""Where the database's address with its password is told: arguments are read by everybody."""
 
 
 def begun(server: str, database: str, *, folder: Path, port: int) -> subprocess.Popen[bytes]:
     """Start the process of the cars."""
+    arguments = (server, str(folder), str(port))
     return subprocess.Popen(
-        [
-            sys.executable,
-            "-m",
-            "galene.commands.seat.process",
-            server,
-            database,
-            str(folder),
-            str(port),
-        ],
-        env={**os.environ, "GALENE_PARENT": str(os.getpid())},
+        [sys.executable, "-m", "galene.commands.seat.process", *arguments],
+        env={**with_parent(), DATABASE: database},
     )
 
 
-def _answers(server: str) -> bool:
+def _answers(server: str, stop: threading.Event) -> bool:
     ends = time.monotonic() + STARTS_S
-    while time.monotonic() < ends:
+    while time.monotonic() < ends and not stop.is_set():
         try:
             if httpx.get(f"{server}/healthz", timeout=2).status_code == 200:
                 return True
         except httpx.HTTPError:
             pass
-        time.sleep(0.2)
+        stop.wait(0.2)
     return False
 
 
@@ -54,41 +54,44 @@ def main(server: str, database: str, folder: Path, port: int) -> None:
     stop = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stop.set())
-    if not _answers(server):
+    tied_to_parent()
+    if not _answers(server, stop):
         return
+    engine = make_engine(database, 1)
     cars: list[Car] = []
     try:
-        for story in CARS:
-            with session_at(database) as db:
+        with Session(engine, expire_on_commit=False) as db:
+            for story in CARS:
                 car = put_in(db, story, server=server, folder=folder, now=datetime.now(UTC))
-            if car is not None:
-                cars.append(car)
+                if car is not None:
+                    cars.append(car)
         seats = uvicorn.Server(
             uvicorn.Config(seat_app(cars), host="127.0.0.1", port=port, log_level="critical")
         )
         seats.install_signal_handlers = lambda: None  # type: ignore[attr-defined]
         threading.Thread(target=seats.run, daemon=True).start()
         tell(f"two cars run; their seats are at http://127.0.0.1:{port}")
-        parent = int(os.environ.get("GALENE_PARENT", "0"))
+        seen = 0
         while not stop.wait(LOOK_S):
-            if parent and os.getppid() != parent:
-                return
-            _follow(database, cars)
+            seen = _follow(engine, cars, seen)
     finally:
         for car in cars:
             car.close()
+        engine.dispose()
 
 
-def _follow(database: str, cars: list[Car]) -> None:
-    from sqlalchemy.exc import DBAPIError
-
+def _follow(engine: Engine, cars: list[Car], seen: int) -> int:
+    """Do to the cars what their cards say was done since the entry `seen` of the trace; the newest
+    entry now."""
     try:
-        with session_at(database) as db:
-            for car in cars:
+        with Session(engine, expire_on_commit=False) as db:
+            newest = jobs.last_traced(db, [car.number for car in cars])
+            for car in cars if newest != seen else ():
                 follow(db, car)
+            return newest
     except DBAPIError:
-        return  # the database is on its way down or up: the cards are looked at again
+        return seen  # the database is on its way down or up: the cards are looked at again
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], sys.argv[2], Path(sys.argv[3]), int(sys.argv[4]))
+    main(sys.argv[1], os.environ.pop(DATABASE), Path(sys.argv[2]), int(sys.argv[3]))

@@ -186,6 +186,12 @@ def check_results(db: Session, job_id: int, check_id: str = "") -> list[CheckRes
     return list(db.scalars(asked.order_by(CheckResult.id.desc())))
 
 
+def last_traced(db: Session, numbers: Sequence[str]) -> int:
+    """The newest entry of the trace of these jobs, 0 where there is none."""
+    asked = select(func.max(AuditEntry.id)).join(Job, Job.id == AuditEntry.job_id)
+    return db.scalar(asked.where(Job.number.in_(numbers))) or 0
+
+
 def trace(db: Session, job_id: int, limit: int) -> Sequence[AuditEntry]:
     """Who did what on a job, the newest first."""
     asked = (
