@@ -6,6 +6,8 @@ import re
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 import can
@@ -15,9 +17,10 @@ from sqlalchemy.orm import Session
 
 from galene.bridge.link import paired
 from galene.bridge.program import Program, buffer_in
+from galene.bridge.reader import Found
 from galene.bus.station import station_of
 from galene.demo.cars import Car, CarStory, follow
-from galene.jobs import intake
+from galene.jobs import intake, prove
 from galene.jobs.act import Act
 from galene.knowledge.families import FAMILIES
 from galene.simulation.road import Road
@@ -25,19 +28,75 @@ from galene.simulation.vehicle import Vehicle
 from tests.browser.conftest import Server, sign_in
 from tests.browser.test_flow import tick_everything
 from tests.conftest import person
-from tests.jobs.hands import shorten_relearns
+from tests.jobs.hands import short_holds
 
 PATIENCE_MS = 120_000
-HOLD_S = 5.0
+HOLD_S, SIGN_S = 5.0, 0.5
+"""How long the control is held, and how much of that goes by from one sign of the hand to the next:
+less than it may be silent."""
 
 
-@pytest.fixture
-def short_holds(server: Server) -> None:
-    """The workshop's own relearns, whose holds last some seconds: the car runs as time passes."""
-    with Session(server.engine) as db:
-        act = Act(db=db, person=person(db, "maren"), now=server.clock(), proven=True)
-        shorten_relearns(act, 0.1)
-        db.commit()
+class Clock:
+    """The bridge's clock: it runs, can be put forward, and stands while a hand is waited for."""
+
+    def __init__(self) -> None:
+        self._ahead, self._stands = 0.0, None
+
+    def __call__(self) -> float:
+        return time.monotonic() + self._ahead if self._stands is None else self._stands
+
+    def forward(self, seconds: float) -> None:
+        """So much goes by."""
+        if self._stands is None:
+            self._ahead += seconds
+        else:
+            self._stands += seconds
+
+    @contextmanager
+    def standing(self) -> Iterator[None]:
+        """Only what it is put forward by goes by."""
+        self._stands = self()
+        yield
+        self._ahead, self._stands = self._stands - time.monotonic(), None
+
+
+@dataclass(kw_only=True)
+class ReadCar(Car):
+    """A car on the line with the server that it is read for and its bridge's clock."""
+
+    server: Server
+    clock: Clock
+
+    def passes(self, seconds: float) -> None:
+        """So much goes by at once: the car is moved on and was read ten times a second, and the
+        server's clock goes with it."""
+        rows: list[tuple[float, dict[str, float]]] = []
+        with self.station.in_hand() as vehicle:
+            for _ in range(round(10 * seconds)):
+                for _ in range(10):
+                    vehicle.step()
+                self.clock.forward(0.1)
+                rows.append((self.clock(), vehicle.row()))
+            heard = vehicle.wishes.key
+        self.server.later(seconds / 60)
+        for at in range(0, len(rows), 20):
+            part = rows[at : at + 20]
+            names, ends = tuple(n for n in part[0][1] if n != "time_s"), part[-1][0]
+            self.program.reader._say(
+                Found(
+                    at_s=ends,
+                    state="live" if heard else "off",
+                    words="",
+                    columns=names if heard else (),
+                    rows=tuple((ends - s, *(r[n] for n in names)) for s, r in part if heard),
+                )
+            )
+
+
+@pytest.fixture(autouse=True)
+def held_shortly(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Relearns with holds of some seconds."""
+    monkeypatch.setattr(prove, "with_holds", short_holds(0.1))
 
 
 @pytest.fixture
@@ -62,11 +121,11 @@ def job(server: Server) -> str:
 
 
 @pytest.fixture
-def car_of(server: Server, tmp_path: Path) -> Iterator[Callable[[str, str], Car]]:
+def car_of(server: Server, tmp_path: Path) -> Iterator[Callable[[str, str], ReadCar]]:
     """Puts a plugged V6 on the line of a job by the code of its page, and follows its card."""
-    over, made, threads = threading.Event(), list[Car](), list[threading.Thread]()
+    over, made, threads = threading.Event(), list[ReadCar](), list[threading.Thread]()
 
-    def put(number: str, code: str) -> Car:
+    def put(number: str, code: str) -> ReadCar:
         vehicle = Vehicle(FAMILIES["B"], {"egr_passage_plugged": 0.9})
         vehicle.key_on()
         vehicle.start()
@@ -82,8 +141,16 @@ def car_of(server: Server, tmp_path: Path) -> Iterator[Callable[[str, str], Car]
         buffer = buffer_in(tmp_path / "bridge")
         pairing = paired(server.address, code, "cart")
         buffer.pair(pairing)
-        program = Program(pairing, buffer, lambda: can.Bus(interface="virtual", channel=channel))
-        car = Car(
+        clock = Clock()
+        program = Program(
+            pairing,
+            buffer,
+            lambda: can.Bus(interface="virtual", channel=channel),
+            clock=clock,
+        )
+        car = ReadCar(
+            server=server,
+            clock=clock,
             story=CarStory(plate="LV-600", faults={}),
             number=number,
             vehicle=vehicle,
@@ -111,46 +178,61 @@ def car_of(server: Server, tmp_path: Path) -> Iterator[Callable[[str, str], Car]
         car.close()
 
 
-def in_the_seat(car: Car, do: Callable[[Vehicle], object]) -> None:
+def in_the_seat(car: ReadCar, do: Callable[[Vehicle], object]) -> None:
     """The one in the car does something."""
-    with car.station.lock:
-        do(car.vehicle)
+    with car.station.in_hand() as vehicle:
+        do(vehicle)
 
 
-def reads(page: Page, seconds: float) -> None:
-    """Let the car be read for a while."""
+def reads(page: Page, car: ReadCar, seconds: float) -> None:
+    """Let the car be read for a while, which is over at once."""
     expect(page.locator("[data-live-strip]")).to_have_attribute(
         "data-state", "live", timeout=PATIENCE_MS
     )
-    page.wait_for_timeout(1000 * seconds)
+    car.passes(seconds)
+    arrived(page, car)
 
 
-def hold_the_control(page: Page, seconds: float) -> None:
-    """Everything seen to, then the control held so long, or until the car gives up."""
+def arrived(page: Page, car: ReadCar) -> None:
+    """Wait until what was read is at the server."""
+    ends = time.monotonic() + PATIENCE_MS / 1000
+    while car.program.buffer.count() > 2:
+        assert time.monotonic() < ends, "the server does not take it"
+        page.wait_for_timeout(20)
+
+
+def hold_the_control(page: Page, car: ReadCar, seconds: float) -> None:
+    """Everything seen to, then the control held so long, or until the car gives up. However late a
+    sign of the hand comes, no more goes by in the car than a hand may be silent."""
     for box in page.locator("[name=asked]").all():
         box.check()
     expect(page.locator("[data-lamp].lamp-broken")).to_have_count(0, timeout=PATIENCE_MS)
-    button = page.locator("[data-hold]")
+    button, reader = page.locator("[data-hold]"), car.program.reader
     button.scroll_into_view_if_needed()
     box = button.bounding_box()
     assert box
-    page.mouse.move(box["x"] + 30, box["y"] + 30)
-    page.mouse.down()
-    expect(page.locator("[data-hold-says]")).to_contain_text("Held for", timeout=PATIENCE_MS)
-    page.wait_for_timeout(1000 * seconds)
+    with car.clock.standing():
+        page.mouse.move(box["x"] + 30, box["y"] + 30)
+        page.mouse.down()
+        expect(page.locator("[data-hold-says]")).to_contain_text("Held for", timeout=PATIENCE_MS)
+        for _ in range(round(seconds / SIGN_S)):
+            car.passes(SIGN_S)
+            held = reader._held
+            while held is not None and held is reader._held and held.heard_s < car.clock():
+                page.wait_for_timeout(20)
     with page.expect_navigation(timeout=PATIENCE_MS):
         page.mouse.up()
 
 
-def take_idle(page: Page, form: str = "form#idle") -> None:
+def take_idle(page: Page, car: ReadCar, form: str = "form#idle") -> None:
     """Half a minute of idle, then one touch."""
-    reads(page, 20)
+    reads(page, car, 20)
     with page.expect_navigation():
         page.locator(form).get_by_role("button", name="Take it from the car").click()
     expect(page.locator(form)).to_contain_text("from the car")
 
 
-def learn_live(page: Page, car: Car) -> None:
+def learn_live(page: Page, car: ReadCar) -> None:
     """The relearn that is due, hold by hold, by the car's own word; the one in the seat does what
     the page says."""
     for box in page.locator("#relearn input[type=checkbox]").all():
@@ -160,7 +242,7 @@ def learn_live(page: Page, car: Car) -> None:
     for _ in range(8):
         expect(page.locator("#relearn .step-now")).to_be_visible(timeout=PATIENCE_MS)
         if measure.count():
-            reads(page, 6)
+            reads(page, car, 6)
             with page.expect_navigation():
                 measure.press("Enter")
             return
@@ -171,6 +253,7 @@ def learn_live(page: Page, car: Car) -> None:
             in_the_seat(car, lambda v: v.key_on())
         else:
             in_the_seat(car, lambda v: v.start())
+        car.passes(8)
         held = page.get_by_role("button", name="Held undisturbed, go on")
         expect(held).to_be_visible(timeout=PATIENCE_MS)
         with page.expect_navigation():
@@ -185,7 +268,7 @@ def drives(vehicle: Vehicle) -> None:
         vehicle.step()
 
 
-def prove_live(page: Page, server: Server, car: Car, at: str) -> None:
+def prove_live(page: Page, server: Server, car: ReadCar, at: str) -> None:
     """Everything behind the work, in the page's order, by the car's own word."""
     for _ in range(40):
         page.goto(f"{at}/prove")
@@ -198,7 +281,7 @@ def prove_live(page: Page, server: Server, car: Car, at: str) -> None:
             tick_everything(page, server)
         elif "Clear the codes" in step:
             in_the_seat(car, lambda v: (v.key_off(), v.key_on()))
-            reads(page, 4)
+            reads(page, car, 4)
             with page.expect_navigation():
                 page.get_by_role("button", name="Clear them on the car").press("Enter")
         elif "First start" in step:
@@ -206,14 +289,15 @@ def prove_live(page: Page, server: Server, car: Car, at: str) -> None:
                 page.get_by_role("button", name="It is started").press("Enter")
         elif "same readings" in step:
             in_the_seat(car, lambda v: v.start())
-            take_idle(page)
+            take_idle(page, car)
         elif "Road test" in step:
             in_the_seat(car, lambda v: v.start())
-            reads(page, 2)
+            reads(page, car, 2)
             with page.expect_navigation():
                 page.get_by_role("button", name="Record the road run").press("Enter")
             in_the_seat(car, lambda v: setattr(v, "road", Road(v, "town", 26)))
-            page.wait_for_timeout(28_000)
+            car.passes(28)
+            arrived(page, car)
             with page.expect_navigation():
                 page.get_by_role("button", name="It is driven: read it").press("Enter")
             assert float(page.get_by_label("Driven", exact=True).input_value()) >= 0
@@ -225,7 +309,7 @@ def prove_live(page: Page, server: Server, car: Car, at: str) -> None:
         elif "pending" in step:
             # The rest of the drive, at once: the monitors need their minutes.
             in_the_seat(car, drives)
-            reads(page, 2)
+            reads(page, car, 2)
             with page.expect_navigation():
                 page.get_by_role("button", name="Read codes and monitors from the car").press(
                     "Enter"
@@ -239,8 +323,7 @@ def test_a_plugged_passage_from_codes_to_a_signed_report(
     page: Page,
     server: Server,
     job: str,
-    car_of: Callable[[str, str], Car],
-    short_holds: None,
+    car_of: Callable[[str, str], ReadCar],
     faults: list[str],
 ) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
@@ -254,7 +337,7 @@ def test_a_plugged_passage_from_codes_to_a_signed_report(
     expect(page.locator("[data-way-says=live]")).to_be_visible(timeout=PATIENCE_MS)
     # Intake: the codes come from the car.
     page.goto(f"{at}/intake")
-    reads(page, 0.5)
+    reads(page, car, 0.5)
     page.get_by_role("button", name="Read the codes from the car").click()
     expect(page.locator("#codes")).to_contain_text("P0401")
     page.get_by_role("button", name="Rough idle: not asked").click()
@@ -262,19 +345,19 @@ def test_a_plugged_passage_from_codes_to_a_signed_report(
     page.get_by_label("Odometer", exact=True).fill("154300")
     page.get_by_role("button", name="Save, on to the evidence").click()
     # Evidence: half a minute of idle, taken by one touch.
-    take_idle(page)
+    take_idle(page, car)
     page.get_by_role("button", name="On to diagnosis").click()
     # The flow test, held from the page: the engine hardly sags.
     page.goto(f"{at}/checks/egr_flow_test")
-    reads(page, 13)
+    reads(page, car, 13)
     # An opened valve, for as long as it takes: the drawing says which part restricts.
     in_the_seat(car, lambda v: v.command("egr_valve", 100.0))
     mark = page.locator('svg.air .part.live-restricts[data-part="egr_passage"] .says')
     expect(mark).to_contain_text("passes", timeout=PATIENCE_MS)
     in_the_seat(car, lambda v: v.release("egr_valve"))
     expect(mark).to_have_count(0, timeout=PATIENCE_MS)
-    reads(page, 13)
-    hold_the_control(page, HOLD_S)
+    reads(page, car, 13)
+    hold_the_control(page, car, HOLD_S)
     expect(page.locator("#kept")).to_contain_text("Plugged")
     expect(page.locator("#kept")).to_contain_text("from the car")
     page.goto(f"{at}/diagnosis")
@@ -305,8 +388,8 @@ def test_a_plugged_passage_from_codes_to_a_signed_report(
     # The same test again: now it stalls.
     page.goto(f"{at}/checks/egr_flow_test?after=true")
     in_the_seat(car, lambda v: v.start())
-    reads(page, 14)
-    hold_the_control(page, HOLD_S)
+    reads(page, car, 14)
+    hold_the_control(page, car, HOLD_S)
     expect(page.locator("#kept")).to_contain_text("Stalled")
     in_the_seat(car, lambda v: v.start())
     page.goto(f"{at}/prove")

@@ -4,6 +4,7 @@ import csv
 import io
 import zlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -177,8 +178,9 @@ def _words(fault: InputError) -> str:
     return f"{fault.field}: {str(fault.value)[:80]}. Wanted: {fault.allowed}."
 
 
-Shown = Callable[[Job], object]
-"""Makes every page of a job: what can not be shown does not come in."""
+Shown = Callable[[Job | None], object]
+"""Makes every page of a job; with None those on which many stand. What can not be shown does not
+come in."""
 
 
 def coming(
@@ -196,16 +198,19 @@ def coming(
         ``file``: a job that does not hold, naming the place.
     """
     found: list[JobComing] = []
-    for one in bundle.jobs:
-        standing, here = _standing(act.db, one, store)
-        if standing != "here":
-            trial = act.db.begin_nested()
-            try:
+    trial = act.db.begin_nested()
+    try:
+        made: dict[str, Job] = {}
+        for one in bundle.jobs:
+            standing, here = _standing(act.db, one, store)
+            if standing != "here":
                 number = next_number(act) if standing == "taken" else ""
-                _take(act, bundle, one, number=number, shown=shown)
-            finally:
-                trial.rollback()
-        found.append(_told(one, standing, here))
+                made[one.number] = _take(act, bundle, one, number=number)
+            found.append(_told(one, standing, here))
+        if shown is not None:
+            _show(made, shown)
+    finally:
+        trial.rollback()
     return BundleComing(workshop=bundle.workshop, jobs=tuple(found))
 
 
@@ -248,15 +253,13 @@ def take_in(
     store: PictureStore,
     *,
     renumber: bool = False,
-    shown: Shown | None = None,
 ) -> BundleComing:
-    """Take the jobs of a bundle in; the same bundle twice is harmless. Their pictures lie on disk
-    before a row names them.
+    """Take the jobs of a bundle in that was looked at; the same bundle twice is harmless. Their
+    pictures lie on disk before a row names them.
 
     Parameters
     ----------
     renumber : give a job whose number is taken here the next free one
-    shown : makes the pages of a job
 
     Raises
     ------
@@ -273,7 +276,7 @@ def take_in(
             )
         if standing != "here":
             number = next_number(act) if standing == "taken" else ""
-            here = _take(act, bundle, one, number=number, shown=shown).number
+            here = _take(act, bundle, one, number=number).number
         found.append(_told(one, standing, here))
     try:
         for one in bundle.jobs:
@@ -284,10 +287,10 @@ def take_in(
     return BundleComing(workshop=bundle.workshop, jobs=tuple(found))
 
 
-def _take(act: Act, bundle: Bundle, one: BundledJob, *, number: str, shown: Shown | None) -> Job:
+def _take(act: Act, bundle: Bundle, one: BundledJob, *, number: str) -> Job:
     try:
         job = _rows_in(act, bundle, one, number=number)
-        _holds(act, job, shown)
+        _holds(act, job)
     except InputError as fault:
         raise Invalid({"file": f"Job {one.number}: {_words(fault)}"}) from fault
     except SQLAlchemyError as fault:
@@ -430,16 +433,16 @@ def _vehicle_in(act: Act, document: Any, family: EngineFamily) -> Vehicle:
     return made
 
 
-def _holds(act: Act, job: Job, shown: Shown | None) -> None:
-    """Every computation that a page makes of a job is made once, and every page where that is asked
-    for: what can not be computed or shown does not come in.
+def _holds(act: Act, job: Job) -> None:
+    """Every computation that a page makes of a job is made once: what can not be computed does not
+    come in.
 
     Raises
     ------
     InputError
     """
     shop = people_rows.workshop(act.db)
-    try:
+    with _possible("a job that can be computed"):
         assess_job(job, shop.hourly_rate)
         told_of(act.db, job, shop)
         standing(job, act.now)
@@ -448,13 +451,39 @@ def _holds(act: Act, job: Job, shown: Shown | None) -> None:
             lacks(job, stage)
         if job.family_version is not None:
             life_of(act.db, [job], family_in(job.family_version))
-        if shown is not None:
-            shown(job)
+
+
+def _show(made: Mapping[str, Job], shown: Shown) -> None:
+    """Every page of the jobs that came is made once, and once those on which all stand.
+
+    Raises
+    ------
+    Invalid
+        ``file``: the first job of which a page can not be made, by its number in the bundle.
+    """
+    for number, job in made.items():
+        try:
+            with _possible("a job that can be shown"):
+                shown(job)
+        except InputError as fault:
+            raise Invalid({"file": f"Job {number}: {_words(fault)}"}) from fault
+    try:
+        with _possible("jobs that can be shown together"):
+            shown(None)
+    except InputError as fault:
+        raise Invalid({"file": _words(fault)}) from fault
+
+
+@contextmanager
+def _possible(allowed: str) -> Iterator[None]:
+    """Whatever goes wrong with a job, it is not one: the bundle is refused and nothing of it
+    stays."""
+    try:
+        yield
     except InputError:
         raise
     except Exception as fault:
-        # Whatever it is, the job is not one: the bundle is refused and nothing of it stays.
-        raise InputError("job", type(fault).__name__, "a job that can be computed") from fault
+        raise InputError("job", type(fault).__name__, allowed) from fault
 
 
 def exported(

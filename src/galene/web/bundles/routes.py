@@ -123,14 +123,17 @@ OF_A_JOB = (
 
 
 def pages_of(visit: Visit) -> bundles.Shown:
-    """Makes every page on which a job stands: what breaks one does not come in."""
+    """Makes every page on which a job stands, and those on which all do: what breaks one does not
+    come in."""
 
-    def make(job: Job) -> None:
+    def make(job: Job | None) -> None:
+        if job is None:
+            fleet.show(visit)
+            today.show(visit)
+            return
         for show_job in OF_A_JOB:
             show_job(visit, job.number)
         vehicles.show(visit, job.vehicle.plate_key)
-        fleet.show(visit)
-        today.show(visit)
 
     return make
 
@@ -169,7 +172,6 @@ def take_in(visit: Signed, form: Sent) -> Response:
                 data,
                 visit.request.app.state.pictures,
                 renumber=form.text("renumber") == "yes",
-                shown=pages_of(visit),
             )
         )
 
