@@ -62,7 +62,10 @@ def test_a_form_sent_twice_is_written_once(odd: Act) -> None:
 def test_a_failed_write_gives_its_token_back(odd: Act) -> None:
     odd.claim_key("token-0002", "/there")
     odd.db.rollback()
-    odd.claim_key("token-0002", "/there")
+    odd.claim_key("token-0002", "/elsewhere")
+    with pytest.raises(AlreadyDone) as again:
+        odd.claim_key("token-0002", "/there")
+    assert again.value.location == "/elsewhere", "the first claim left nothing behind"
 
 
 def test_twins_in_flight_wait_for_each_other(engine: Engine) -> None:

@@ -253,9 +253,13 @@ def test_the_odd_one_out_at_key_on(family: str, cause: str, suspect: str | None)
     ],
 )
 def test_the_burn_off_shows_the_doser(family: str, cause: str, verdict: str) -> None:
-    deeds = [*STARTED, (30.0, lambda v: v.control.begin("regeneration"))]
+    deeds = [
+        *STARTED,
+        (5.0, lambda v: setattr(v.engine, "soot", 0.3)),
+        (30.0, lambda v: v.control.begin("regeneration")),
+    ]
     faults = {cause: 0.7} if cause else {}
-    vehicle, rows = run(family, faults, deeds, seconds=1800, every=500)
+    vehicle, rows = run(family, faults, deeds, seconds=1200 if not cause else 700, every=500)
     points = [
         BurnPoint(
             time_s=r["time_s"],

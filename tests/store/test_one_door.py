@@ -1,9 +1,9 @@
 """All statements are in the store; what is put on a job's lists is kept with it."""
 
 import ast
+from collections.abc import Iterator
 from pathlib import Path
 
-import pytest
 from sqlalchemy.orm import Session
 
 from galene.jobs import intake, jobcard
@@ -20,16 +20,21 @@ OUTSIDE = [
 ]
 
 
-@pytest.mark.parametrize("path", OUTSIDE, ids=lambda p: str(p.relative_to(SOURCE)))
-def test_no_statement_is_written_outside_the_store(path: Path) -> None:
-    for node in ast.walk(ast.parse(path.read_text())):
+def test_no_statement_is_written_outside_the_store() -> None:
+    assert len(OUTSIDE) > 300
+    faults = [f"{path.relative_to(SOURCE)}: {name}" for path in OUTSIDE for name in known_by(path)]
+    assert not faults
+
+
+def known_by(path: Path) -> Iterator[str]:
+    """What a module takes of the database's library that it has no need to know."""
+    text = path.read_text()
+    for node in ast.walk(ast.parse(text)) if "sqlalchemy" in text else ():
         if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("sqlalchemy"):
-            if node.module == "sqlalchemy.exc":
-                continue
-            named = {alias.name for alias in node.names}
-            assert named <= ALLOWED, f"{path.name}: {named - ALLOWED}"
+            if node.module != "sqlalchemy.exc":
+                yield from {alias.name for alias in node.names} - ALLOWED
         elif isinstance(node, ast.Import):
-            assert not any(a.name.startswith("sqlalchemy") for a in node.names), path.name
+            yield from (a.name for a in node.names if a.name.startswith("sqlalchemy"))
 
 
 def test_what_is_put_on_a_jobs_lists_is_there_for_everybody(db: Session, maren: Act) -> None:

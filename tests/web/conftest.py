@@ -1,5 +1,6 @@
 """The application through its ASGI client, signed in as one of the demo's people."""
 
+import itertools
 import re
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -22,6 +23,7 @@ HOST = "http://127.0.0.1"
 answers.LONGEST_S = answers.START_S = 600.0
 PROVEN = ("/sign", "/reopen", "/resolve", "/overrides")
 """Ends of paths whose forms ask for the own password."""
+TOKENS = itertools.count()
 PASSWORDS = {"odd": "slipway-odd", "pia": "slipway-pia", "maren": "slipway-maren"}
 
 
@@ -39,7 +41,7 @@ class Browser(TestClient):
     def submit(self, path: str, data: dict[str, object] | None = None, **more: object):
         """Post a form with a token of its own, as a page would, and do not follow where it
         leads."""
-        token = {"once": f"token-{abs(hash((path, str(data)))):x}-{id(data):x}"}
+        token = {"once": f"token-{next(TOKENS):08d}"}
         asks = path.endswith(PROVEN) or "override_reason" in (data or {})
         proof = {"password_again": self.password} if asks else {}
         return self.post(
