@@ -51,7 +51,7 @@ def _answer(run: Callable[[], Any]) -> None:
 @cli.command()
 def calc(name: str, file: FileArgument = None) -> None:
     """Run the calculation NAME."""
-    from galene.exchange.cases import calculate
+    from galene.exchange.calculations import calculate
 
     given = _read(file)
     _answer(lambda: calculate(name, given))
@@ -140,7 +140,7 @@ def prove(file: FileArgument = None) -> None:
 @cli.command()
 def scope(file: FileArgument = None) -> None:
     """Access and minutes for a set of parts."""
-    from galene.exchange.cases import scope_of
+    from galene.exchange.scopes import scope_of
 
     given = _read(file)
     _answer(lambda: scope_of(given))
@@ -149,7 +149,7 @@ def scope(file: FileArgument = None) -> None:
 @cli.command()
 def judge(file: FileArgument = None) -> None:
     """Whether an agent may touch a part, this way, in this state."""
-    from galene.exchange.cases import judgement_of
+    from galene.exchange.judgements import judgement_of
 
     given = _read(file)
     _answer(lambda: judgement_of(given))

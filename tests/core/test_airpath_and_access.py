@@ -20,7 +20,7 @@ from galene.core.airpath.graph import (
 )
 from galene.core.airpath.whereabouts import find_parts, whereabouts
 from galene.core.errors import InputError
-from galene.exchange.cases import scope_of
+from galene.exchange.scopes import scope_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from galene.core.calculations.bore_restriction import BoreInput, bore_restriction, grade_of
 from galene.core.errors import InputError
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 
 
 def test_worked_examples() -> None:

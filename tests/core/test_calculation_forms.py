@@ -5,20 +5,20 @@ from typing import Any
 
 import pytest
 
-from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.calculations.declaring import Asked, Calculation, FormEntry, asked_of
 from galene.core.calculations.forms import example_of, form_of, value_of
 from galene.core.errors import InputError
 from galene.core.units import QUANTITIES
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 
-FORMS = {name: form_of(c) for name, c in CALCULATIONS.items()}
+FORMS = {name: form_of(c) for name, c in every_calculation().items()}
 WITH_FORM = [name for name, form in FORMS.items() if form.entries or form.table]
 
 
 @pytest.mark.parametrize("name", WITH_FORM)
 def test_a_form_opens_with_an_example_that_computes(name: str) -> None:
-    result = calculate(name, example_of(CALCULATIONS[name]))
+    result = calculate(name, example_of(every_calculation()[name]))
     assert result["verdict"] and result["sentence"]
 
 
@@ -43,7 +43,7 @@ def declared(calculation: Calculation) -> list[tuple[str, Asked]]:
 
 RANGES = [
     (name, field, how)
-    for name, calculation in CALCULATIONS.items()
+    for name, calculation in every_calculation().items()
     if name in WITH_FORM
     for field, how in declared(calculation)
 ]
@@ -56,7 +56,7 @@ def test_a_figure_out_of_its_declared_range_is_named(name: str, field: str, how:
     assert how.low is not None and how.high is not None and how.low < how.high
     for wrong in (how.low - 1, how.high + 1):
         with pytest.raises(InputError) as fault:
-            calculate(name, {**example_of(CALCULATIONS[name]), field: wrong})
+            calculate(name, {**example_of(every_calculation()[name]), field: wrong})
         assert fault.value.field == field
         assert f"{how.low:g} to {how.high:g}" in fault.value.allowed
 
@@ -68,7 +68,7 @@ def test_rows_are_held_against_their_columns_ranges() -> None:
         ("repair-sequence", "actions", "success", 1.1),
         ("fuel-economy-change", "after", "km", 0),
     ):
-        given = example_of(CALCULATIONS[name])
+        given = example_of(every_calculation()[name])
         given[field][1][column] = wrong
         with pytest.raises(InputError) as fault:
             calculate(name, given)

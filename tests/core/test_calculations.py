@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.calculations.catalogue import CALCULATIONS, as_plain
+from galene.core.calculations.catalogue import as_plain
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.expected_airflow import ExpectedAirflowInput, expected_airflow
 from galene.core.calculations.idle_gap import IdleGapInput, idle_gap, plate_open_area_mm2
@@ -440,6 +441,6 @@ def test_key_on_refuses(wrong: KeyOnInput) -> None:
 
 
 def test_every_calculation_has_a_question_and_a_docstring_with_its_source() -> None:
-    for calculation in CALCULATIONS.values():
+    for calculation in every_calculation().values():
         assert calculation.question.endswith("?")
         assert "Raises" in (calculation.run.__doc__ or ""), calculation.name

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from galene.core.calculations.repair_sequence import Action, RepairInput, repair_sequence
 from galene.core.errors import InputError
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 
 FLOW = {
     "displacement_l": 2.0,

@@ -26,7 +26,7 @@ from galene.core.chemistry.judge import (
 )
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
-from galene.exchange.cases import judgement_of
+from galene.exchange.judgements import judgement_of
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES

@@ -11,7 +11,8 @@ from galene.core.diagnosis.bank_trims import bank_trims
 from galene.core.errors import InputError
 from galene.core.flow import charge_flow_g_s
 from galene.demo.logger import EXHAUST_C
-from galene.exchange.cases import assess_case, calculate
+from galene.exchange.calculations import calculate
+from galene.exchange.cases import assess_case
 from galene.knowledge.causes import CAUSES
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.families import FAMILIES

@@ -7,7 +7,7 @@ from random import Random
 
 import pytest
 
-from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.planning.hazards import engine_during
 from galene.core.planning.planner import make_plan
 from galene.core.planning.records import Step
@@ -122,7 +122,7 @@ def test_every_phase_of_a_relearn_names_what_can_hurt() -> None:
 
 
 def test_worksheets_and_hazards_name_what_there_is() -> None:
-    assert set(WORKSHEET_HAZARDS) <= set(CALCULATIONS)
+    assert set(WORKSHEET_HAZARDS) <= set(every_calculation())
     assert {c for held in WORKSHEET_HAZARDS.values() for c in held} <= set(CAUTIONS)
     assert {h.caution for h in HAZARDS} <= set(CAUTIONS)
 

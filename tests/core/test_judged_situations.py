@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import pytest
 
-from galene.exchange.cases import judgement_of
+from galene.exchange.judgements import judgement_of
 
 COLD = ("ignition_off", "engine_cold", "ventilated")
 BENCH = (*COLD, "removed")

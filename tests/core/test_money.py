@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from galene.core.errors import InputError
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 
 KEEP: dict[str, Any] = {
     "cleanings": 18,

@@ -261,7 +261,7 @@ def test_every_worksheet_opens_with_an_answer(web: Browser) -> None:
 def test_the_route_answers_as_the_command_line_does(
     web: Browser, name: str, given_: dict[str, object], field: str
 ) -> None:
-    from galene.exchange.cases import calculate
+    from galene.exchange.calculations import calculate
 
     answer = web.post(
         f"/api/v1/calculations/{name}", json=given_, headers={"origin": "http://127.0.0.1"}

@@ -11,7 +11,7 @@ import pytest
 from pypdf import PdfReader
 from sqlalchemy.orm import Session
 
-from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.jobs.act import find_job
 from galene.knowledge.policy import DEFAULT_POLICY
 from galene.web.worksheets.routes import SHEETS
@@ -163,7 +163,7 @@ def test_the_refused_start_lists_what_is_open(
 
 
 def test_worksheets_answer_each_figure(web: Browser) -> None:
-    assert {*SHEETS, "bore-restriction"} == set(CALCULATIONS), (
+    assert {*SHEETS, "bore-restriction"} == set(every_calculation()), (
         "the bore gauge has a page of its own"
     )
     fields = {

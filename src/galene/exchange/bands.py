@@ -8,7 +8,7 @@ from pydantic import Field, field_validator
 
 from galene.core.calculations.before_after import METRICS
 from galene.core.errors import InputError
-from galene.exchange.cases import Strict, shaped
+from galene.exchange.shapes import Strict, shaped
 
 FORMAT = "galene-bands"
 MOST = 20_000

@@ -31,7 +31,7 @@ from galene.core.planning.words import (
     Place,
     Work,
 )
-from galene.exchange.cases import shaped
+from galene.exchange.shapes import shaped
 from galene.knowledge.bill import PriceList, bill_of
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.families import FAMILIES

@@ -22,7 +22,7 @@ from galene.core.proof.records import (
     TestRun,
     TestSide,
 )
-from galene.exchange.cases import Strict, shaped
+from galene.exchange.shapes import Strict, shaped
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.families import FAMILIES

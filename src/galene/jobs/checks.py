@@ -13,7 +13,7 @@ from galene.core.diagnosis.inference import HEATED_C
 from galene.core.diagnosis.measured import outside_pressure_kpa
 from galene.core.diagnosis.records import Check
 from galene.core.errors import InputError
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 from galene.jobs import evidence, logs
 from galene.jobs.act import Act, family_of
 from galene.jobs.bands import with_own_bands

@@ -1,6 +1,6 @@
 """Which right each route asks for. A route that is not listed can not be registered."""
 
-from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.jobs.rights import Right
 
 _LISTED: dict[Right, str] = {
@@ -301,7 +301,7 @@ _LISTED: dict[Right, str] = {
     """,
 }
 ROUTES: dict[str, Right] = {
-    **{f"POST /api/v1/calculations/{name}": Right.OPEN for name in CALCULATIONS},
+    **{f"POST /api/v1/calculations/{name}": Right.OPEN for name in every_calculation()},
     **{
         line.strip(): right
         for right, lines in _LISTED.items()

@@ -24,7 +24,7 @@ from galene.core.learning.growth import (
     pooled,
 )
 from galene.core.statistics import t_quantile
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 
 
 def area(*visits: tuple[float, float, float]) -> dict[str, Any]:

@@ -6,10 +6,11 @@ from typing import Any
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
-from galene.core.calculations.catalogue import CALCULATIONS, as_plain
+from galene.core.calculations.catalogue import as_plain
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.calculations.declaring import Calculation
 from galene.core.calculations.forms import example_of
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of
 from galene.web.shared.visit import VisitRoute
@@ -21,7 +22,8 @@ router = APIRouter(prefix="/api/v1/calculations", route_class=VisitRoute, tags=[
 def names() -> list[dict[str, str]]:
     """Every calculation with its question."""
     return [
-        {"name": c.name, "title": c.title, "question": c.question} for c in CALCULATIONS.values()
+        {"name": c.name, "title": c.title, "question": c.question}
+        for c in every_calculation().values()
     ]
 
 
@@ -32,7 +34,7 @@ def _route(calculation: Calculation) -> Callable[..., JSONResponse]:
     return run
 
 
-for one in CALCULATIONS.values():
+for one in every_calculation().values():
     router.add_api_route(
         f"/{one.name}",
         _route(one),
@@ -47,5 +49,5 @@ for one in CALCULATIONS.values():
 @router.post("/{name}", include_in_schema=False)
 def unknown(name: str) -> JSONResponse:
     return JSONResponse(
-        {"error": f"unknown calculation {name!r}", "allowed": list(CALCULATIONS)}, 404
+        {"error": f"unknown calculation {name!r}", "allowed": list(every_calculation())}, 404
     )

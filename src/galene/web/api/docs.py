@@ -9,9 +9,12 @@ from typing import Any
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import HTMLResponse
 
-from galene.exchange.cases import assess_case, calculate, judgement_of, scope_of
+from galene.exchange.calculations import calculate
+from galene.exchange.cases import assess_case
+from galene.exchange.judgements import judgement_of
 from galene.exchange.plans import plan_of
 from galene.exchange.proofs import prove_case
+from galene.exchange.scopes import scope_of
 from galene.web.api.bodies import inlined
 from galene.web.shared.templating import TEMPLATES
 from galene.web.shared.visit import VisitRoute

@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
-from galene.exchange.cases import JudgementFile, judgement_of
+from galene.exchange.judgements import JudgementFile, judgement_of
 from galene.jobs.families import families
 from galene.jobs.shelf import agents_on_shelf
 from galene.web.api.answers import answered

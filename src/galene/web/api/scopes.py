@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse
 
-from galene.exchange.cases import ScopeFile, scope_of
+from galene.exchange.scopes import ScopeFile, scope_of
 from galene.jobs.families import families
 from galene.web.api.answers import answered
 from galene.web.api.bodies import body_of

@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.diagnosis.assess import is_heard
 from galene.core.errors import InputError
 from galene.core.planning.policy_keys import ISOLATION
@@ -103,7 +103,7 @@ def page(
         entered=form,
         line_fields=LINE_FIELDS,
         feeding=logs.feeding(visit.db, job, check_id),
-        calculation=CALCULATIONS[reading.calculation] if reading else None,
+        calculation=every_calculation()[reading.calculation] if reading else None,
         live=strip_of(visit, job, "diagnosis"),
         commanded=live_tests.commanded(job, check_id),
         by_trace=check_id in TRACES,
@@ -183,7 +183,7 @@ def live(visit: Signed, number: str, check_id: str, *, form: Sent) -> HTMLRespon
         "worksheet.html",
         "outcome",
         sheet=sheet,
-        calculation=CALCULATIONS[sheet.name],
+        calculation=every_calculation()[sheet.name],
         **outcome(sheet, form),
     )
 

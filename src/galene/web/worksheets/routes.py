@@ -9,12 +9,12 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 from starlette.datastructures import FormData
 
-from galene.core.calculations.catalogue import CALCULATIONS
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.calculations.declaring import Calculation, FormEntry, InputForm
 from galene.core.calculations.forms import form_of, value_of
 from galene.core.errors import InputError
 from galene.core.units import QUANTITIES, in_system, parse_number
-from galene.exchange.cases import calculate
+from galene.exchange.calculations import calculate
 from galene.jobs.errors import Missing
 from galene.knowledge.components import COMPONENTS
 from galene.web.shared.forms import Form
@@ -81,7 +81,7 @@ class Worksheet:
 
 SHEETS: dict[str, Worksheet] = {
     name: Worksheet(calculation=calculation, form=form_of(calculation), drawing=DRAWINGS.get(name))
-    for name, calculation in CALCULATIONS.items()
+    for name, calculation in every_calculation().items()
     if name not in WITH_PAGE_OF_ITS_OWN
 }
 
@@ -222,7 +222,7 @@ def _start(entry: FormEntry, filled: Mapping[str, Any] | None) -> str:
 def index(visit: Signed) -> HTMLResponse:
     return visit.page(
         "worksheets.html",
-        calculations=CALCULATIONS,
+        calculations=every_calculation(),
         groups=GROUPS,
         SENSOR_KINDS={c.id for c in COMPONENTS.values() if c.sensor},
         place="worksheets",
@@ -243,7 +243,7 @@ def show(visit: Signed, name: str) -> HTMLResponse:
         "worksheet.html",
         sheet=sheet,
         calculation=sheet.calculation,
-        calculations=list(CALCULATIONS.values()),
+        calculations=list(every_calculation().values()),
         form=form,
         place="worksheets",
         line_fields=LINE_FIELDS,
