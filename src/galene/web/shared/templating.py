@@ -2,7 +2,7 @@
 
 import contextlib
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, MutableMapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from pathlib import Path
@@ -12,6 +12,7 @@ from typing import Any
 from cachetools import LRUCache, cached
 from jinja2 import Environment, FileSystemBytecodeCache, FileSystemLoader, StrictUndefined
 from jinja2.bccache import Bucket
+from jinja2.runtime import Context
 from markupsafe import Markup
 
 from galene.core.airpath.must_go_back import KINDS, WORST_FIRST
@@ -243,6 +244,37 @@ def _pair(one: Any) -> tuple[str, str]:
     )
 
 
+class Parts:
+    """The components of a page by their names, `p.token(...)`: each is made when it is first asked
+    for, once a page. It sees what the page's templates see."""
+
+    def __init__(self, environment: Environment, seen: dict[str, Any]) -> None:
+        self._environment, self._seen = environment, seen
+
+    def __getattr__(self, name: str) -> Any:
+        template = self._environment.get_template(f"components/{name}.html")
+        macro = getattr(template.make_module(self._seen), name)
+        setattr(self, name, macro)
+        return macro
+
+
+class PageContext(Context):
+    """What a template sees: the components too, the same ones in all templates of a page."""
+
+    def __init__(
+        self,
+        environment: Environment,
+        parent: dict[str, Any],
+        name: str | None,
+        blocks: dict[str, Any],
+        globals: MutableMapping[str, Any] | None = None,
+    ) -> None:
+        if "p" not in parent:
+            seen = dict(parent)
+            seen["p"] = parent["p"] = Parts(environment, seen)
+        super().__init__(environment, parent, name, blocks, globals)
+
+
 def _environment() -> Environment:
     env = Environment(
         loader=FileSystemLoader(FOLDERS),
@@ -252,6 +284,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
+    env.context_class = PageContext
     env.globals.update(
         cautions_of_check=cautions_of_check,
         cautions_of_phase=cautions_of_phase,
