@@ -3,6 +3,7 @@ date."""
 
 import json
 from collections.abc import Callable
+from functools import cached_property
 from threading import Lock
 from typing import Any, Generic, TypeVar
 
@@ -36,7 +37,11 @@ class Recorded(TypeDecorator[R], Generic[R]):
     def __init__(self, kind: type[R], upgrade: Upgrade | None = None) -> None:
         super().__init__()
         self.kind, self.upgrade = kind, upgrade
-        self._adapter: TypeAdapter[R] = TypeAdapter(kind)
+
+    @cached_property
+    def _adapter(self) -> TypeAdapter[R]:
+        """Made when the first one is read or written: a start needs few of them."""
+        return TypeAdapter(self.kind)
 
     def record(self, document: Any) -> R:
         """The record of a document, of whatever form.

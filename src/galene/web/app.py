@@ -218,9 +218,10 @@ def threads_for(engine: Engine) -> int:
 
 def tune_gc() -> None:
     """The tables of knowledge live as long as the server: the collector need not walk them at every
-    page."""
+    page. A start may have let it rest."""
     gc.collect()
     gc.freeze()
+    gc.enable()
     gc.set_threshold(20_000, 20, 50)
 
 

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse
 from galene.exchange.cases import CaseFile, assess_case
 from galene.jobs.families import families
 from galene.web.api.answers import answered
-from galene.web.api.bodies import body_of
+from galene.web.api.bodies import BodyOf
 from galene.web.shared.visit import VisitRoute
 
 router = APIRouter(prefix="/api/v1/assessments", route_class=VisitRoute, tags=["Assessments"])
@@ -20,7 +20,7 @@ EXAMPLE: dict[str, Any] = {
 }
 
 
-@router.post("", summary="Ranking of causes", openapi_extra=body_of(CaseFile, EXAMPLE))
+@router.post("", summary="Ranking of causes", openapi_extra=BodyOf(CaseFile, lambda: EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The ranking of a case."""
     with request.app.state.sessions() as db:

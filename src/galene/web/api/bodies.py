@@ -1,6 +1,7 @@
 """Bodies of the open routes for the API's description: schemas with words and ranges, examples."""
 
 import dataclasses
+from collections.abc import Callable
 from typing import Any, get_args, get_type_hints
 
 from pydantic import TypeAdapter
@@ -11,14 +12,31 @@ Schema = dict[str, Any]
 """JSON schema as plain data."""
 
 
-def body_of(kind: Any, example: Any) -> Schema:
-    """The request body of a route as OpenAPI has it, by the type that it is read by.
+class BodyOf(dict[str, Any]):
+    """The request body of a route as OpenAPI has it, by the type that it is read by. It is made
+    when somebody asks for the description, which a start has no need of.
 
     Parameters
     ----------
     kind : a model or record; words and ranges that its fields declare go into the schema
-    example : a body that is answered
+    example : makes a body that is answered
     """
+
+    def __init__(self, kind: Any, example: Callable[[], Any]) -> None:
+        super().__init__()
+        self._kind, self._example = kind, example
+
+    def __bool__(self) -> bool:
+        return True
+
+    def items(self) -> Any:
+        """What the description takes from it."""
+        if not len(self):
+            self.update(_body_of(self._kind, self._example()))
+        return super().items()
+
+
+def _body_of(kind: Any, example: Any) -> Schema:
     whole = TypeAdapter(kind).json_schema(mode="validation", by_alias=True)
     schema = inlined(whole, whole.get("$defs", {}))
     if dataclasses.is_dataclass(kind):

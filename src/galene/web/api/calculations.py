@@ -1,6 +1,7 @@
 """POST /api/v1/calculations/NAME, one route a calculation."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, Body, Request
@@ -12,7 +13,7 @@ from galene.core.calculations.declaring import Calculation
 from galene.core.calculations.forms import example_of
 from galene.exchange.calculations import calculate
 from galene.web.api.answers import answered
-from galene.web.api.bodies import body_of
+from galene.web.api.bodies import BodyOf
 from galene.web.shared.visit import VisitRoute
 
 router = APIRouter(prefix="/api/v1/calculations", route_class=VisitRoute, tags=["Calculations"])
@@ -34,6 +35,10 @@ def _route(calculation: Calculation) -> Callable[..., JSONResponse]:
     return run
 
 
+def _example(calculation: Calculation) -> Any:
+    return as_plain(example_of(calculation))
+
+
 for one in every_calculation().values():
     router.add_api_route(
         f"/{one.name}",
@@ -42,7 +47,7 @@ for one in every_calculation().values():
         name=one.name,
         summary=one.title,
         description=one.question,
-        openapi_extra=body_of(one.takes, as_plain(example_of(one))),
+        openapi_extra=BodyOf(one.takes, partial(_example, one)),
     )
 
 

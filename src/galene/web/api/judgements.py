@@ -9,7 +9,7 @@ from galene.exchange.judgements import JudgementFile, judgement_of
 from galene.jobs.families import families
 from galene.jobs.shelf import agents_on_shelf
 from galene.web.api.answers import answered
-from galene.web.api.bodies import body_of
+from galene.web.api.bodies import BodyOf
 from galene.web.shared.visit import VisitRoute
 
 router = APIRouter(prefix="/api/v1/judgements", route_class=VisitRoute, tags=["Judgements"])
@@ -22,7 +22,9 @@ EXAMPLE: dict[str, Any] = {
 
 
 @router.post(
-    "", summary="Whether an agent may touch a part", openapi_extra=body_of(JudgementFile, EXAMPLE)
+    "",
+    summary="Whether an agent may touch a part",
+    openapi_extra=BodyOf(JudgementFile, lambda: EXAMPLE),
 )
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The judgement of a situation; a product of the shelf may stand for a class."""

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse
 from galene.exchange.proofs import ProofFile, prove_case
 from galene.jobs.families import families
 from galene.web.api.answers import answered
-from galene.web.api.bodies import body_of
+from galene.web.api.bodies import BodyOf
 from galene.web.shared.visit import VisitRoute
 
 router = APIRouter(prefix="/api/v1/proofs", route_class=VisitRoute, tags=["Proofs"])
@@ -33,7 +33,7 @@ EXAMPLE: dict[str, Any] = {
 }
 
 
-@router.post("", summary="Proof of a repair", openapi_extra=body_of(ProofFile, EXAMPLE))
+@router.post("", summary="Proof of a repair", openapi_extra=BodyOf(ProofFile, lambda: EXAMPLE))
 def run(request: Request, given: Any = Body()) -> JSONResponse:
     """The verdict of a repair."""
     with request.app.state.sessions() as db:
