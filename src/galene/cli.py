@@ -1,5 +1,6 @@
 """The command line. Heavy imports wait until a command needs them."""
 
+import gc
 import json
 import os
 import subprocess
@@ -194,6 +195,11 @@ def _lines(path: Path | None) -> Iterator[str]:
         raise fail(f"{path}: {getattr(fault, 'strerror', None) or 'not text'}") from fault
 
 
+def _load_at_once() -> None:
+    """Let the collector rest while a server loads: nothing of that is garbage. `tune_gc` wakes it."""
+    gc.disable()
+
+
 @cli.command()
 def serve(
     host: Annotated[str, typer.Option(help="Address to listen at; 0.0.0.0 for all.")] = "",
@@ -201,6 +207,7 @@ def serve(
     workers: Annotated[int, typer.Option(help="Web processes.")] = 0,
 ) -> None:
     """Start your own workshop: the first start prints the address at which it is set up."""
+    _load_at_once()
     from galene.commands.running import serve as run
 
     given = {"host": host, "port": port, "workers": workers}
@@ -214,6 +221,7 @@ def demo(
     ] = False,
 ) -> None:
     """Start the demo: a workshop with a month of jobs, beside your own and apart from it."""
+    _load_at_once()
     from galene.commands.running import demo as run
 
     run(settings_with(), reset=reset)
