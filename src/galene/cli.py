@@ -196,7 +196,8 @@ def _lines(path: Path | None) -> Iterator[str]:
 
 
 def _load_at_once() -> None:
-    """Let the collector rest while a server loads: nothing of that is garbage. `tune_gc` wakes it."""
+    """Let the collector rest while a server loads: nothing of that is garbage. `tune_gc` wakes
+    it."""
     gc.disable()
 
 
@@ -324,15 +325,15 @@ def pictures(
 
 CHECKS: tuple[tuple[str, list[str]], ...] = (
     ("style", ["ruff", "check", "."]),
-    ("types", ["mypy"]),
+    ("form", ["ruff", "format", "--check", "--quiet", "."]),
     ("layers", ["lint-imports"]),
+    ("types", ["mypy"]),
     ("templates", ["djlint", "--lint", "--quiet", "src/galene/web"]),
 )
-
-
-WHOLE_RUN = ("-n", str((os.cpu_count() or 1) + 1), "--dist", "worksteal")
-"""A worker for each core, each with a database server and an application of its own, and one more:
-the browser's tests wait more than they work."""
+AT_ONCE = (os.cpu_count() or 1) + 1
+"""A worker for each core, each with a database server and an application of its own, and one more,
+for some tests wait."""
+DEALT_SINGLY = ("-n", str(AT_ONCE), "--dist", "load", "--maxschedchunk", "1")
 
 
 def _checked(environment: Mapping[str, str]) -> list[tuple[str, int, str]]:
@@ -353,16 +354,33 @@ def _checked(environment: Mapping[str, str]) -> list[tuple[str, int, str]]:
 
 
 @cli.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
-def test(context: typer.Context) -> None:
-    """Everything that CI runs; further arguments go to pytest, and then only pytest runs."""
+def test(
+    context: typer.Context,
+    quick: Annotated[
+        bool, typer.Option("--quick", help="The checks, and the tests that a change needs most.")
+    ] = False,
+    long: Annotated[
+        bool, typer.Option("--long", help="Everything, and random walks ten times as often.")
+    ] = False,
+    only: Annotated[str, typer.Option(help="Only tests whose name has this in it.")] = "",
+) -> None:
+    """Everything that CI runs; what is not named here goes to pytest, and then only pytest runs."""
     programs = Path(sys.executable).parent
     environment = {**os.environ, "PATH": f"{programs}:{os.environ.get('PATH', '')}"}
+    if long:
+        environment["GALENE_LONG"] = "yes"
+    chosen = [*(("-k", only) if only else ()), *context.args]
+    if quick:
+        arguments = ["-m", "quick", *DEALT_SINGLY, *chosen]
+    elif chosen:
+        arguments = chosen
+    else:
+        arguments = [*DEALT_SINGLY, *([] if long else ["--budget"])]
     failed = []
     with ThreadPoolExecutor(1) as beside:
         # The tests wait for browsers and servers now and then: the checks take up that time.
-        checks = None if context.args else beside.submit(_checked, environment)
+        checks = None if chosen else beside.submit(_checked, environment)
         print("== tests", flush=True)
-        arguments = context.args or list(WHOLE_RUN)
         if subprocess.run(
             [sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False
         ).returncode:

@@ -8,6 +8,7 @@ from galene.bus.unit import ControlUnit
 from galene.knowledge.families import FAMILIES
 from galene.simulation.monitors import Code
 from galene.simulation.vehicle import Vehicle
+from tests.often import walks
 
 
 def unit_of(family: str, faults: dict[str, float] | None = None, seconds: float = 0) -> ControlUnit:
@@ -147,7 +148,7 @@ def test_another_unit_has_its_own_figures_only() -> None:
     assert body.answer(b"\x01\x0c", to_all=True) == [], "asked of all it keeps silent"
 
 
-@settings(max_examples=400, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=walks(100), suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(st.binary(max_size=12), max_size=12))
 def test_no_bytes_break_it(requests: list[bytes]) -> None:
     unit = unit_of("E")

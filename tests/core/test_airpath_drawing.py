@@ -21,6 +21,7 @@ from galene.web.shared.airpath_layout import (
     lay_out,
     wrap,
 )
+from tests.often import walks
 
 SENSORS = sorted(c.id for c in COMPONENTS.values() if c.sensor and not c.once)
 MAIN = ["intake_tube", "charge_air_pipe", "throttle_body", "intake_manifold", "runner_flaps"]
@@ -188,7 +189,7 @@ def test_the_coolant_line_is_the_family_s_own() -> None:
 
 
 @settings(
-    max_examples=120,
+    max_examples=walks(),
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
 )

@@ -34,6 +34,7 @@ from galene.knowledge.methods import METHODS
 from galene.knowledge.policy import DEFAULT_POLICY, POLICY_QUESTIONS, tags_of, way_in_place
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.treatment import chosen_agent
+from tests.often import walks
 
 READY = ["ignition_off", "engine_cold", "ventilated"]
 OUT = [*READY, "removed"]
@@ -656,7 +657,7 @@ def possible(state: set[str]) -> bool:
     return not any(a in state and b in state for a, b in CONTRADICTIONS)
 
 
-@settings(max_examples=600, deadline=None)
+@settings(max_examples=walks(200), deadline=None)
 @given(agents, ways, kinds, FACTS, FACTS, engines)
 def test_fewer_known_states_never_give_a_milder_verdict(
     agent, way, component, state, more, engine
@@ -687,7 +688,7 @@ def test_fewer_known_states_never_give_a_milder_verdict(
     assert not more & set(full.conditions) and (less.verdict != "only_after" or less.conditions)
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=walks(100), deadline=None)
 @given(agents, ways, kinds, FACTS)
 def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, component, state) -> None:
     assume(possible(state))
@@ -721,7 +722,7 @@ def test_an_engine_that_is_not_named_is_never_judged_milder(agent, way, componen
     assert said == (len(verdicts) > 1), "where it matters, it is said"
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=walks(100), deadline=None)
 @given(agents, st.sampled_from(sorted(set(WAYS) - DRY_WAYS)), kinds, FACTS, engines)
 def test_what_is_only_after_is_free_once_its_conditions_hold(
     agent, way, component, state, engine

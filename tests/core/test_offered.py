@@ -10,6 +10,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.codes import KNOWN, code_meaning
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
+from tests.often import walks
 
 engines = st.builds(
     lambda parts, kind: EngineOutline(
@@ -41,7 +42,7 @@ PETROL_ONLY = {
 TRIMS = {"trim_survey", "idle_readings", "throttle_sweep", "look_throttle"}
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=walks(60), deadline=None)
 @given(engine=engines, data=st.data())
 def test_what_is_offered_applies(engine: EngineOutline, data: st.DataObject) -> None:
     heard = [e for e in KNOWLEDGE.evidence.values() if is_heard(e, engine, KNOWLEDGE)]

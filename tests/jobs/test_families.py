@@ -29,6 +29,7 @@ from galene.store.objects import Folder
 from galene.store.pictures import PictureStore
 from tests.conftest import demo_jobs
 from tests.core.test_airpath_drawing import valid_families
+from tests.often import walks
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 
@@ -42,7 +43,7 @@ def test_a_family_goes_out_and_comes_back_exactly(family: EngineFamily) -> None:
 
 
 @settings(
-    max_examples=40,
+    max_examples=walks(),
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
 )

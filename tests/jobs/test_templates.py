@@ -21,6 +21,7 @@ from galene.knowledge.relearns import RELEARNS
 from galene.knowledge.variants import TAG_WORDS, WORDS, variants_of
 from galene.store.models import AuditEntry, Job, Workshop
 from tests.conftest import demo_jobs
+from tests.often import walks
 
 
 def unworked(db: Session) -> str:
@@ -191,7 +192,7 @@ def test_what_is_wrong_with_a_step_stands_at_its_field(
     assert words in found[f"steps[1].{place}"], found
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=walks(), deadline=None)
 @given(st.data())
 def test_a_template_with_a_step_taken_out_is_whole_or_is_refused(data: st.DataObject) -> None:
     """Whatever is taken out: either no variant has anything open at its end, or the fault names a

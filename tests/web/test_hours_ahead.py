@@ -6,9 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from galene.web.day.drawing import LEFT, WIDTH, lanes_of
+from tests.often import walks
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=walks(100), deadline=None)
 @given(
     st.lists(
         st.tuples(st.floats(LEFT, LEFT + WIDTH), st.floats(60, 190)), min_size=1, max_size=14

@@ -21,6 +21,7 @@ from galene.core.planning.records import (
     StateWords,
     Step,
 )
+from tests.often import walks
 
 NOW = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
 HOSE = OpenItem(id="open:hose", what="Breather hose", kind="hose")
@@ -291,7 +292,7 @@ ENTRIES = st.one_of(
 )
 
 
-@settings(deadline=None, max_examples=200)
+@settings(deadline=None, max_examples=walks(80))
 @given(st.lists(ENTRIES, max_size=25))
 def test_whatever_is_entered_the_card_stays_whole(entries: list[e.Entry]) -> None:
     card = CARD

@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 from galene.core.planning.car import after, car_at
 from galene.core.planning.records import Plan, Step
 from tests.core.planning.cases import broken, drawn, walk
+from tests.often import walks
 
 PLENTY = settings(
-    max_examples=60,
+    max_examples=walks(),
     deadline=None,
     derandomize=True,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much],
@@ -18,7 +19,7 @@ PLENTY = settings(
 SEEDS = st.integers(min_value=0, max_value=2**32)
 
 
-@settings(PLENTY, max_examples=150)
+@PLENTY
 @given(seed=SEEDS)
 def test_every_plan_holds_whatever_is_answered(seed: int) -> None:
     random = Random(seed)
