@@ -10,6 +10,7 @@ import can
 import pytest
 
 from galene.bus import j1939
+from galene.bus import station as station_module
 from galene.bus.heavy import HeavyListener
 from galene.bus.line import bus_of
 from galene.bus.station import Station, play, station_of
@@ -81,6 +82,18 @@ def patiently(ask: Callable[[], object]) -> object:
         except Silent:
             continue
     pytest.fail("it never answers")
+
+
+def test_a_car_that_nobody_asks_computes_nothing_and_is_where_it_would_be(
+    parked: Callable[..., Station], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(station_module, "BEAT_S", 3600.0)
+    station = parked("A", seconds=20)
+    until(lambda: time.monotonic() - station._last_s > 0.8)
+    assert station.vehicle.time_s < 20.1, "it stands meanwhile"
+    stood_since = station._last_s
+    with station.in_hand() as vehicle:
+        assert 20.7 < vehicle.time_s < 20.2 + time.monotonic() - stood_since
 
 
 def test_a_car_is_read_through_its_frames(

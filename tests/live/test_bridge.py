@@ -7,6 +7,7 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import can
@@ -17,16 +18,20 @@ from sqlalchemy import select
 
 from galene.bridge.buffer import Buffer, Pairing
 from galene.bridge.link import Link, Offset, paired, server_of
+from galene.bridge.reader import SLOW_TURN_S, Found
 from galene.bus.station import serial_of, station_of
 from galene.core.errors import InputError
-from galene.exchange.live import Command
+from galene.exchange.live import LOOK_S, Command
 from galene.jobs import live
 from galene.jobs.act import find_job
 from galene.jobs.errors import Invalid, Refused
+from galene.jobs.signing_in import open_session
 from galene.knowledge.families import FAMILIES
 from galene.simulation.vehicle import Vehicle
 from galene.store.models import Job, LiveCommand
 from galene.store.repositories import live as rows
+from galene.web.shared.caller import SESSION
+from tests.conftest import person
 from tests.live.conftest import Bay, until
 
 RUNNING_RPM = 500
@@ -121,6 +126,75 @@ def test_what_is_read_is_kept_in_order_and_once(bay_of) -> None:
     assert {"rpm", "manifold_kpa", "air_g_s", "coolant_c", "egr_position_pct"} <= columns
     assert in_order(bay)
     assert abs(times(bay)[-1] - bay.server.clock().timestamp()) < 5
+
+
+class Ahead:
+    """A bridge's clock that can be put forward."""
+
+    def __init__(self) -> None:
+        self.seconds = 0.0
+
+    def __call__(self) -> float:
+        return time.monotonic() + self.seconds
+
+
+def pauses(bay: Bay) -> list[float]:
+    """What lies between one turn of the reader and the next, by its own clock: the last three."""
+    found: list[float] = []
+    own = bay.program.reader._say
+
+    def say(said: Found) -> None:
+        found.extend(said.at_s - row[0] for row in said.rows)
+        own(said)
+
+    bay.program.reader._say = say
+    until(lambda: len(found) > 4, "five turns")
+    bay.program.reader._say = own
+    return [b - a for a, b in itertools.pairwise(found[1:5])]
+
+
+def test_a_car_is_read_at_a_slow_beat_until_somebody_looks(bay_of) -> None:
+    clock = Ahead()
+    bay = running(bay_of(clock=clock))
+    clock.seconds += LOOK_S + 1
+    until(lambda: min(pauses(bay)) > 0.9 * SLOW_TURN_S, "the slow beat")
+    assert bay.bridge().state == "live"
+    with bay.db() as db:
+        live.look(db, find_job(db, bay.number).id, bay.server.clock())
+        db.commit()
+    until(lambda: max(pauses(bay)) < 0.5 * SLOW_TURN_S, "full pace")
+
+
+def test_a_page_that_shows_the_car_and_a_drive_that_is_recorded_count_as_looks(bay_of) -> None:
+    clock = Ahead()
+    bay = running(bay_of(clock=clock))
+    reader = bay.program.reader
+
+    def looks() -> bool:
+        return reader._looks_until > clock() + LOOK_S / 2
+
+    def forgets() -> None:
+        clock.seconds += LOOK_S + 1
+        until(lambda: not looks(), "nobody who looks")
+
+    forgets()
+    with bay.db() as db:
+        secret = open_session(db, person(db, "odd"), bay.server.clock())
+        db.commit()
+    cookies = {SESSION: secret}
+    address = f"{bay.server.address}/jobs/{bay.number}/live/events"
+    with httpx.stream("GET", address, cookies=cookies, timeout=60):
+        until(looks, "the page's look")
+    forgets()
+    with bay.db() as db:
+        job, bridge = find_job(db, bay.number), rows.bridge_of_job(db, bay.bridge().job_id)
+        live.look_where_recorded(db, bridge, bay.server.clock())
+        db.commit()
+        assert not looks(), "nothing is recorded"
+        job.road_test = replace(job.road_test, run_began=bay.server.clock())
+        live.look_where_recorded(db, bridge, bay.server.clock())
+        db.commit()
+    until(looks, "the look of a drive")
 
 
 def test_an_output_is_held_while_the_hand_is_on_and_no_longer(bay_of, hand) -> None:

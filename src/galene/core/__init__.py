@@ -1,5 +1,4 @@
-"""The job's rules and computation: pure functions and frozen records, no clock, no database, no
-web.
+"""The job's rules and computation: pure, no clock, no database, no web.
 
 A folder a subject: `calculations` (formulas, one a file), `airpath` (an engine family, what must
 come off to reach a part, faults of its document), `diagnosis` (cause, next check, order of repair),
