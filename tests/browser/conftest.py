@@ -88,6 +88,13 @@ def browser_type_launch_args() -> dict[str, Any]:
     return {"executable_path": "/usr/bin/chromium", "args": flags.split()}
 
 
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args: dict[str, Any]) -> dict[str, Any]:
+    """Nothing moves by itself: a browser without a graphics card draws every frame of it by hand.
+    What moves has a test of its own."""
+    return {**browser_context_args, "reduced_motion": "reduce"}
+
+
 @pytest.fixture
 def faults(page: Page) -> Iterator[list[str]]:
     """Console errors and failed requests: none may remain at the end, but those a test takes

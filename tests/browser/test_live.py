@@ -2,12 +2,13 @@
 the control, cleaned on the card, learned by its own word, proven and signed without one typed
 reading."""
 
+import math
 import re
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import can
@@ -43,7 +44,10 @@ class Clock:
         self._ahead, self._stands = 0.0, None
 
     def __call__(self) -> float:
-        return time.monotonic() + self._ahead if self._stands is None else self._stands
+        if self._stands is None:
+            return time.monotonic() + self._ahead
+        self._stands += 0.001  # no two rows are of one moment
+        return self._stands
 
     def forward(self, seconds: float) -> None:
         """So much goes by."""
@@ -66,11 +70,34 @@ class ReadCar(Car):
 
     server: Server
     clock: Clock
+    say: Callable[[Found], None]
+    passed: list[tuple[float, float]] = field(default_factory=list)
+    """Between which moments all that was read is what `passes` told."""
+
+    def told_by_the_reader(self, found: Found) -> None:
+        """Hand on what the bridge itself read, but for what has been told for it: no car is read
+        twice in one moment."""
+        rows = tuple(
+            row
+            for row in found.rows
+            if not any(begun <= found.at_s - row[0] <= ended for begun, ended in self.passed)
+        )
+        self.say(replace(found, rows=rows))
+
+    @contextmanager
+    def hand_waited_for(self) -> Iterator[None]:
+        """The clock stands, and goes on by what passes only."""
+        with self.clock.standing():
+            place = len(self.passed)
+            self.passed.append((self.clock(), math.inf))
+            yield
+            self.passed[place] = (self.passed[place][0], self.clock())
 
     def passes(self, seconds: float) -> None:
         """So much goes by at once: the car is moved on and was read ten times a second, and the
         server's clock goes with it."""
         rows: list[tuple[float, dict[str, float]]] = []
+        begun = self.clock()
         with self.station.in_hand() as vehicle:
             for _ in range(round(10 * seconds)):
                 for _ in range(10):
@@ -78,11 +105,12 @@ class ReadCar(Car):
                 self.clock.forward(0.1)
                 rows.append((self.clock(), vehicle.row()))
             heard = vehicle.wishes.key
+        self.passed.append((begun, self.clock()))
         self.server.later(seconds / 60)
         for at in range(0, len(rows), 20):
             part = rows[at : at + 20]
             names, ends = tuple(n for n in part[0][1] if n != "time_s"), part[-1][0]
-            self.program.reader._say(
+            self.say(
                 Found(
                     at_s=ends,
                     state="live" if heard else "off",
@@ -151,6 +179,7 @@ def car_of(server: Server, tmp_path: Path) -> Iterator[Callable[[str, str], Read
         car = ReadCar(
             server=server,
             clock=clock,
+            say=program.reader._say,
             story=CarStory(plate="LV-600", faults={}),
             number=number,
             vehicle=vehicle,
@@ -158,6 +187,7 @@ def car_of(server: Server, tmp_path: Path) -> Iterator[Callable[[str, str], Read
             program=program,
             channel=channel,
         )
+        program.reader._say = car.told_by_the_reader
         program.start()
 
         def hand() -> None:
@@ -211,14 +241,14 @@ def hold_the_control(page: Page, car: ReadCar, seconds: float) -> None:
     button.scroll_into_view_if_needed()
     box = button.bounding_box()
     assert box
-    with car.clock.standing():
+    with car.hand_waited_for():
         page.mouse.move(box["x"] + 30, box["y"] + 30)
         page.mouse.down()
         expect(page.locator("[data-hold-says]")).to_contain_text("Held for", timeout=PATIENCE_MS)
         for _ in range(round(seconds / SIGN_S)):
             car.passes(SIGN_S)
-            held = reader._held
-            while held is not None and held is reader._held and held.heard_s < car.clock():
+            held, passed = reader._held, car.clock()
+            while held is not None and held is reader._held and held.heard_s < passed:
                 page.wait_for_timeout(20)
     with page.expect_navigation(timeout=PATIENCE_MS):
         page.mouse.up()

@@ -60,15 +60,15 @@ class Station:
     ) -> None:
         self.vehicle, self.bus, self.pace = vehicle, bus, pace
         self.lock = threading.Lock()
+        self._came = threading.Event()
+        self._came_s = 0.0
+        self._last_s, self._owed = time.monotonic(), 0.0
+        self._asked: list[tuple[int, int]] = []
         self._notifier = can.Notifier(bus, [self._heard], timeout=0.05)
         self.seats = [self._seat(unit, receives) for unit, receives in units]
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True)
         self._sent: dict[int, float] = {}
-        self._asked: list[tuple[int, int]] = []
-        self._came = threading.Event()
-        self._came_s = 0.0
-        self._last_s, self._owed = time.monotonic(), 0.0
         self._thread.start()
 
     def close(self) -> None:
