@@ -33,6 +33,21 @@ OWN = "own"
 
 MARKERS = ("core", "store", "jobs", "demo", "web", "browser", "running", "live")
 WAITS = ("browser", "running", "live")
+QUICK = (
+    "core/",
+    "store/test_codec",
+    "store/test_one_door",
+    "jobs/test_stages",
+    "jobs/test_guards",
+    "jobs/test_true_words",
+    "web/test_pages",
+    "web/test_held",
+    "web/test_in_hand",
+    "test_docs",
+    "test_made_up_world",
+)
+"""Below `tests`: what a change needs most, by what is broken most often and costs least to ask."""
+NOT_QUICK = ("core/test_live_stands", "core/test_hazards", "core/test_airpath_drawing")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -44,6 +59,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
                 item.add_marker(marker)
                 if marker in WAITS:
                     item.add_marker("waits")
+        below = str(item.path).rpartition("/tests/")[2]
+        if below.startswith(QUICK) and not below.startswith(NOT_QUICK):
+            item.add_marker("quick")
     waits = [item for item in items if item.get_closest_marker("waits")]
     others = [item for item in items if not item.get_closest_marker("waits")]
     if not waits or not others:
