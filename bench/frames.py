@@ -38,7 +38,8 @@ def main() -> None:
     """Print median and 95th percentile of a frame."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+            executable_path="/usr/bin/chromium-headless-shell",
+            args=["--no-sandbox", "--disable-gpu"],
         )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         for parts in (24, 40):

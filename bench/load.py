@@ -19,6 +19,7 @@ import uuid
 from collections import defaultdict
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import httpx2 as httpx
 import psutil
@@ -109,7 +110,7 @@ class Load:
         self.statuses: dict[int, int] = defaultdict(int)
         self.news = 0
 
-    async def asked(self, web: httpx.AsyncClient, name: str, path: str, **more: object) -> None:
+    async def asked(self, web: httpx.AsyncClient, name: str, path: str, **more: Any) -> None:
         begun = time.perf_counter()
         verb = "POST" if more else "GET"
         answer = await web.request(verb, path, **more)

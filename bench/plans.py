@@ -95,7 +95,7 @@ def largest() -> None:
 def lines() -> None:
     """A thousand cases as a file gives them, one a line, to their plans as text."""
     random = Random(5)
-    texts = []
+    texts: list[str] = []
     while len(texts) < CASES:
         case = drawn(random)
         if case is None or case.case.family.id not in FAMILIES:

@@ -114,7 +114,7 @@ def main() -> None:
     """Make them all."""
     with sync_playwright() as p:
         browser = p.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--headless"]
+            executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--headless"]
         )
         for one in PICTURES:
             size = BAY if one.bay else WIDE

@@ -113,24 +113,24 @@ def flow_test() -> None:
     plot("flow-test", "Valve held open from 30 to 45 s, family B", x="s", y="rpm", lines=lines)
 
 
+def holding(rpm: float) -> Deed:
+    """The foot holds a speed."""
+    return lambda v: setattr(v.wishes, "hold_rpm", rpm)
+
+
 def trims() -> None:
     """Total trim over airflow with a leak, beside the arithmetic's curve."""
     deeds = started((60.0, lambda v: setattr(v.wishes, "hold_rpm", 1200.0)))
     deeds += [
-        (60.0 + 60 * k, lambda v, rpm=rpm: setattr(v.wishes, "hold_rpm", rpm))
-        for k, rpm in enumerate((1200.0, 1800.0, 2600.0, 3400.0))
+        (60.0 + 60 * k, holding(rpm)) for k, rpm in enumerate((1200.0, 1800.0, 2600.0, 3400.0))
     ]
     rows = ride("A", {"unmetered_air_leak": 0.5}, deeds, 300.0)
     shown = []
     for begin in (40.0, 100.0, 160.0, 220.0, 280.0):
         mine = [r for r in rows if begin <= r["time_s"] < begin + 19]
         air, trim, pressure = (
-            sum(f(r) for r in mine) / len(mine)
-            for f in (
-                lambda r: r["air_g_s"],
-                lambda r: r["short_trim_pct"] + r["long_trim_pct"],
-                lambda r: r["manifold_kpa"],
-            )
+            sum(r[name] for name in names for r in mine) / len(mine)
+            for names in (("air_g_s",), ("short_trim_pct", "long_trim_pct"), ("manifold_kpa",))
         )
         shown.append((air, trim, pressure))
     leak = shown[0][1] / 100 * shown[0][0] / (psi(shown[0][2] / 101.1) / PSI_MAX)

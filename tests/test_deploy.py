@@ -17,7 +17,7 @@ UNIT = ROOT / "deploy" / "galene.service"
 
 def test_the_unit_starts_what_there_is() -> None:
     parser = configparser.ConfigParser(strict=False, interpolation=None)
-    parser.optionxform = str  # type: ignore[assignment,method-assign]
+    parser.optionxform = str
     parser.read_string(UNIT.read_text())
     service = parser["Service"]
     program, command = service["ExecStart"].split()

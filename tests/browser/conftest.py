@@ -85,7 +85,7 @@ def browser_type_launch_args() -> dict[str, Any]:
         "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking"
         " --disable-component-update --disable-sync"
     )
-    return {"executable_path": "/usr/bin/chromium", "args": flags.split()}
+    return {"executable_path": "/usr/bin/chromium-headless-shell", "args": flags.split()}
 
 
 @pytest.fixture(scope="session")

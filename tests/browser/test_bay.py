@@ -20,7 +20,7 @@ from galene.jobs.act import Act, find_job
 from galene.store.models import AuditEntry, JobPicture, StepRow
 from tests.browser.conftest import Server, sign_in
 from tests.conftest import demo_jobs, person
-from tests.jobs.test_running_and_jumper import begun
+from tests.jobs.hands import begun
 
 CARD = "#steps > form:not([hidden])"
 

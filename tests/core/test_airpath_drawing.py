@@ -17,6 +17,8 @@ from galene.web.shared.airpath_layout import (
     Box,
     Layout,
     Line,
+    Node,
+    Stalk,
     coolant_line,
     lay_out,
     wrap,
@@ -105,7 +107,8 @@ def valid_families(draw: st.DrawFn) -> EngineFamily:
 
 def boxes_of(layout: Layout) -> list[tuple[str, Box]]:
     found = []
-    for one in (*layout.nodes, *layout.stalks):
+    every: tuple[Node | Stalk, ...] = (*layout.nodes, *layout.stalks)
+    for one in every:
         found += [(one.id, one.box), (f"label of {one.id}", one.label.box)]
     return found
 
@@ -167,7 +170,8 @@ def check(family: EngineFamily) -> None:
                     )
     for one, two in itertools.combinations(layout.lines, 2):
         assert not lies_along(one, two), f"{one} on {two}"
-    assert min(n.label.size for n in (*layout.nodes, *layout.stalks)) >= 11
+    every: tuple[Node | Stalk, ...] = (*layout.nodes, *layout.stalks)
+    assert min(n.label.size for n in every) >= 11
 
 
 @pytest.mark.parametrize("family", FAMILIES.values(), ids=FAMILIES)

@@ -1,6 +1,7 @@
 """Time that runs forward, stretches found in logs, and files of every shape."""
 
 from io import BytesIO
+from typing import Any
 
 import numpy as np
 import pytest
@@ -150,7 +151,7 @@ def test_plateaus_give_back_the_passage_that_made_the_trace(command: bool) -> No
         ) and moved.plateaus[1] == found.plateaus[1]
 
 
-def _of(found: object, k: int) -> tuple[float, float]:
+def _of(found: Any, k: int) -> tuple[float, float]:
     plateau = found.plateaus[k]
     return plateau.map_kpa, plateau.rpm
 

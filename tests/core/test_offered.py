@@ -56,10 +56,10 @@ def test_what_is_offered_applies(engine: EngineOutline, data: st.DataObject) -> 
     found = assess(
         Case(engine=engine, evidence={e: Observation("present") for e in shown}), KNOWLEDGE
     )
-    for cause in found.causes:
-        kind = KNOWLEDGE.causes[cause.id]
-        assert set(kind.components) <= engine.components
-        assert engine.fuel == "petrol" or cause.id not in PETROL_ONLY
+    for ranked in found.causes:
+        needs = KNOWLEDGE.causes[ranked.id].components
+        assert set(needs) <= engine.components
+        assert engine.fuel == "petrol" or ranked.id not in PETROL_ONLY
     for check in found.next_checks:
         assert is_offered(KNOWLEDGE.checks[check.id], engine, KNOWLEDGE)
         assert engine.fuel == "petrol" or check.id not in TRIMS
@@ -94,10 +94,10 @@ def test_what_nobody_heard_is_heard() -> None:
     for family in "ABCF":
         assert is_heard(KNOWLEDGE.evidence["coolant_loss"], outline_of(FAMILIES[family]), KNOWLEDGE)
     assert is_heard(KNOWLEDGE.evidence["code_map"], outline_of(FAMILIES["D"]), KNOWLEDGE)
-    for family in FAMILIES.values():
-        if "barometric_sensor" in family.components:
+    for one in FAMILIES.values():
+        if "barometric_sensor" in one.components:
             odd = KNOWLEDGE.evidence["key_on_one_off:barometric_sensor"]
-            assert is_heard(odd, outline_of(family), KNOWLEDGE)
+            assert is_heard(odd, outline_of(one), KNOWLEDGE)
 
 
 def test_a_diesel_has_no_throttle_deposit_and_a_two_stroke_no_recirculation() -> None:

@@ -16,7 +16,7 @@ from PIL import Image
 from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
-from galene.exchange.bundles import MANIFEST, json_bytes, written
+from galene.exchange.bundles import MANIFEST, BundledJob, json_bytes, written
 from galene.jobs import bundles, families, pictures
 from galene.jobs.act import Act, find_job
 from galene.jobs.errors import Invalid, Missing
@@ -125,7 +125,7 @@ def test_a_number_that_is_taken_is_named_and_renumbered_when_asked(
     assert bundles.coming(odd, bundles.read(_written(one)), store).count("here") == 1
     changed = dict(one.document)
     changed["job"] = {**changed["job"], "complaint": "another one"}
-    data = b"".join(written(HOME, [bundles.BundledJob(number=number, document=changed)]))
+    data = b"".join(written(HOME, [BundledJob(number=number, document=changed)]))
     assert bundles.coming(odd, bundles.read(data), store).count("taken") == 1
     with pytest.raises(Invalid, match="has the number"):
         bundles.take_in(odd, data, store)
@@ -136,7 +136,7 @@ def test_a_number_that_is_taken_is_named_and_renumbered_when_asked(
     assert bundles.take_in(odd, data, store, renumber=True).count("here") == 1
 
 
-def _written(*jobs: bundles.BundledJob) -> bytes:
+def _written(*jobs: BundledJob) -> bytes:
     return b"".join(written(HOME, jobs))
 
 

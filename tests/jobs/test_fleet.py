@@ -48,7 +48,7 @@ def test_a_cured_feed_slows_what_is_to_come_and_says_so(odd: Act) -> None:
     assert life
     line = life.lines[0]
     assert line.cured and [v.cured for v in line.visits] == [False, True, False]
-    assert "mended" in cured[-1].handover.next_look.reason  # type: ignore[union-attr]
+    assert "mended" in cured[-1].handover.next_look.reason
     fed = life_of(odd.db, cured[:1], family_of(cured[0]))
     assert fed and not fed.lines[0].cured
     room = LIMIT_GRADE / line.rate.usual

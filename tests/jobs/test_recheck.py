@@ -37,7 +37,7 @@ def samples(act: Act, job: Job) -> int:
 
 def test_it_stands_on_today_until_it_is_said(odd: Act, unsure: Job) -> None:
     assert unsure.proof.verdict == "better_to_confirm" and unsure.proof.missing == ("monitors",)
-    assert unsure.proof.recheck_on == unsure.signed_at + timedelta(days=7)  # type: ignore[operator]
+    assert unsure.proof.recheck_on == unsure.signed_at + timedelta(days=7)
     odd.db.flush()
     assert [r.late for r in recheck.rechecks(odd.db, odd.now) if r.job is unsure] == [False]
     later = odd.now + timedelta(days=8)

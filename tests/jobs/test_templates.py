@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from galene.core.planning.template_faults import in_variant, procedure_faults, relearn_faults
 from galene.exchange.templates import SHIPPED, document_of, template_of
 from galene.jobs import plan, prove, templates, work
-from galene.jobs.act import Act, find_job, revision
+from galene.jobs.act import Act, family_of, find_job, revision
 from galene.jobs.errors import Invalid, Missing, NotAllowed, Refused, Stale
 from galene.jobs.planning import planned, works_of
 from galene.knowledge.procedures import PROCEDURES
@@ -424,7 +424,7 @@ def test_an_own_steps_agent_is_judged_on_the_parts_own_features(maren: Act, db: 
     )
     job = find_job(db, next(iter(demo_jobs(db).values())))
     shop = db.get_one(Workshop, 1)
-    part = plan.family_of(job).part("throttle_body")
+    part = family_of(job).part("throttle_body")
     steps = planned(job, works_of(job, ["throttle_body"]), shop).plan.steps
     used = {s.agent.class_id for s in steps if s.agent}
     assert used == (

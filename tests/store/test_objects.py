@@ -52,4 +52,4 @@ def test_a_picture_is_kept_once_read_and_forgotten(bucket: Bucket) -> None:
 def test_only_a_bucket_or_nothing_is_an_address(tmp_path: object) -> None:
     for odd in ("http://store/bucket", "s3:///nothing", "pictures"):
         with pytest.raises(InputError, match="GALENE_PICTURES_URL"):
-            objects_at(odd, tmp_path)  # type: ignore[arg-type]
+            objects_at(odd, tmp_path)

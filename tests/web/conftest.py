@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
+from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from httpx2 import Response
 from sqlalchemy import Engine
@@ -36,6 +37,7 @@ class Browser(TestClient):
     """A client that sends what a browser sends with a form of our own pages. Where a form asks for
     the own password anew, it is given, unless the data say another one."""
 
+    app: FastAPI
     password = ""
 
     def submit(self, path: str, data: dict[str, object] | None = None, **more: object):

@@ -5,6 +5,7 @@ import json
 import re
 from collections.abc import Callable
 from html.parser import HTMLParser
+from typing import Any
 from urllib.parse import quote
 
 import pytest
@@ -50,7 +51,7 @@ def upload(web: Browser, path: str, name: str, *, data: bytes, **fields: str):
     )
 
 
-def newest(db: Session, family_id: str = "B") -> dict[str, object]:
+def newest(db: Session, family_id: str = "B") -> dict[str, Any]:
     db.expire_all()
     return (
         db.scalars(

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from galene.core import calculations
 from galene.core.airpath.family import EngineFamily
+from galene.core.calculations.catalogue import every as every_calculation
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.verdict_words import VERDICT_WORDS
@@ -22,7 +23,6 @@ from galene.web import styleguide
 from galene.web.shared.airpath import CROP, Mark, picture_of
 from galene.web.shared.templating import TEMPLATES
 from galene.web.worksheets.groups import GROUPS
-from galene.web.worksheets.routes import CALCULATIONS
 from tests.web.conftest import Browser
 
 
@@ -35,7 +35,7 @@ STAGES = ("evidence", "diagnosis", "plan", "work", "prove")
 
 def mark_of(**told: object) -> Mark:
     part = FAMILIES["A"].part("throttle_body")
-    return Mark(part=part, **told)  # type: ignore[arg-type]
+    return Mark(part=part, **told)
 
 
 def test_deposit_grows_with_its_grade_and_by_the_bore_where_one_was_measured() -> None:
@@ -144,7 +144,7 @@ def test_a_tap_without_scripts_is_kept_and_leads_back(
 
 def test_every_worksheet_stands_in_one_group() -> None:
     named = [name for group in GROUPS for name in group.sheets]
-    assert sorted(named) == sorted(CALCULATIONS)
+    assert sorted(named) == sorted(every_calculation())
     assert all(kind in COMPONENTS for group in GROUPS for kind in group.sheets.values())
 
 

@@ -74,8 +74,8 @@ def test_a_forgotten_fill_is_odd_and_does_not_count() -> None:
         fills.append(tank(10 * (i + 1), 5 * use, km + 1))
     found = legs_of(fills)
     assert [x.odd for x in found] == [False, False, False, True, False, False, False]
-    use = use_of(found, hours=False)
-    assert use and use.value == pytest.approx(8.0, abs=0.05) and use.legs == 6
+    mean = use_of(found, hours=False)
+    assert mean and mean.value == pytest.approx(8.0, abs=0.05) and mean.legs == 6
 
 
 @given(st.lists(st.floats(5, 60), min_size=1, max_size=30), st.floats(3, 40))
