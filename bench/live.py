@@ -24,7 +24,7 @@ from typing import Any
 import can
 import httpx2 as httpx
 import psutil
-from sqlalchemy import text
+from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from bench.load import p95
@@ -164,6 +164,11 @@ class Line:
         return load_share
 
 
+def somebody(db: Session) -> Person:
+    """Whoever acts for the measuring."""
+    return db.scalars(select(Person).order_by(Person.id).limit(1)).one()
+
+
 def _spent(server: psutil.Process) -> float:
     each = [server, *server.children(recursive=True)]
     return sum(t.user + t.system for p in each if (t := p.cpu_times()))
@@ -172,9 +177,7 @@ def _spent(server: psutil.Process) -> float:
 def release(address: str, engine: object, folder: Path, number: str) -> list[float]:
     """Milliseconds from the page's word until the simulated actuator is free, ten times."""
     with Session(engine, expire_on_commit=False) as db:  # type: ignore[arg-type]
-        act = Act(
-            db=db, person=db.query(Person).order_by(Person.id).limit(1).one(), now=datetime.now(UTC)
-        )
+        act = Act(db=db, person=somebody(db), now=datetime.now(UTC))
         job = act.job(number)
         code = live.offer_code(act, number)
         cookie = open_session(db, act.person, datetime.now(UTC))
@@ -196,11 +199,7 @@ def release(address: str, engine: object, folder: Path, number: str) -> list[flo
         time.sleep(3)
         for _ in range(10):
             with Session(engine, expire_on_commit=False) as db:  # type: ignore[arg-type]
-                act = Act(
-                    db=db,
-                    person=db.query(Person).order_by(Person.id).limit(1).one(),
-                    now=datetime.now(UTC),
-                )
+                act = Act(db=db, person=somebody(db), now=datetime.now(UTC))
                 live.ask(act, act.job(number), "hold", actuator="egr_valve", value=30.0)
                 db.commit()
             while not car.wishes.commands:
@@ -236,11 +235,7 @@ def main() -> None:
         with Session(engine, expire_on_commit=False) as db:
             load(db, datetime.now(UTC))
             db.execute(text("update workshop set demo = false"))
-            act = Act(
-                db=db,
-                person=db.query(Person).order_by(Person.id).limit(1).one(),
-                now=datetime.now(UTC),
-            )
+            act = Act(db=db, person=somebody(db), now=datetime.now(UTC))
             for i in range(given.vehicles + 1):
                 vehicle = intake.add_vehicle(
                     act,

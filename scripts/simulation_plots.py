@@ -113,7 +113,7 @@ def flow_test() -> None:
     plot("flow-test", "Valve held open from 30 to 45 s, family B", x="s", y="rpm", lines=lines)
 
 
-def holding(rpm: float) -> Deed:
+def holding(rpm: float) -> Callable[[Vehicle], object]:
     """The foot holds a speed."""
     return lambda v: setattr(v.wishes, "hold_rpm", rpm)
 
