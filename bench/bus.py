@@ -8,12 +8,13 @@ from time import perf_counter
 
 import can
 
+from bench.sizes import sized
 from galene.bus.station import station_of
 from galene.bus.tester import Conversation
 from galene.knowledge.families import FAMILIES
 from galene.simulation.vehicle import Vehicle
 
-COUNT = 200
+COUNT = sized(200, 20)
 WANTED = ("rpm", "manifold_kpa", "air_g_s", "throttle_pct", "lambda_v", "coolant_c")
 
 

@@ -8,11 +8,12 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 from bench.run import grown
+from bench.sizes import sized
 from galene.knowledge.families import FAMILIES
 from galene.web.shared.airpath import picture_of
 from galene.web.shared.templating import TEMPLATES
 
-FRAMES = 300
+FRAMES = sized(300, 20)
 STATIC = Path(__file__).resolve().parent.parent / "src/galene/web/shared/static"
 TIMED = """count => new Promise(done => {
   const took = []; let last = performance.now();

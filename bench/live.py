@@ -28,6 +28,7 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from bench.load import p95
+from bench.sizes import sized
 from galene.bridge.link import AT_ONCE, paired
 from galene.bridge.program import Program, buffer_in
 from galene.bus.station import station_of
@@ -221,8 +222,8 @@ def release(address: str, engine: object, folder: Path, number: str) -> list[flo
 def main() -> None:
     """Set up, serve, load, print."""
     wanted = argparse.ArgumentParser()
-    wanted.add_argument("--vehicles", type=int, default=20)
-    wanted.add_argument("--seconds", type=float, default=40.0)
+    wanted.add_argument("--vehicles", type=int, default=sized(20, 1))
+    wanted.add_argument("--seconds", type=float, default=sized(40, 3))
     wanted.add_argument("--workers", type=int, default=1)
     given = wanted.parse_args()
     with tempfile.TemporaryDirectory() as folder:

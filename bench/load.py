@@ -26,6 +26,7 @@ import psutil
 from sqlalchemy import create_engine, text
 from sqlalchemy.orm import Session
 
+from bench.sizes import sized
 from galene.demo.world import load
 from galene.store.cluster import APPLICATION, Cluster, free_port
 from galene.store.database import make_engine, migrate
@@ -174,8 +175,8 @@ class Load:
 def main() -> None:
     """Fill, serve, load, print."""
     wanted = argparse.ArgumentParser()
-    wanted.add_argument("--jobs", type=int, default=100_000)
-    wanted.add_argument("--seconds", type=float, default=120.0)
+    wanted.add_argument("--jobs", type=int, default=sized(100_000, 600))
+    wanted.add_argument("--seconds", type=float, default=sized(120, 4))
     wanted.add_argument("--ticks", type=int, default=1000, help="an hour")
     given = wanted.parse_args()
     with tempfile.TemporaryDirectory() as folder:

@@ -10,6 +10,7 @@ import sys
 import time
 from random import Random
 
+from bench.sizes import sized
 from galene.core.errors import InputError
 from galene.core.planning.case import Case
 from galene.core.planning.planner import make_plan
@@ -21,9 +22,7 @@ from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 from tests.core.planning.cases import broken, drawn, walk
 
-PLANS = 10_000
-ROUNDS = 30
-CASES = 1_000
+PLANS, ROUNDS, CASES = sized(10_000, 20), sized(30, 1), sized(1_000, 5)
 
 
 def spread(times: list[float]) -> str:

@@ -10,6 +10,7 @@ import json
 import multiprocessing
 import os
 import random
+import re
 import signal
 import statistics
 import subprocess
@@ -35,17 +36,22 @@ import uvicorn
 from fastapi import FastAPI
 from fastapi.responses import HTMLResponse
 from jinja2 import Template
+from PIL import Image
 from sqlalchemy import Engine, event, insert, select, text
 from sqlalchemy.orm import Session
 
+from bench.sizes import SMALL, sized
 from galene.core.airpath.access import scope
 from galene.core.airpath.family import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
 from galene.core.planning.document import StepAnswers
 from galene.demo.world import load
+from galene.exchange.bundles import written
 from galene.jobs import jobcard
 from galene.jobs.act import Act
+from galene.jobs.bundles import chosen, exported
+from galene.jobs.pictures import add_picture
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
@@ -58,7 +64,8 @@ from tests.jobs.hands import begun, good
 
 ROOT = Path(__file__).resolve().parent.parent
 SIGN_IN = {"name": "odd", "password": "slipway-odd", "back": "/"}
-ROUNDS = 60
+FOREMAN = {"name": "maren", "password": "slipway-maren", "back": "/"}
+ROUNDS = sized(60, 1)
 
 
 def p95(times: list[float]) -> float:
@@ -240,6 +247,7 @@ def interactions(client: httpx.Client, numbers: dict[str, str]) -> None:
         return client.post(
             f"/jobs/{numbers['intake']}/tap",
             data={"evidence": "hard_start", "was": states[1], "state": states[0]},
+            headers={"hx-request": "true"},
         )
 
     print(f"  {'symptom tap':<16} {spread(timed(tap))}")
@@ -271,7 +279,7 @@ def answered(row: StepRow) -> dict[str, object]:
 
 
 def ticks(
-    client: httpx.Client, engine: Engine, numbers: dict[str, str], *, rounds: int = 40
+    client: httpx.Client, engine: Engine, numbers: dict[str, str], *, rounds: int = sized(40, 2)
 ) -> None:
     """Tick and undo the same step: both are durable when they are answered."""
     with Session(engine) as db:
@@ -299,14 +307,16 @@ def ticks(
     )
 
 
-def twenty_cards(address: str, client: httpx.Client, engine: Engine, *, rounds: int = 12) -> None:
+def twenty_cards(
+    address: str, client: httpx.Client, engine: Engine, *, rounds: int = sized(12, 1)
+) -> None:
     """Twenty cards that tick at once, a client each: from the sending to the durable answer, as the
     card sees it."""
     with Session(engine) as db:
         person = db.scalars(select(Person).where(Person.sign_in == SIGN_IN["name"])).one()
         me = person.id
         cards: list[tuple[str, list[dict[str, object]]]] = []
-        for k in range(20):
+        for k in range(sized(20, 2)):
             act = Act(db=db, person=person, now=datetime.now(UTC))
             job = begun(act, "A", "throttle_body", "intake_tube", plate=f"BN-{k:03d}")
             for caution in {c for s in job.steps for c in s.document.cautions}:
@@ -355,6 +365,9 @@ def tick_cards(
         return [t for times in pool.map(tick_one, cards) for t in times]
 
 
+MOST = sized(500, 20)
+
+
 def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> None:
     """A day's queue of 500 entries in batches of 50, and how long a change takes to a second page
     that listens."""
@@ -362,16 +375,16 @@ def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> Non
         me = db.scalars(select(Person.id).where(Person.sign_in == SIGN_IN["name"])).one()
     queue = [
         entry("count", i, what="caps", way="in" if i % 2 == 0 else "out", pieces=1)
-        for i in range(500)
+        for i in range(MOST)
     ]
     begin = time.perf_counter()
     outcomes = [
         o
-        for i in range(0, 500, 50)
+        for i in range(0, MOST, 50)
         for o in send(client, numbers["work"], me, entries=queue[i : i + 50])
     ]
     print(
-        f"  {'500 entries':<16} {time.perf_counter() - begin:6.2f} s, {outcomes.count('done')}"
+        f"  {f'{MOST} entries':<16} {time.perf_counter() - begin:6.2f} s, {outcomes.count('done')}"
         f" taken, none twice: {outcomes.count('before')}"
     )
     heard: list[float] = []
@@ -396,7 +409,7 @@ def replay(client: httpx.Client, engine: Engine, numbers: dict[str, str]) -> Non
     )
 
 
-SIZES = tuple(int(n) for n in os.environ.get("BENCH_JOBS", "5000").split(","))
+SIZES = tuple(int(n) for n in os.environ.get("BENCH_JOBS", "8" if SMALL else "5000").split(","))
 """Generated jobs in the database, one size after another; `BENCH_JOBS=5000,100000` for more."""
 
 
@@ -492,7 +505,49 @@ def generate(engine: Engine, count: int, *, first: int = 0) -> None:
         db.commit()
 
 
-def throughput(address: str, client: httpx.Client, path: str, *, seconds: float = 5.0) -> float:
+def bundles_in(address: str, app: FastAPI, engine: Engine, *, number: str) -> None:
+    """A job with twelve pictures, then all jobs, looked at and taken in by a workshop that has none
+    of these numbers."""
+    store = app.state.pictures
+    with Session(engine, expire_on_commit=False) as db:
+        person = db.scalars(select(Person).where(Person.sign_in == FOREMAN["name"])).one()
+        act = Act(db=db, person=person, now=datetime.now(UTC))
+        rng = np.random.default_rng(1)
+        for k in range(sized(12, 1)):
+            out = io.BytesIO()
+            noise = rng.integers(0, 255, (600, 800, 3), dtype=np.uint8)
+            Image.fromarray(noise).save(out, "JPEG")
+            phase = "before" if k % 2 else "after"
+            kept = store.keep_with_thumbnail(out.getvalue())
+            add_picture(act, number, "throttle_body", phase=phase, note="", kept=kept)
+        db.commit()
+        every = [n for n in chosen(db) if not n.startswith("10-")]
+        which = {"twelve pictures": [number], f"{len(every)} jobs": every}
+        files = {
+            name: b"".join(written("here", exported(db, these, store, None)))
+            for name, these in which.items()
+        }
+        db.execute(text("update job set number = '00-' || id"))
+        db.commit()
+    client = httpx.Client(base_url=address, headers={"origin": address}, timeout=600)
+    client.post("/sign-in", data=FOREMAN)
+    for name, data in files.items():
+        sent = {"file": ("jobs.zip", data, "application/zip")}
+        page = client.post("/bundles/look", data={"once": uuid.uuid4().hex}, files=sent)
+        looked = last()
+        staged = re.search(r'name="staged" value="([0-9a-f]+)"', page.text)
+        assert page.status_code == 200 and staged, page.text[:500]
+        given = {"once": uuid.uuid4().hex, "staged": staged[1]}
+        client.post("/bundles", data=given).raise_for_status()
+        print(
+            f"  {name:<16} {len(data) / 2**20:.1f} MB: looked at in {looked:.2f} s, taken in in"
+            f" {last():.2f} s"
+        )
+
+
+def throughput(
+    address: str, client: httpx.Client, path: str, *, seconds: float = float(sized(5, 1))
+) -> float:
     """Requests a second with four clients side by side."""
     end = time.perf_counter() + seconds
 
@@ -546,7 +601,7 @@ def in_the_core() -> None:
 
     def best(call: Callable[[], object]) -> str:
         times = []
-        for _ in range(20):
+        for _ in range(sized(20, 1)):
             begin = time.perf_counter()
             call()
             times.append(time.perf_counter() - begin)
@@ -623,15 +678,18 @@ print(f"  {len(data) / 2**20:.0f} MB, {rows} rows, {columns} columns: read {whol
 """
 
 
+ROWS = sized(200_000, 2_000)
+
+
 def long_log() -> None:
-    """200,000 rows of ten columns read in a process of its own, its libraries loaded within the
+    """Rows of ten columns read in a process of its own, its libraries loaded within the
     time."""
     rng = np.random.default_rng(1)
     columns = [
-        np.arange(200_000) / 10,
-        700 + rng.normal(0, 9, 200_000),
-        4 + rng.normal(0, 0.1, 200_000),
-        *(rng.normal(50, 9, 200_000) for _ in range(7)),
+        np.arange(ROWS) / 10,
+        700 + rng.normal(0, 9, ROWS),
+        4 + rng.normal(0, 0.1, ROWS),
+        *(rng.normal(50, 9, ROWS) for _ in range(7)),
     ]
     out = io.StringIO()
     np.savetxt(
@@ -729,6 +787,8 @@ def main() -> None:
                 f"Throughput, four clients: card {whole:.0f}/s, bare route with the same"
                 f" {len(bare.asked)} queries {empty:.0f}/s, share {whole / empty:.2f}"
             )
+            print("Bundles, at the server")
+            bundles_in(address, app, engine, number=numbers["work"])
         engine.dispose()
     finally:
         cluster.stop()
@@ -736,8 +796,9 @@ def main() -> None:
     in_the_core()
     print("A long log")
     long_log()
-    print("Start-up after set-up")
-    startup(folder / "startup")
+    if not SMALL:  # a start has tests of its own
+        print("Start-up after set-up")
+        startup(folder / "startup")
 
 
 if __name__ == "__main__":

@@ -5,11 +5,12 @@ Usage: .venv/bin/python -m bench.simulation
 
 from time import perf_counter
 
+from bench.sizes import sized
 from galene.knowledge.families import FAMILIES
 from galene.simulation.road import Road
 from galene.simulation.vehicle import Vehicle
 
-SECONDS, RUNS = 60, 3
+SECONDS, RUNS = sized(60, 36), sized(3, 1)
 
 
 def measure(family: str) -> float:

@@ -147,12 +147,45 @@ def servers(home: Path) -> list[int]:
     return found
 
 
+def cars(home: Path) -> list[int]:
+    """Processes of the simulated cars of a data folder."""
+    return [pid for pid in servers(home) if "seat.process" in " ".join(words_of(pid))]
+
+
+def words_of(pid: int) -> list[str]:
+    with contextlib.suppress(psutil.Error):
+        return psutil.Process(pid).cmdline()
+    return []
+
+
+def told(home: Path) -> list[str]:
+    """Where a password or the key stands in a process's arguments or in a file's name."""
+    secrets = [p.read_text().strip() for p in home.rglob("*.secret")]
+    assert len(secrets) >= 2
+    places = [" ".join(words_of(pid)) for pid in psutil.pids()]
+    places += [str(p) for p in home.rglob("*")]
+    return [place for place in places if any(secret in place for secret in secrets)]
+
+
+def alive(processes: list[psutil.Process]) -> list[str]:
+    """Those that still run."""
+    found = []
+    for one in processes:
+        with contextlib.suppress(psutil.Error):
+            if one.is_running() and one.status() != psutil.STATUS_ZOMBIE:
+                found.append(f"{one.pid} {one.name()}")
+    return found
+
+
 def test_a_restart_keeps_the_data_and_nothing_is_left_running_however_it_ends(home: Path) -> None:
     port, loaded = free_port(), True
     for how in (signal.SIGINT, signal.SIGTERM, signal.SIGKILL):
         process = start(home, port)
         assert until(lambda: healthy(port)), process.communicate(timeout=60)
         assert servers(home), "the database runs as a child of ours"
+        assert until(lambda: cars(home)), "the cars run as a child of ours"
+        started = psutil.Process(process.pid).children(recursive=True)
+        assert not told(home), "no secret is readable by every user of the machine"
         if loaded:
             second = start(home, free_port())
             _, said = second.communicate(timeout=120)
@@ -162,6 +195,9 @@ def test_a_restart_keeps_the_data_and_nothing_is_left_running_however_it_ends(ho
         assert ("demo loaded" in out) == loaded, "the demo is loaded into an empty database only"
         assert f"http://127.0.0.1:{port}" in out
         assert until(lambda: not servers(home), 120), f"the database outlived its launcher: {how}"
+        assert until(lambda family=started: not alive(family), 120), (
+            f"{alive(started)} outlived it: {how}"
+        )
         assert not healthy(port)
         loaded = False
 

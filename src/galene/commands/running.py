@@ -34,7 +34,7 @@ from galene.store.database import (
 )
 
 ROOT = Path(__file__).resolve().parents[3]
-DEMO = "demo"
+DEMO, SERVER = "demo", "galene.web.app"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -77,14 +77,19 @@ def only_one(home: Path) -> Iterator[None]:
 
 
 @contextlib.contextmanager
-def own_cluster(home: Path) -> Iterator[Cluster]:
-    """The private database server of a data folder, kept running while it is needed."""
+def own_cluster(home: Path, *, loads: bool = True) -> Iterator[Cluster]:
+    """The private database server of a data folder, kept running while it is needed.
+
+    Parameters
+    ----------
+    loads : whether the server's modules are loaded while the database gets ready
+    """
     with only_one(home):
         cluster = Cluster(home)
         try:
             cluster.launch()
-            # The server's modules load while the database gets ready.
-            importlib.import_module("galene.web.app")
+            if loads:
+                importlib.import_module(SERVER)
             cluster.wait_ready()
             cluster.watch(tell)
             yield cluster
@@ -276,10 +281,7 @@ def demo(settings: Settings, *, reset: bool = False) -> None:
         if reset:
             with only_one(home):
                 shutil.rmtree(home)
-        with own_cluster(home) as cluster:
-            at = Addresses(owner=cluster.url(), application=cluster.application_url())
-            migrated(at)
-            loaded = loaded_demo(at)
+        with demo_loaded(home) as (at, loaded):
             told_demo(settings, loaded=loaded)
             with live_cars(settings, at, home):
                 until_told(settings, at, home, sock=sock, demo=True)
@@ -302,17 +304,42 @@ def live_cars(settings: Settings, at: Addresses, home: Path) -> Iterator[None]:
             cars.wait(8)
 
 
-def loaded_demo(at: Addresses) -> bool:
-    """Load the demo where nothing is; whether it was loaded."""
-    from galene.demo.world import is_empty, load
+def brought_up(at: Addresses) -> bool:
+    """Whether a demo is there, whose families are then brought up to this program's."""
     from galene.jobs.families import install_shipped
+    from galene.store.repositories import people
 
     with session_at(at.application) as db:
-        if is_empty(db):
-            load(db, datetime.now(UTC))
-            return True
+        if people.workshop_or_none(db) is None:
+            return False
         install_shipped(db, datetime.now(UTC))
-        return False
+        return True
+
+
+@contextlib.contextmanager
+def demo_loaded(home: Path) -> Iterator[tuple[Addresses, bool]]:
+    """The demo's database, told into where it is empty; whether it was. The first time the stories
+    are made ready while the database is, and the server loads while they are told."""
+    from galene.demo.telling import Teller, Untold
+
+    first = not (home / "postgres").exists()
+    teller = Teller() if first else None
+    try:
+        with own_cluster(home, loads=not first) as cluster:
+            at = Addresses(owner=cluster.url(), application=cluster.application_url())
+            migrated(at)
+            loaded = False
+            if not brought_up(at):
+                teller = teller or Teller()
+                teller.tell(at.application)
+                importlib.import_module(SERVER)
+                loaded = teller.told()
+            yield at, loaded
+    except Untold as fault:
+        raise fail(str(fault)) from fault
+    finally:
+        if teller is not None:
+            teller.stop()
 
 
 def told_demo(settings: Settings, *, loaded: bool) -> None:
@@ -331,10 +358,7 @@ def dev(settings: Settings) -> None:
 
     home = data_folder(settings) / DEMO
     listening(settings).close()
-    with own_cluster(home) as cluster:
-        at = Addresses(owner=cluster.url(), application=cluster.application_url())
-        migrated(at)
-        loaded_demo(at)
+    with demo_loaded(home) as (at, _):
         os.environ["GALENE_DATABASE_URL"] = at.application
         os.environ["GALENE_HOME"] = str(home)
         print(f"\n  Galene, reloading, is at {address_of(settings)}\n", flush=True)
