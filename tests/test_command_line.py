@@ -195,9 +195,8 @@ def test_a_restart_keeps_the_data_and_nothing_is_left_running_however_it_ends(ho
         assert ("demo loaded" in out) == loaded, "the demo is loaded into an empty database only"
         assert f"http://127.0.0.1:{port}" in out
         assert until(lambda: not servers(home), 120), f"the database outlived its launcher: {how}"
-        assert until(lambda family=started: not alive(family), 120), (
-            f"{alive(started)} outlived it: {how}"
-        )
+        ended = until(lambda family=started: not alive(family), 120)
+        assert ended, f"{alive(started)} outlived it: {how}"
         assert not healthy(port)
         loaded = False
 

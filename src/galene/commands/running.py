@@ -329,7 +329,7 @@ def demo_loaded(home: Path) -> Iterator[tuple[Addresses, bool]]:
             at = Addresses(owner=cluster.url(), application=cluster.application_url())
             migrated(at)
             loaded = False
-            if not brought_up(at):
+            if first or not brought_up(at):
                 teller = teller or Teller()
                 teller.tell(at.application)
                 importlib.import_module(SERVER)
