@@ -5,6 +5,7 @@ import fcntl
 import itertools
 import os
 import subprocess
+import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -12,6 +13,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+import structlog
 from hypothesis import settings
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.orm import Session
@@ -23,6 +25,8 @@ from galene.store.database import make_engine, migrate
 from galene.store.models import Job, Person, Vehicle
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# What a thread of an earlier test still has to say is not the output of the one that runs.
+structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.__stderr__))
 # A busy machine is no fault of an example.
 settings.register_profile("whatever the machine", deadline=None)
 settings.load_profile("whatever the machine")

@@ -23,8 +23,8 @@ def bucket(monkeypatch: pytest.MonkeyPatch) -> Iterator[Bucket]:
     monkeypatch.setenv("AWS_ACCESS_KEY_ID", "shed")
     monkeypatch.setenv("AWS_SECRET_ACCESS_KEY", "shed")
     monkeypatch.setenv("AWS_DEFAULT_REGION", "us-east-1")
-    boto3.client("s3").create_bucket(Bucket="pictures")
-    made = objects_at("s3://pictures/shed", Path())
+    boto3.client("s3").create_bucket(Bucket="looked-at")
+    made = objects_at("s3://looked-at/shed", Path())
     assert isinstance(made, Bucket)
     yield made
     server.stop()
