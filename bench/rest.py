@@ -21,7 +21,7 @@ from galene.store.cluster import free_port
 
 SIGN_IN = {"name": "odd", "password": "slipway-odd", "back": "/"}
 LIVE_PLATE = "QN088"
-SETTLES_S, MEASURED_S = sized(round(LOOK_S) + 20, 3), sized(60, 3)
+SETTLES_S, MEASURED_S = sized(round(LOOK_S) + 20, 3), sized(40, 3)
 
 
 def used(server: psutil.Process) -> float:

@@ -209,7 +209,7 @@ def test_a_days_entries_are_none_lost_and_none_twice(odd: Act, number: str) -> N
     ]
     assert {t.outcome for t in first} == {"done"}
     twice = lost[1] - lost[0]
-    assert [t.outcome for t in again] == ["before"] * twice + ["done"] * (many - lost[1])
+    assert again == ["before"] * twice + ["done"] * (many - lost[1])
     assert find_job(odd.db, number).counted == {"caps": [many // 2, many // 2]}
 
 
