@@ -59,9 +59,11 @@ SLOW = (
     "before_filter_c",
     "after_filter_c",
 )
-TURN_S, SLOW_TURN_S = 0.05, 1.0
-"""Shortest turn while somebody looks (a few signals at 20 Hz are as much as a hand and an eye
-need), and while nobody does: the state of the line is then known within a second."""
+TURN_S, SHOWN_TURN_S, SLOW_TURN_S = 0.05, 0.125, 1.0
+"""Shortest turn: while something was just asked or is held (20 Hz), while somebody looks (a page
+draws four times a second), and while nobody does: the line's state is known within a second."""
+ASKED_S = 10.0
+"""How long after a command the turns are short."""
 BATCH_S, BEAT_S = 0.1, 0.5
 """How long figures are gathered, and how often it says that it is there where none come."""
 DEAD_S = 1.0
@@ -169,6 +171,7 @@ class Reader:
         self._names_left = TRIES
         self._cut_off = threading.Event()
         self._looks_until = self._clock() + LOOK_S
+        self._asked_until = self._clock() + ASKED_S
         self._woken = threading.Event()
         self._odd_since: float | None = None
         """When something began to go wrong on the line; None while it is well."""
@@ -220,10 +223,12 @@ class Reader:
     def _rest(self, began: float) -> None:
         """Wait for the next turn, or for a command."""
         now = self._clock()
-        quick = now < self._looks_until or self._held is not None
         # What goes wrong is looked at closely at once.
         odd = self._odd_since is not None and self._state == "live"
-        turn = TURN_S if quick or odd else SLOW_TURN_S
+        if self._held is not None or odd or now < self._asked_until:
+            turn = TURN_S
+        else:
+            turn = SHOWN_TURN_S if now < self._looks_until else SLOW_TURN_S
         self._woken.wait(max(0.0, turn - (now - began)))
         self._woken.clear()
 
@@ -388,6 +393,7 @@ class Reader:
         self._looks_until = max(self._looks_until, now + LOOK_S)
         if command.do == "look":
             return
+        self._asked_until = max(self._asked_until, now + ASKED_S)
         age = None if taken.age_s is None else taken.age_s + (now - taken.at_s)
         if command.do == "let_go":
             # Letting go is never too late.

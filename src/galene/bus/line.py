@@ -8,6 +8,8 @@ import isotp
 
 from galene.core.errors import InputError
 
+LISTENS_S = 0.25
+"""How long a thread listens before it looks whether it is to end: nobody else waits for that."""
 STACK = {"blocking_send": False, "stmin": 0, "blocksize": 0, "tx_padding": 0x55}
 """No pause and no limit between the frames of a message; short frames are filled."""
 
@@ -65,4 +67,4 @@ class Ear(can.Listener):
 def transport(bus: can.BusABC, notifier: can.Notifier, *, receives: int, sends: int) -> Stack:
     """Messages of ISO 15765-2 between two identifiers of 11 bits; not yet started."""
     address = isotp.Address(isotp.AddressingMode.Normal_11bits, rxid=receives, txid=sends)
-    return Stack(bus, notifier, address=address, params=dict(STACK))
+    return Stack(bus, notifier, address=address, params=dict(STACK), read_timeout=LISTENS_S)

@@ -6,10 +6,12 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
 import httpx2 as httpx
+import psycopg
 import uvicorn
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
@@ -19,8 +21,8 @@ from galene.commands.seat.page import seat_app
 from galene.commands.words import tell
 from galene.demo.cars import CARS, LOOK_S, Car, follow, put_in
 from galene.lifeline import tied_to_parent, with_parent
-from galene.store.database import make_engine
-from galene.store.repositories import jobs
+from galene.store.database import make_engine, plain_url
+from galene.store.repositories.jobs import CHANGED
 
 STARTS_S = 60.0
 """How long the server may take to answer first."""
@@ -71,26 +73,39 @@ def main(server: str, database: str, folder: Path, port: int) -> None:
         seats.install_signal_handlers = lambda: None  # type: ignore[attr-defined]
         threading.Thread(target=seats.run, daemon=True).start()
         tell(f"two cars run; their seats are at http://127.0.0.1:{port}")
-        seen = 0
-        while not stop.wait(LOOK_S):
-            seen = _follow(engine, cars, seen)
+        for _ in told(database, stop):
+            _follow(engine, cars)
     finally:
         for car in cars:
             car.close()
         engine.dispose()
 
 
-def _follow(engine: Engine, cars: list[Car], seen: int) -> int:
-    """Do to the cars what their cards say was done since the entry `seen` of the trace; the newest
-    entry now."""
+def told(database: str, stop: threading.Event) -> Iterator[None]:
+    """Whenever a card may have changed, until told to end: by the database's own word, which is
+    asked nothing meanwhile."""
+    while not stop.is_set():
+        try:
+            with psycopg.connect(plain_url(database), autocommit=True) as connection:
+                connection.execute(f"listen {CHANGED}")
+                yield
+                while not stop.is_set():
+                    if list(connection.notifies(timeout=LOOK_S, stop_after=1)):
+                        yield
+        except psycopg.Error:
+            stop.wait(
+                LOOK_S
+            )  # the database is on its way down or up: the cards are looked at again
+
+
+def _follow(engine: Engine, cars: list[Car]) -> None:
+    """Do to the cars what their cards say was done."""
     try:
         with Session(engine, expire_on_commit=False) as db:
-            newest = jobs.last_traced(db, [car.number for car in cars])
-            for car in cars if newest != seen else ():
+            for car in cars:
                 follow(db, car)
-            return newest
     except DBAPIError:
-        return seen  # the database is on its way down or up: the cards are looked at again
+        return  # told again when the database is back
 
 
 if __name__ == "__main__":

@@ -10,6 +10,8 @@ from sqlalchemy.orm import Session, lazyload, load_only, selectinload, undefer
 from galene.core.jobcard.job_records import Handover
 from galene.store.models import AuditEntry, CheckResult, Job, JobCode, ReadingSet, StepRow
 
+CHANGED = "galene_job"
+"""Where the database tells the key of a job whose trace has grown."""
 NUMBERS_LOCK = 8042
 """Advisory lock under which the next job's number is found."""
 
@@ -184,12 +186,6 @@ def check_results(db: Session, job_id: int, check_id: str = "") -> list[CheckRes
     if check_id:
         asked = asked.where(CheckResult.check_id == check_id)
     return list(db.scalars(asked.order_by(CheckResult.id.desc())))
-
-
-def last_traced(db: Session, numbers: Sequence[str]) -> int:
-    """The newest entry of the trace of these jobs, 0 where there is none."""
-    asked = select(func.max(AuditEntry.id)).join(Job, Job.id == AuditEntry.job_id)
-    return db.scalar(asked.where(Job.number.in_(numbers))) or 0
 
 
 def trace(db: Session, job_id: int, limit: int) -> Sequence[AuditEntry]:

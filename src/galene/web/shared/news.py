@@ -13,9 +13,10 @@ import structlog
 from sqlalchemy import Engine
 from starlette.concurrency import run_in_threadpool
 
+from galene.store.repositories.jobs import CHANGED as JOBS
 from galene.store.repositories.live import CHANNEL as LIVE
 
-JOBS, SESSIONS = "galene_job", "galene_session"
+SESSIONS = "galene_session"
 HEARTBEAT_S = 15.0
 PULSE_S = 1.0
 """Silence on a live stream after which it says that it is there."""
