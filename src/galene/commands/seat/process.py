@@ -93,9 +93,7 @@ def told(database: str, stop: threading.Event) -> Iterator[None]:
                     if list(connection.notifies(timeout=LOOK_S, stop_after=1)):
                         yield
         except psycopg.Error:
-            stop.wait(
-                LOOK_S
-            )  # the database is on its way down or up: the cards are looked at again
+            stop.wait(LOOK_S)  # it is on its way down or up: the cards are looked at again
 
 
 def _follow(engine: Engine, cars: list[Car]) -> None:
