@@ -28,18 +28,18 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from bench.load import p95
+from bench.place import demo_cluster
 from bench.sizes import sized
 from galene.bridge.link import AT_ONCE, paired
 from galene.bridge.program import Program, buffer_in
 from galene.bus.station import station_of
-from galene.demo.world import load
 from galene.jobs import intake, live
 from galene.jobs.act import Act
 from galene.jobs.signing_in import open_session
 from galene.knowledge.families import FAMILIES
 from galene.simulation.vehicle import Vehicle
-from galene.store.cluster import APPLICATION, Cluster, free_port
-from galene.store.database import make_engine, migrate
+from galene.store.cluster import free_port
+from galene.store.database import make_engine
 from galene.store.models import Person
 from galene.web.shared.caller import SESSION
 
@@ -228,13 +228,10 @@ def main() -> None:
     given = wanted.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         Path(folder).chmod(0o755)
-        cluster = Cluster(Path(folder) / "db")
-        cluster.start()
-        migrate(cluster.url(), APPLICATION)
+        cluster = demo_cluster(Path(folder) / "db")
         engine = make_engine(cluster.url(), 2)
         keys: dict[str, str] = {}
         with Session(engine, expire_on_commit=False) as db:
-            load(db, datetime.now(UTC))
             db.execute(text("update workshop set demo = false"))
             act = Act(db=db, person=somebody(db), now=datetime.now(UTC))
             for i in range(given.vehicles + 1):

@@ -24,12 +24,11 @@ from typing import Any
 import httpx2 as httpx
 import psutil
 from sqlalchemy import create_engine, text
-from sqlalchemy.orm import Session
 
+from bench.place import demo_cluster
 from bench.sizes import sized
-from galene.demo.world import load
-from galene.store.cluster import APPLICATION, Cluster, free_port
-from galene.store.database import make_engine, migrate
+from galene.store.cluster import free_port
+from galene.store.database import make_engine
 
 PEOPLE, PAGES = 20, 200
 COPIED = ("observation", "look", "job_code", "trace", "section")
@@ -181,13 +180,8 @@ def main() -> None:
     given = wanted.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         Path(folder).chmod(0o755)
-        cluster = Cluster(Path(folder) / "db")
-        cluster.start()
-        migrate(cluster.url(), APPLICATION)
+        cluster = demo_cluster(Path(folder) / "db")
         engine = make_engine(cluster.url(), 2)
-        with Session(engine, expire_on_commit=False) as db:
-            load(db, datetime.now(UTC))
-            db.commit()
         begun = time.monotonic()
         fill(cluster.url(), given.jobs)
         print(f"filled in {time.monotonic() - begun:.0f} s")

@@ -40,13 +40,13 @@ from PIL import Image
 from sqlalchemy import Engine, event, insert, select, text
 from sqlalchemy.orm import Session
 
+from bench.place import demo_cluster
 from bench.sizes import SMALL, sized
 from galene.core.airpath.access import scope
 from galene.core.airpath.family import EngineFamily, Part, Pipe
 from galene.core.chemistry.judge import judge
 from galene.core.chemistry.rules import RULES
 from galene.core.planning.document import StepAnswers
-from galene.demo.world import load
 from galene.exchange.bundles import written
 from galene.jobs import jobcard
 from galene.jobs.act import Act
@@ -55,8 +55,8 @@ from galene.jobs.pictures import add_picture
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
-from galene.store.cluster import Cluster, free_port
-from galene.store.database import make_engine, migrate
+from galene.store.cluster import free_port
+from galene.store.database import make_engine
 from galene.store.models import Inspection, Job, JobCode, ObservationRow, Person, StepRow, Vehicle
 from galene.web.app import Site, create_app, tune_gc
 from galene.web.shared.airpath_layout import lay_out
@@ -740,14 +740,10 @@ def startup(folder: Path) -> None:
 def main() -> None:
     folder = Path(tempfile.mkdtemp(prefix="galene-bench-"))
     folder.chmod(0o755)
-    cluster = Cluster(folder / "bench")
-    cluster.start()
+    cluster = demo_cluster(folder / "bench")
     try:
-        migrate(cluster.url())
         engine = make_engine(cluster.url())
         with Session(engine, expire_on_commit=False) as db:
-            load(db, datetime.now(UTC))
-            db.commit()
             numbers = {
                 j.stage: j.number
                 for j in db.scalars(

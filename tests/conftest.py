@@ -18,6 +18,7 @@ from hypothesis import settings
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.orm import Session
 
+from galene.bus import line
 from galene.demo.world import load
 from galene.jobs.act import Act
 from galene.store.cluster import APPLICATION, Cluster
@@ -30,6 +31,7 @@ structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.__stderr__))
 # A busy machine is no fault of an example.
 settings.register_profile("whatever the machine", deadline=None)
 settings.load_profile("whatever the machine")
+line.LISTENS_S = 0.03  # many cars are put on a bus and taken off it
 COUNT = itertools.count()
 OWN = "own"
 """The name of a test's own database."""
@@ -102,9 +104,8 @@ def _load_demo(folder: Path) -> None:
 
 
 @pytest.fixture(scope="session")
-def cluster(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterator[Cluster]:
-    """A PostgreSQL of our own with the demo world in it: the first worker that asks loads it, the
-    others copy its files."""
+def demo(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+    """A stopped cluster with the demo world in it: the first worker that asks loads it."""
     base = tmp_path_factory.getbasetemp()
     shared = base if worker_id == "master" else base.parent
     with (shared / "demo.lock").open("w") as lock:
@@ -113,8 +114,14 @@ def cluster(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterato
             (shared / "demo").mkdir()
             _load_demo(shared / "demo")
             (shared / "demo.loaded").touch()
+    return shared / "demo"
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory, demo: Path) -> Iterator[Cluster]:
+    """A PostgreSQL of our own with the demo world in it, by a copy of its files."""
     folder = tmp_path_factory.mktemp("cluster")
-    subprocess.run(["cp", "-a", f"{shared}/demo/.", folder], check=True)
+    subprocess.run(["cp", "-a", f"{demo}/.", folder], check=True)
     made = reachable(folder)
     made.start()
     yield made

@@ -8,11 +8,7 @@ from pathlib import Path
 import pytest
 
 ROOT = Path(__file__).parents[2]
-MODULES = sorted(
-    p.stem
-    for p in (ROOT / "bench").glob("*.py")
-    if p.stem not in ("__init__", "sizes") and "__main__" in p.read_text()
-)
+MODULES = sorted(p.stem for p in (ROOT / "bench").glob("*.py") if "__main__" in p.read_text())
 
 
 def test_they_are_found() -> None:
@@ -20,11 +16,11 @@ def test_they_are_found() -> None:
 
 
 @pytest.mark.parametrize("module", MODULES)
-def test_a_module_measures(module: str) -> None:
+def test_a_module_measures(module: str, demo: Path) -> None:
     done = subprocess.run(
         [sys.executable, "-m", f"bench.{module}"],
         cwd=ROOT,
-        env={**os.environ, "BENCH_SMALL": "yes"},
+        env={**os.environ, "BENCH_SMALL": "yes", "BENCH_DEMO": str(demo)},
         capture_output=True,
         text=True,
         check=False,

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import can
 import isotp
 
-from galene.bus import j1939
-from galene.bus.line import LISTENS_S, transport
+from galene.bus import j1939, line
+from galene.bus.line import transport
 from galene.bus.unit import ControlUnit
 from galene.core.airpath.family import EngineFamily
 from galene.simulation.run import ACTIONS, Case, check_script, vehicle_of
@@ -64,7 +64,7 @@ class Station:
         self._came_s = 0.0
         self._last_s, self._owed = time.monotonic(), 0.0
         self._asked: list[tuple[int, int]] = []
-        self._notifier = can.Notifier(bus, [self._heard], timeout=LISTENS_S)
+        self._notifier = can.Notifier(bus, [self._heard], timeout=line.LISTENS_S)
         self.seats = [self._seat(unit, receives) for unit, receives in units]
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True)

@@ -22,10 +22,10 @@ from udsoncan.exceptions import (
     UnexpectedResponseException,
 )
 
-from galene.bus import obd
+from galene.bus import line, obd
 from galene.bus.codes import code_from_bytes
 from galene.bus.heavy import HeavyListener
-from galene.bus.line import LISTENS_S, Ear, transport
+from galene.bus.line import Ear, transport
 from galene.core.airpath.family import BusEntry
 from galene.core.errors import InputError
 
@@ -93,7 +93,7 @@ class Conversation:
         self._ear = Ear()
         self.heavy = HeavyListener(bus)
         """What a heavy vehicle says by itself meanwhile; a light one says nothing."""
-        self._notifier = can.Notifier(bus, [self._ear, self.heavy], timeout=LISTENS_S)
+        self._notifier = can.Notifier(bus, [self._ear, self.heavy], timeout=line.LISTENS_S)
         self._stack = transport(bus, self._notifier, receives=asks + 8, sends=asks)
         self._line = PythonIsoTpConnection(self._stack)
         self._line.open()
