@@ -107,7 +107,7 @@ def test_no_form_breaks(
                 )
                 assert answer.status_code < 500, (action, name, data[name][:40])
                 told += 1
-    assert told > 20 and len(sent) >= 4
+    assert told > often(8, 20) and len(sent) >= 4
 
 
 @pytest.mark.filterwarnings("ignore")
