@@ -309,7 +309,7 @@ def test_a_fault_keeps_the_connection_and_has_a_number(
 def test_no_line_of_the_log_names_anybody(
     web: Browser,
     numbers: dict[str, str],
-    capsys: pytest.CaptureFixture[str],
+    capfd: pytest.CaptureFixture[str],
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     from galene.jobs import intake, vehicles
@@ -322,7 +322,7 @@ def test_no_line_of_the_log_names_anybody(
     web.submit(f"/jobs/{numbers['intake']}/codes", {"codes": "P0171 secret words"})
     web.get("/vehicles/QN114?keeper=nurse")
     web.submit("/sign-in", {"name": "nobody@example", "password": "hunter2 hunter2"})
-    said = "".join(capsys.readouterr())
+    said = "".join(capfd.readouterr())
     assert "ZeroDivisionError" in said and "/vehicles/{plate}" in said
     for secret in ("QN", "nurse", "secret words", numbers["intake"], "nobody@", "hunter2"):
         assert secret not in said, secret
