@@ -176,7 +176,7 @@ def _spent(server: psutil.Process) -> float:
 
 
 def release(address: str, engine: object, folder: Path, number: str) -> list[float]:
-    """Milliseconds from the page's word until the simulated actuator is free, ten times."""
+    """Milliseconds from the page's word until the simulated actuator is free, some times."""
     with Session(engine, expire_on_commit=False) as db:  # type: ignore[arg-type]
         act = Act(db=db, person=somebody(db), now=datetime.now(UTC))
         job = act.job(number)
@@ -198,7 +198,7 @@ def release(address: str, engine: object, folder: Path, number: str) -> list[flo
     web = httpx.Client(base_url=address, cookies={SESSION: cookie}, headers={"origin": address})
     try:
         time.sleep(3)
-        for _ in range(10):
+        for _ in range(sized(10, 1)):
             with Session(engine, expire_on_commit=False) as db:  # type: ignore[arg-type]
                 act = Act(db=db, person=somebody(db), now=datetime.now(UTC))
                 live.ask(act, act.job(number), "hold", actuator="egr_valve", value=30.0)

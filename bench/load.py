@@ -30,7 +30,7 @@ from bench.sizes import sized
 from galene.store.cluster import free_port
 from galene.store.database import make_engine
 
-PEOPLE, PAGES = 20, 200
+PEOPLE, PAGES, WORKERS = sized(20, 2), sized(200, 4), sized(2, 1)
 COPIED = ("observation", "look", "job_code", "trace", "section")
 """Tables whose rows of a job are copied with it: those that pages of many jobs read. Steps, plans
 and readings of old jobs are read one job at a time by their index, and are left out."""
@@ -202,7 +202,7 @@ def main() -> None:
         engine.dispose()
         port = free_port()
         server = subprocess.Popen(
-            [sys.executable, "-m", "galene.cli", "serve", "--workers", "2"],
+            [sys.executable, "-m", "galene.cli", "serve", "--workers", str(WORKERS)],
             env={
                 **os.environ,
                 "GALENE_PORT": str(port),

@@ -127,8 +127,8 @@ def signed_in(address: str) -> httpx.Client:
 
 
 def timed(call: Callable[[], httpx.Response], rounds: int = ROUNDS) -> list[float]:
-    """Server seconds of each round, after three to warm up."""
-    for _ in range(3):
+    """Server seconds of each round, after some to warm up."""
+    for _ in range(sized(3, 0)):
         call().raise_for_status()
     found = []
     for _ in range(rounds):
@@ -171,8 +171,8 @@ class Bare:
         self.listens = False
 
 
-def pages(client: httpx.Client, numbers: dict[str, str], bare: Bare) -> None:
-    """Every main view, one request at a time over loopback, each beside the bare route with the
+def pages(client: httpx.Client, numbers: dict[str, str], bare: Bare, *, every: int = 1) -> None:
+    """Every main view, or one of so many, one request at a time over loopback, each beside the bare route with the
     same queries."""
     views = {
         "today": "/",
@@ -209,7 +209,7 @@ def pages(client: httpx.Client, numbers: dict[str, str], bare: Bare) -> None:
         ("handover", "handover"),
     )
     views |= {f"job: {b}": f"/jobs/{numbers[a]}/{b}" for a, b in places}
-    for name, path in views.items():
+    for name, path in list(views.items())[::every]:
 
         def visit(path: str = path) -> httpx.Response:
             return client.get(path)
@@ -774,7 +774,7 @@ def main() -> None:
                 generate(engine, count - there, first=there)
                 there = count
                 print(f"Pages, with {count:,} generated jobs")
-                pages(client, numbers, bare)
+                pages(client, numbers, bare, every=sized(1, 8))
             ticks(client, engine, numbers)
             card = f"/jobs/{numbers['work']}/work"
             bare.of(lambda: client.get(card))

@@ -18,7 +18,6 @@ BUDGET = Path(__file__).with_name("budget.toml")
 OVER = 1.5
 """How many times its budget a folder may take before the run fails."""
 KNOWN_S = 0.1
-SET_UP = "(set-up)"
 TICK_S = 1 / os.sysconf("SC_CLK_TCK")
 COST = pytest.StashKey["Cost"]()
 
@@ -99,9 +98,11 @@ def pytest_configure(config: pytest.Config) -> None:
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_protocol(item: pytest.Item) -> Iterator[None]:
-    """Charge a test's folder with what it took, its fixtures with it."""
+    """Charge a test's folder with what it took, its fixtures with it. The first one takes over what
+    the gathering of tests cost."""
     cost = item.config.stash[COST]
-    cost.charge("(between)")
+    if not cost.seconds:
+        cost.charge("(gathering)")
     answer = yield
     cost.charge(folder_of(item))
     return answer

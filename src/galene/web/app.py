@@ -196,9 +196,10 @@ def create_app(engine: Engine, site: Site, clock: Callable[[], datetime] = serve
     app.add_middleware(Deadline, pulse=pulse, tell=tell_silence)
     app.add_middleware(GZipMiddleware, minimum_size=1200, compresslevel=1)
     app.add_middleware(Guards, hosts=site.hosts, refuse=refuse, broken=break_off, watch=watch)
-    for module in MODULES:
-        app.include_router(module.router)
-    app.include_router(owner.public)
+    # The routes themselves, whose paths are whole already: a router that is included is made anew
+    # for each application, and asked route by route and once more as a router at each request.
+    for router in (*(module.router for module in MODULES), owner.public):
+        app.router.routes.extend(router.routes)
     app.mount("/static", Assets(), name="static")
 
     @app.get("/sw.js", include_in_schema=False)
