@@ -172,8 +172,8 @@ class Bare:
 
 
 def pages(client: httpx.Client, numbers: dict[str, str], bare: Bare, *, every: int = 1) -> None:
-    """Every main view, or one of so many, one request at a time over loopback, each beside the bare route with the
-    same queries."""
+    """Every main view, or one of so many, one request at a time over loopback, each beside the bare
+    route with the same queries."""
     views = {
         "today": "/",
         "vehicles": "/vehicles",
