@@ -56,6 +56,17 @@ QUICK = (
 NOT_QUICK = ("core/test_live_stands", "core/test_hazards", "core/test_airpath_drawing")
 
 
+def _quick(below: str) -> bool:
+    return below.startswith(QUICK) and not below.startswith(NOT_QUICK)
+
+
+def pytest_ignore_collect(collection_path: Path, config: pytest.Config) -> bool | None:
+    """A quick run does not read what it will not run: gathering all tests takes as long as it."""
+    below = str(collection_path).rpartition("/tests/")[2]
+    wanted = config.option.markexpr != "quick" or collection_path.is_dir() or _quick(below)
+    return None if wanted else True
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Each test bears the marker of its folder; doctests of the core are the core's. What waits for
     browsers and servers is spread between what computes, so that neither waits for the other."""
@@ -66,7 +77,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
                 if marker in WAITS:
                     item.add_marker("waits")
         below = str(item.path).rpartition("/tests/")[2]
-        if below.startswith(QUICK) and not below.startswith(NOT_QUICK):
+        if _quick(below):
             item.add_marker("quick")
     waits = [item for item in items if item.get_closest_marker("waits")]
     others = [item for item in items if not item.get_closest_marker("waits")]
