@@ -28,6 +28,7 @@ from galene.web import server
 from galene.web.app import Site, create_app
 from galene.web.shared import assets, security
 from galene.web.shared.caller import SESSION
+from galene.web.shared.limits import Limits
 from galene.web.shared.metrics import Standing
 from tests.conftest import person
 from tests.web.conftest import HOST, Browser
@@ -142,7 +143,7 @@ def test_what_would_compute_for_long_is_refused_or_ended(visitor: Browser) -> No
 
 
 def test_an_address_of_the_net_has_so_much_a_minute(visitor: Browser) -> None:
-    visitor.app.state.api_limits.requests = 3
+    visitor.app.state.api_limits = Limits(3)
     codes = [visitor.post("/api/v1/scopes", json={}).status_code for _ in range(5)]
     assert codes == [422] * 3 + [429] * 2
     assert visitor.post("/api/v1/scopes", json={}).headers["retry-after"]

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.store.models import Vehicle
+from galene.web.shared.limits import Limits
 from tests.often import often
 from tests.web.conftest import HOST, Browser
 
@@ -113,8 +114,7 @@ def test_no_form_breaks(
 @pytest.mark.filterwarnings("ignore")
 def test_the_json_api_holds_to_its_description(as_person: Callable[[str], Browser]) -> None:
     browser = as_person("odd")
-    browser.app.state.api_limits.requests = 10**6
-    browser.app.state.api_limits.seconds = 10**6
+    browser.app.state.api_limits = Limits(10**6, 10**6)
     described = schemathesis.openapi.from_dict(browser.get("/api/v1/openapi.json").json())
     asked = 0
     for found in described.get_all_operations():

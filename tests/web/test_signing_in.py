@@ -107,6 +107,11 @@ def test_a_new_person_comes_by_a_code_and_chooses_a_password(
     assert found, "the code is shown once"
     assert "Tove Lind" in web.get("/people").text and found[1] not in web.get("/people").text
     web.cookies.clear()
+    put_forward(web, seconds=0)  # a slow machine lets no second pass
+    # Who waits on a code is guessed at as slowly as anybody, and the wait is told to the second.
+    assert [enter(web, "tove", f"wrong {n}").status_code for n in range(7)][-2:] == [429] * 2
+    assert int(enter(web, "tove", found[1]).headers["retry-after"]) == 1
+    put_forward(web, seconds=2)
     step = enter(web, "tove", found[1].lower().replace("-", " "))
     ticket = shown(step, "ticket")
     for weak in ("short", "password1234", "tove lind tove"):
@@ -168,6 +173,9 @@ def test_a_second_factor_is_asked_for_and_each_figure_counts_once(
 
     assert web.get("/", follow_redirects=False).status_code == 303, "the password alone is nothing"
     assert second(figures) == 422, "they were taken"
+    # The right password in between gives a guesser of figures no new tries.
+    tries = [(second("000000"), enter(web, "maren", "slipway-maren").status_code) for _ in range(5)]
+    assert tries[-1] == (429, 429)
     later = put_forward(web, minutes=2)
     assert second(clock.at(later)) == 303
     assert (second(codes[0]), second(codes[0])) == (303, 422)

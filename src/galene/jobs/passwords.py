@@ -10,6 +10,8 @@ from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
 
 HASHER = PasswordHash((Argon2Hasher(time_cost=2, memory_cost=19456, parallelism=1),))
+UNUSABLE = "*"
+"""Stands where a password's hash would: no password fits it."""
 LEAST, MOST = 12, 128
 """Characters of a password (OWASP ASVS 2.1.1, 2.1.2)."""
 GUESSES_LEAST = 10**8
@@ -32,9 +34,10 @@ def _nobodys() -> str:
 
 
 def fits(secret: str, kept: str | None) -> bool:
-    """Whether it is the one that is kept; as slow where none is."""
-    right = HASHER.verify(secret[:MOST], kept or _nobodys())
-    return bool(right) and kept is not None
+    """Whether it is the one that is kept; as slow where none is, or one that nothing fits."""
+    known = kept if kept and kept != UNUSABLE else None
+    right = HASHER.verify(secret[:MOST], known or _nobodys())
+    return bool(right) and known is not None
 
 
 def digest(secret: str) -> str:

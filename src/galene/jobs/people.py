@@ -14,6 +14,7 @@ from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing, Refused, Stale
 from galene.jobs.intake import HAZARDS
 from galene.jobs.passwords import (
+    UNUSABLE,
     digest,
     fits,
     hashed,
@@ -33,8 +34,6 @@ from galene.store.vault import Vault
 CODE_DAYS, RECOVERY_CODES, PEOPLE_MOST = 7, 10, 500
 SKILLS = HAZARDS
 """What somebody is qualified for: the marks of vehicles that only a qualified person works on."""
-_UNUSABLE = "*"
-"""Stands where a password's hash would: no password fits it."""
 
 
 def add_person(
@@ -45,7 +44,7 @@ def add_person(
         sign_in=sign_in.strip().lower(),
         name=name,
         role=role,
-        password_hash=hashed(password) if password else _UNUSABLE,
+        password_hash=hashed(password) if password else UNUSABLE,
         bay=bay,
     )
     db.add(person)
@@ -205,7 +204,7 @@ def give_code(act: Act, person_id: int) -> str:
 def _code_given(act: Act, person: Person, **how: str) -> str:
     if person.left_at is not None:
         raise Refused("This account is closed", ["open it first"])
-    person.password_hash, person.pin_hash, person.totp_secret = _UNUSABLE, None, None
+    person.password_hash, person.pin_hash, person.totp_secret = UNUSABLE, None, None
     person.recovery_hashes = []
     sessions.end_of_person(act.db, person.id)
     code = _coded(act, person)

@@ -5,6 +5,7 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from math import ceil
 
 import pyotp
 import structlog
@@ -91,9 +92,11 @@ class Tried:
         self._keys = [(digest(key), slowing) for key, slowing in keys]
 
     def wait(self) -> int:
-        """Seconds until the next try is looked at, 0 where it is now."""
-        until = sessions.waits_until(self.db, [key for key, _ in self._keys])
-        return 0 if until is None or until <= self.now else int((until - self.now).seconds) + 1
+        """Seconds until the next try is looked at, 0 where it is now. Tries of one key are looked
+        at one after the other, so that many at once are not all the first."""
+        rows = [sessions.tries_locked(self.db, key, self.now) for key, _ in self._keys]
+        until = max((row.wait_until for row in rows if row.wait_until), default=self.now)
+        return max(0, ceil((until - self.now).total_seconds()))
 
     def wrong(self) -> None:
         """Count a wrong try."""
@@ -134,9 +137,11 @@ def sign_in(
         tries.wrong()
         log.warning("sign_in_failed", name=digest(name)[:12], address=caller.address)
         return Wrong()
-    tries.right()
     if person.totp_secret:
+        # What was wrong is forgotten when both are right: who has the password goes on guessing
+        # at the figures otherwise.
         return SecondFactor(ticket=vault.ticket("second", now, person=person.id))
+    tries.right()
     return enter(db, caller, person, now=now)
 
 

@@ -102,11 +102,6 @@ def shared_devices(db: Session) -> list[Device]:
     return list(db.scalars(asked.order_by(Device.name, Device.id)))
 
 
-def waits_until(db: Session, keys: Sequence[str]) -> datetime | None:
-    """The latest moment until which tries of these keys wait."""
-    return db.scalar(select(func.max(Tries.wait_until)).where(Tries.key.in_(keys)))
-
-
 def tries_locked(db: Session, key: str, now: datetime) -> Tries:
     """The tries of a key, locked until the write ends; made at none."""
     db.execute(insert(Tries).values(key=key, count=0, last_at=now).on_conflict_do_nothing())

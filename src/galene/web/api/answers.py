@@ -71,8 +71,8 @@ def answered(request: Request, run: Callable[..., Any], *arguments: Any) -> JSON
     """
     limits: Limits = request.app.state.api_limits
     address = request.client.host if request.client else ""
-    if not limits.allows(address):
-        return _busy("asked too often or for too much from this address", 429, 60)
+    if seconds := limits.wait(address):
+        return _busy("asked too often or for too much from this address", 429, seconds)
     if not _waiting.acquire(blocking=False):
         return _busy("all computing processes are busy", 503, 2)
     begun = time.monotonic()

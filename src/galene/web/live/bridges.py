@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from galene.exchange.live import Pair, Sent
 from galene.jobs import live
-from galene.web.shared.limits import Limits, retry_after
+from galene.web.shared.limits import Limits
 from galene.web.shared.visit import VisitRoute
 
 router = APIRouter(prefix="/api/bridge", route_class=VisitRoute, include_in_schema=False)
@@ -43,15 +43,15 @@ def pair(request: Request, given: Pair) -> JSONResponse:
     limits: Limits = request.app.state.pair_limits
     address = request.client.host if request.client else ""
     now = request.app.state.clock()
-    if not limits.allows(address):
+    if seconds := limits.wait(address) or limits.guess(address):
         words = "Too many tries. Wait some minutes, then ask for a new code on the job's page."
-        return _told(words, 429, {"retry-after": retry_after(now)})
+        return _told(words, 429, {"retry-after": str(seconds)})
     try:
         with _durable(request) as db:
             found = live.pair(db, given.code, given.name, now)
     except live.NotLetIn as fault:
-        limits.guessed(address)
         return _told(str(fault), 403)
+    limits.right(address)
     return JSONResponse(found.model_dump(mode="json"))
 
 

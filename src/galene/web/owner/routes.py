@@ -20,7 +20,7 @@ from galene.store.repositories import people
 from galene.web.handover.routes import context as report_context
 from galene.web.handover.routes import printed
 from galene.web.shared.forms import Form
-from galene.web.shared.limits import Limits, retry_after
+from galene.web.shared.limits import Limits
 from galene.web.shared.templating import TEMPLATES
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute, form_data
 
@@ -112,13 +112,14 @@ def reading(request: Request, secret: str) -> Iterator[tuple[Session, OwnerLink]
     limits: Limits = request.app.state.owner_limits
     address = request.client.host if request.client else ""
     now = request.app.state.clock()
-    if not limits.allows(address):
+    # A secret that can not be guessed needs no count of guesses: whoever shares an address of the
+    # net with somebody who tries would be shut out by it.
+    if seconds := limits.wait(address):
         words = "Asked too often. Please wait a minute."
-        raise Turned(_told(words, 429, {"retry-after": retry_after(now)}))
+        raise Turned(_told(words, 429, {"retry-after": str(seconds)}))
     with request.app.state.sessions() as db:
         link = owner.link_of(db, secret, now)
         if link is None:
-            limits.guessed(address)
             words = "There is nothing here: the address is wrong, or its time is over. The workshop"
             raise Turned(_told(f"{words} gladly sends a new one.", 404))
         yield db, link
