@@ -192,7 +192,7 @@ def test_killed_again_and_again_and_nothing_lost_or_twice(tmp_path: Path) -> Non
                         found.append(child)
             return found
 
-        kills = often(6, 20)
+        kills = often(3, 20)
         for _ in range(kills):
             before = len(sender.acknowledged)
             until(lambda: len(web_processes()) == 2)
