@@ -11,6 +11,7 @@ import multiprocessing
 import os
 import random
 import re
+import shutil
 import signal
 import statistics
 import subprocess
@@ -788,13 +789,16 @@ def main() -> None:
         engine.dispose()
     finally:
         cluster.stop()
+        shutil.rmtree(folder)
     print("In the core, best of 20, one thread")
     in_the_core()
     print("A long log")
     long_log()
     if not SMALL:  # a start has tests of its own
         print("Start-up after set-up")
-        startup(folder / "startup")
+        with tempfile.TemporaryDirectory() as fresh:
+            Path(fresh).chmod(0o755)
+            startup(Path(fresh))
 
 
 if __name__ == "__main__":

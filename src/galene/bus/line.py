@@ -8,7 +8,7 @@ import isotp
 
 from galene.core.errors import InputError
 
-LISTENS_S = 0.25
+LISTENS_S = 1.0
 """How long a thread listens before it looks whether it is to end: nobody else waits for that."""
 STACK = {"blocking_send": False, "stmin": 0, "blocksize": 0, "tx_padding": 0x55}
 """No pause and no limit between the frames of a message; short frames are filled."""
