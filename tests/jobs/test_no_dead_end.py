@@ -4,14 +4,15 @@ the end of its card."""
 from random import Random
 
 import pytest
+from sqlalchemy import select
 
 from galene.core.errors import InputError
 from galene.jobs import card, jobcard, plan, prove, work
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Refused
 from galene.knowledge.families import FAMILIES
-from galene.store.models import Job, StepRow
-from tests.jobs.hands import begun, do
+from galene.store.models import AuditEntry, Job, StepRow
+from tests.jobs.hands import begun, do, go_to, learn
 from tests.jobs.test_driver import WORKS, agreed, answered, tick
 from tests.often import often
 
@@ -63,6 +64,54 @@ def moved(random: Random, odd: Act, maren: Act, *, job: Job, row: StepRow) -> No
                     do(odd, job, row)
     except (Refused, Invalid):
         odd.db.expire_all()
+
+
+RELEARNT = (
+    ("A", ("throttle_body",)),
+    ("B", ("throttle_body", "egr_valve")),
+    ("C", ("runner_actuator",)),
+    ("D", ("egr_cooler",)),
+    ("E", ("egr_cooler", "egr_dp_sensor")),
+    ("F", ("throttle_body",)),
+)
+"""A family, and parts after which something is learned anew on it."""
+
+
+@pytest.mark.parametrize(("family", "parts"), RELEARNT)
+def test_a_relearn_that_is_skipped_leaves_nothing_out_of_reach(
+    odd: Act, family: str, parts: tuple[str, ...]
+) -> None:
+    """What the relearn was to leave, a warm engine that runs, the card brings about by itself."""
+    job = begun(odd, family, *parts, plate=f"SK-{family}")
+    count = 0
+    for _ in range(MOST_STEPS):
+        row = card.first_left(job)
+        if row is None:
+            break
+        if row.document.relearn:
+            count += 1
+            prove.relearn_skip(odd, job.number, WHY)
+        else:
+            do(odd, job, row)
+    assert count and card.first_left(job) is None
+    car = card.car_of(job)
+    assert not car.open and car.coolant == "full" and job.pending_read_at
+
+
+def test_a_relearn_that_runs_can_be_stopped_and_begun_again(odd: Act) -> None:
+    job = begun(odd, "A", "throttle_body", plate="ST-1")
+    go_to(odd, job, "relearn:throttle_manual")
+    template = prove.template_of(job)
+    assert template is not None
+    conditions = {name: True for name, _ in template.conditions}
+    prove.relearn_begin(odd, job.number, conditions)
+    for _ in range(2):
+        prove.relearn_stop(odd, job.number)
+        assert prove.relearn_state(job) is None and prove.due_relearn(job) is not None
+    traced = select(AuditEntry.action).where(AuditEntry.job_id == job.id)
+    assert list(odd.db.scalars(traced)).count("relearn_stopped") == 1
+    learn(odd, job)
+    assert prove.due_relearn(job) is None
 
 
 @pytest.mark.parametrize("seed", range(often(6, 60)))

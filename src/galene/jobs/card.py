@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from galene.core.errors import InputError
-from galene.core.jobcard.gates import out_of_order
+from galene.core.jobcard.gates import not_its_turn, out_of_order
 from galene.core.jobcard.pick import pick_list
 from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
 from galene.core.planning.answers import changes_of
@@ -28,6 +28,8 @@ from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import ItemRow, Job, Plan, StepRow, WaitRow
 from galene.store.repositories import people
+
+WITHIN = "within what was agreed"
 
 
 def card_of(
@@ -274,7 +276,7 @@ def _next_version(
             person_id=act.person.id,
             agreed_up_to=old.agreed_up_to,
             approved_at=act.now if within else None,
-            approved_by=f"within what {old.approved_by} agreed to" if within else "",
+            approved_by=_within(old.approved_by) if within else "",
         ),
     )
     # The card goes on by this version: it is no second round.
@@ -288,6 +290,11 @@ def _next_version(
         price=round(document.price, 2),
         approved=within,
     )
+
+
+def _within(who: str) -> str:
+    """Who agreed, of a version that stays within it: said once, however many versions follow."""
+    return who if WITHIN in who else f"{who} ({WITHIN})"
 
 
 def waits_for_approval(job: Job) -> bool:
@@ -317,6 +324,20 @@ def due_row(job: Job, kind: StepAct, *, relearn: str = "") -> StepRow | None:
 def first_left(job: Job) -> StepRow | None:
     """The first row of the round that is not done."""
     return next((r for r in rows_of_round(job) if r.done_at is None), None)
+
+
+def in_turn(job: Job, row: StepRow, title: str) -> None:
+    """Refuse what comes out of its order.
+
+    Raises
+    ------
+    Refused
+    """
+    card = card_of(job)
+    at = card.step(row.id)
+    refusal = not_its_turn(card, at, title) if at else None
+    if refusal:
+        raise refuse(refusal)
 
 
 def ready_for(job: Job, row: StepRow, title: str) -> None:

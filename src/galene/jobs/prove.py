@@ -15,7 +15,7 @@ from galene.core.proof.relearn import (
     guard_broken,
 )
 from galene.jobs.act import Act, family_of
-from galene.jobs.card import due_row, mark_done, ready_for, replan
+from galene.jobs.card import due_row, in_turn, mark_done, ready_for, replan
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import set_of
 from galene.jobs.gates import gate_blockers, pass_gate
@@ -301,8 +301,21 @@ def relearn_finish(
     return job
 
 
+def relearn_stop(act: Act, number: str, *, shown: str = "") -> Job:
+    """Let go of a relearn that runs: nothing counts as learned, and it may be begun again or left
+    out. Twice is harmless."""
+    job = act.job(number)
+    state, due = relearn_state(job), _running(job, shown)
+    if state is None or due is None or state.outcome not in ("running", "testing"):
+        return job
+    job.relearn = RelearnKept()
+    act.trace(job, "relearn_stopped", template=due[1].id, phase=state.phase)
+    return job
+
+
 def relearn_skip(act: Act, number: str, reason: str, *, shown: str = "") -> Job:
-    """Say why the relearn that is due is not needed.
+    """Say why the relearn that is due is not needed. How the car stands is not asked: what it would
+    have left, such as a warm engine, the rest of the card sees to by itself.
 
     Raises
     ------
@@ -319,11 +332,12 @@ def relearn_skip(act: Act, number: str, reason: str, *, shown: str = "") -> Job:
     if due is None:
         return job
     row, template = due
-    ready_for(job, row, "Not this relearn yet")
+    in_turn(job, row, "Not this relearn yet")
     row.records = StepAnswers(left_out=reason.strip())
     mark_done(act, row)
     job.relearn = RelearnKept()
     act.trace(job, "relearn_skipped", template=template.id, reason=reason.strip())
+    replan(act, job, why=f"Left out: {template.title}")
     return job
 
 

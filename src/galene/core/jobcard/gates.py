@@ -138,15 +138,21 @@ def state_lacking(card: Card, step: Step, title: str) -> Refusal | None:
     return Refusal(title=title, reasons=tuple(f"it needs {text}" for text in missing[:3]))
 
 
-def out_of_order(card: Card, due: CardStep, title: str) -> Refusal | None:
-    """What speaks against a step that is done on its own page: a stop, steps before it, the car."""
+def not_its_turn(card: Card, due: CardStep, title: str) -> Refusal | None:
+    """What speaks against a step that is done, or left out, on its own page: a stop, and the steps
+    before it."""
     held = held_back(card, due.step)
     if held:
         return held
     left = [s.step.text for s in card.left if s.position < due.position]
     if left:
         return Refusal(title=title, reasons=tuple(f"first: {text}" for text in left[:3]))
-    return state_lacking(card, due.step, title)
+    return None
+
+
+def out_of_order(card: Card, due: CardStep, title: str) -> Refusal | None:
+    """What speaks against doing a step on its own page: its turn, and how the car stands."""
+    return not_its_turn(card, due, title) or state_lacking(card, due.step, title)
 
 
 def must_not_run(card: Card, step: Step, now: datetime) -> Refusal | None:

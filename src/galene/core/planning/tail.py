@@ -166,6 +166,17 @@ class _Tail:
                 does=StateWords(engine="running"),
                 cautions=("exhaust", "rotating"),
             )
+        self._anew(step)
+
+    def warm(self) -> None:
+        """Bring the engine to its heat where it is cold: a relearn that was to do so may have been
+        left out."""
+        if self.car.heat == "warm":
+            return
+        self.engine("running")
+        self._anew(_warm_up(self.family.cooling))
+
+    def _anew(self, step: Step) -> None:
         count = self.times[step.id] + sum(base_id(s.id) == step.id for s in self.found)
         self._append(renamed(step, count + 1) if count else step)
 
@@ -461,6 +472,8 @@ def _relearn(t: _Tail, relearn: RelearnTemplate) -> None:
     needs = merged(relearn.needs, NEEDS)
     parts = _parts_of(t, relearn.id)
     needs = replace(needs, place=dict.fromkeys(parts, "mounted"))
+    if needs.heat == "warm":
+        t.warm()
     if needs.engine:
         t.engine(needs.engine)
     does = merged(relearn.ends, DOES)
@@ -612,6 +625,7 @@ def _warm_up(cooling: str) -> Step:
 
 def _prove(t: _Tail) -> None:
     if not (t.times["after_set"] and not t.s.work_left):
+        t.warm()
         t.engine("running")
     t.add(
         Step(

@@ -150,6 +150,8 @@ def relearn(visit: Signed, number: str, action: str, *, form: Sent) -> Response:
                 )
             elif action == "by-hand":
                 live_relearn.by_hand(act, number)
+            elif action == "stop":
+                prove.relearn_stop(act, number, shown=form.text("template"))
             elif action == "readiness":
                 prove.ask_readiness(act, number)
             elif action == "skip":
