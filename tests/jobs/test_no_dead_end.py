@@ -38,6 +38,7 @@ def planned_anew(odd: Act, maren: Act, job: Job) -> None:
     plan.save_plan(maren, job.number, list(works), extra_spares=[], seen=seen, kinds=works)
     plan.approve_plan(maren, job.number, job.plans[0].version, who="the keeper")
     work.begin_work(maren, job.number, 18, humidity=0.5, seen=revision(job, "work"))
+    jobcard.check_pick(maren, job.number, {})
 
 
 def lifted(odd: Act, maren: Act, job: Job) -> None:
@@ -136,10 +137,13 @@ def test_no_walk_ends_where_nobody_can_go_on(odd: Act, maren: Act, seed: int) ->
         if row is None:
             return
         said.append(f"{row.document.id} ({row.document.act})")
+        odd.db.expire(job, ["sections"])  # as the next request would find them
         if turn < 60:
             moved(random, odd, maren, job=job, row=row)
             continue
-        # From here on nothing but honest work, and the word that a relearn is left out.
+        # From here on nothing but honest work, whose waits are kept, and the word that a relearn is
+        # left out.
+        odd.now = max([odd.now, *(w.ends_at for w in job.waits)])
         try:
             do(odd, job, row)
         except Refused as fault:

@@ -21,6 +21,7 @@ from galene.core.planning.records import (
     StateWords,
     Step,
 )
+from galene.core.planning.words import Heat
 from tests.often import walks
 
 NOW = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
@@ -264,6 +265,27 @@ def test_making_safe_is_left_out_by_a_foreman_only() -> None:
     assert set(refused(card, replace(leave, reason="no")).faults) == {"leave_out"}
     card = taken(card, replace(leave, foreman=True))
     assert card.done[0].answers.left_out == "it stands in a pit"
+
+
+def test_nobody_leaves_out_what_later_steps_rest_on() -> None:
+    """A foreman who left the cooling out had a card that nobody could go on with: what is opened
+    needs a cold engine. Where it is cold already, the step is ticked at once."""
+    cool = Step(
+        id="cool", text="Let it cool", phase="safe", minutes=1, does=StateWords(heat="cold")
+    )
+    lift = Step(
+        id="lift", text="Lift it off", phase="open", minutes=5, needs=StateWords(heat="cold")
+    )
+    leave = e.LeaveOut(at=NOW, by="Maren", step=1, reason="it stood all night", foreman=True)
+
+    def card(*steps: Step, heat: Heat) -> Card:
+        rows = tuple(CardStep(id=i, position=i, step=s) for i, s in enumerate(steps, 1))
+        return replace(CARD, steps=rows, start=StateWords(heat=heat))
+
+    found = refused(card(cool, lift, heat="warm"), leave)
+    assert found.title == "What follows rests on this" and "Lift it off" in found.reasons[0]
+    for free in (card(cool, heat="warm"), card(cool, lift, heat="cold")):
+        assert taken(free, leave).done
 
 
 def test_what_no_card_takes_is_a_fault_of_the_caller() -> None:

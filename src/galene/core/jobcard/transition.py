@@ -28,6 +28,7 @@ from galene.core.jobcard.gates import held_back, must_not_run, state_lacking
 from galene.core.jobcard.job_records import PickCheck
 from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
 from galene.core.planning.answers import base_id
+from galene.core.planning.car import WORDS
 from galene.core.planning.document import StepAnswers
 from galene.core.planning.records import Record, StateWords, Step
 from galene.core.planning.words import Act
@@ -310,6 +311,22 @@ def _holds_back(record: Record) -> bool:
     return any(c.kind in ("stop", "again", "replace", "more") for c in record.consequences)
 
 
+def _rest_on(card: Card, at: CardStep) -> tuple[Step, ...]:
+    """Steps to come that need the car as this one makes it, and as it is not yet: without it nobody
+    could go on, or what hurts would be opened warm."""
+    makes = {
+        name: made
+        for name in WORDS
+        if (made := getattr(at.step.does, name)) is not None and made != getattr(card.car, name)
+    }
+    return tuple(
+        s.step
+        for s in card.left
+        if s.position > at.position
+        and any(getattr(s.step.needs, name) == made for name, made in makes.items())
+    )
+
+
 @_taken.register
 def _leave_out(entry: LeaveOut, card: Card) -> Card | Refusal:
     at = card.step(entry.step)
@@ -330,6 +347,9 @@ def _leave_out(entry: LeaveOut, card: Card) -> Card | Refusal:
     if not may_be_left_out(step) and not foremans:
         why = "something is opened, closed or moved by it, or its answer decides what follows"
         return Refusal(title="This step is not left out", reasons=(why,))
+    if resting := _rest_on(card, at):
+        lines = tuple(f"it is needed for: {s.text}" for s in resting[:3])
+        return Refusal(title="What follows rests on this", reasons=lines)
     left = replace(
         at,
         answers=StepAnswers(left_out=entry.reason.strip()),
