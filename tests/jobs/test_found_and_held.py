@@ -189,3 +189,34 @@ def test_an_engine_that_may_hold_coolant_is_not_turned_before_it_is_pressed(odd:
     odd.db.flush()
     odd.db.expire(job, ["observations"])
     assert "danger" not in {b.kind for b in gates.gate_blockers(job, "start", odd.now)}
+
+
+def test_more_of_the_same_part_waits_for_a_yes_too(odd: Act) -> None:
+    """Dearer is dearer: a part that is cleaned once more asks first, and goes on asking when
+    another answer makes a further version."""
+    job = begun(odd, "A", "throttle_body", plate="FD-MORE")
+    job.plans[0].agreed_up_to = job.plans[0].document.price + 1
+    row = go_to(odd, job, "throttle_body:check")
+    bad = next(r for r in row.document.records if r.kind == "grade")
+    pass_(odd, job, row, **{bad.name: "3:soot"})
+    newest = job.plans[0]
+    assert newest.approved_at is None and newest.document.price > job.plans[-1].document.price
+    again = work.current_step(job)
+    assert again is not None and again.document.part == "throttle_body"
+    with pytest.raises(Refused, match="Ask first"):
+        pass_(odd, job, again)
+    work.add_step(odd, job.number, again.id, text="Look for the lost clip", minutes=20)
+    assert job.plans[0].version == newest.version + 1
+    with pytest.raises(Refused, match="Ask first"):
+        pass_(odd, job, again)
+    plan.approve_plan(odd, job.number, job.plans[0].version, who="the keeper, by phone")
+    pass_(odd, job, again)
+    assert again.done_at
+
+
+def test_coolant_below_its_mark_holds_the_job(odd: Act, maren: Act) -> None:
+    job = begun(odd, "D", "boost_sensor", plate="FD-COOL")
+    pass_(odd, job, go_to(odd, job, "boost_sensor:level"), level="no")
+    assert job.card.held is not None and "Coolant is lost" in job.card.held.why
+    with pytest.raises(Refused):
+        gates.start_engine(maren, job.number, "it will not matter")

@@ -1,6 +1,6 @@
 """The card of a job: its rows made from a plan, planned anew from the state as it is."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from galene.core.errors import InputError
@@ -223,9 +223,11 @@ def replan(act: Act, job: Job, *, why: str = "", find: FindNote | None = None) -
             plan = proven(case, trade, done, resolved=tuple(case.resolved))
     except InputError as fault:
         raise Refused("This can not be planned", [f"{fault.value}: {fault.allowed}"]) from fault
+    had = {r.document.id for r in rows_of_round(job)}
+    more = {p for s in plan.steps if s.id not in had for p in (s.part, *s.treats) if p}
     lay_out(act, job, plan.steps)
     job.card = replace(job.card, held=plan.held)
-    _next_version(act, job, case, trade=trade, plan=plan, why=why, find=find)
+    _next_version(act, job, case, trade=trade, plan=plan, more=more, why=why, find=find)
     return plan
 
 
@@ -236,9 +238,16 @@ def _next_version(
     *,
     trade: Trade,
     plan: CorePlan,
+    more: Collection[str],
     why: str,
     find: FindNote | None,
 ) -> None:
+    """Keep the plan as a version of its own.
+
+    Parameters
+    ----------
+    more : parts that got steps which nobody has agreed to yet
+    """
     old = job.plans[0]
     workshop = people.workshop(act.db)
     templates = templates_with(old.document.templates)
@@ -259,7 +268,10 @@ def _next_version(
     if find is None and abs(document.price - old.document.price) < 0.005:
         return
     before = {w.part: w.work for w in old.document.works}
-    changed = tuple(w.part for w in document.works if before.get(w.part) != w.work)
+    other_work = {w.part for w in document.works if before.get(w.part) != w.work}
+    # What an earlier version asks for is asked for until somebody agrees.
+    asked = old.document.changed if old.approved_at is None else ()
+    changed = tuple(sorted({*asked, *other_work, *more}))
     found = (*old.document.found, *((find,) if find else ()))
     document = replace(
         document, changed=changed, found=found, why=why, sources=old.document.sources

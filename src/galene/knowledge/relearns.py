@@ -203,10 +203,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     id="idle",
                     text="Let it idle untouched, loads off",
                     hold_minutes=8,
-                    normal=(
-                        "Idle may stand high and hunt for the first minutes; several tries to start"
-                        " are normal."
-                    ),
+                    normal="Idle may stand high and hunt for the first minutes.",
                     guards=(PEDAL, VOLTAGE),
                     engine_on=True,
                 ),

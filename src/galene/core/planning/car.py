@@ -118,11 +118,38 @@ def car_after(start: StateWords, done: Iterable[DoneStep]) -> Car:
     return car
 
 
+IN_WORDS: Mapping[tuple[str, object], str] = {
+    ("battery", "on"): "the battery connected",
+    ("battery", "off"): "the battery disconnected",
+    ("engine", "off"): "engine and ignition off",
+    ("engine", "ignition"): "the ignition on and the engine off",
+    ("engine", "running"): "the engine running",
+    ("heat", "cold"): "a cold engine",
+    ("heat", "warm"): "a warm engine",
+    ("coolant", "full"): "the coolant full",
+    ("coolant", "lowered"): "the coolant lowered",
+    ("coolant", "drained"): "the coolant drained",
+    ("fuel_line", "closed"): "the fuel line closed",
+    ("fuel_line", "opened"): "the fuel line opened",
+    ("fuel_line", "vented"): "the fuel line vented",
+    ("codes", "kept"): "the codes not yet cleared",
+    ("codes", "cleared"): "the codes cleared",
+    ("before_set", True): "the before readings taken",
+    ("before_set", False): "no before readings yet",
+}
+"""A state of the car as a person says it."""
+
+
 def lacking(car: Car, needs: StateWords) -> list[str]:
-    """What a step needs and the car does not give, in the contract's words; empty where it may be
-    done."""
+    """What a step needs and the car does not give, in words; empty where it may be done.
+
+    Examples
+    --------
+    >>> lacking(car_at(StateWords(heat="cold")), StateWords(heat="warm", engine="off"))
+    ['a warm engine']
+    """
     found = [
-        f"{name} {getattr(needs, name)} (it is {getattr(car, name)})"
+        IN_WORDS[name, getattr(needs, name)]
         for name in WORDS
         if getattr(needs, name) is not None
         and getattr(needs, name) != getattr(car, name)

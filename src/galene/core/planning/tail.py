@@ -380,7 +380,7 @@ def _looks(t: _Tail) -> None:
         t.add(
             Step(
                 id="leaks",
-                text="Smoke, or listen and feel, round every joint that was opened",
+                text="Smoke or soapy water round every joint that was opened",
                 why="Unmetered air after the work is a fault of the work.",
                 phase="walk",
                 minutes=4,
@@ -391,7 +391,7 @@ def _looks(t: _Tail) -> None:
                         id="leaks/tight",
                         key="tight",
                         kind="yes_no",
-                        label="Nothing whistles, no smoke",
+                        label="No smoke comes out, nothing bubbles",
                         consequences=(
                             Consequence(
                                 answer="no",
@@ -573,7 +573,11 @@ def _start(t: _Tail) -> None:
     if t.times["first_start"] and not t.s.work_left:
         return
     waits = ("Key off",) if any(base_id(s.id) == "reset_key_off" for s in t.found) else ()
-    why = "A long crank, a stumble or one misfire code of the agent is normal after such work."
+    why = (
+        "One long crank, a stumble or one misfire code of the agent is normal after such work. A"
+        " starter that stops dead, or no start within ten seconds: key off and look before the next"
+        " try; what lies in a cylinder bends its rod."
+    )
     t.add(
         Step(
             id="first_start",

@@ -88,8 +88,11 @@ BOOST = pressure_sensor(
                 asked(
                     "level",
                     "The coolant stands at its cold mark",
-                    "note",
-                    text="Coolant is lost: look at the cooler before this sensor is blamed.",
+                    "stop",
+                    text=(
+                        "Coolant is lost: find where, the cooler first, before this sensor is"
+                        " blamed and before the engine runs again."
+                    ),
                 ),
             ),
         ),
