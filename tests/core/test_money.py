@@ -4,8 +4,10 @@ import math
 from random import Random
 from typing import Any
 
+import numpy as np
 import pytest
 
+from galene.core.calculations.spares_level import backorders
 from galene.core.errors import InputError
 from galene.exchange.calculations import calculate
 
@@ -37,7 +39,9 @@ def test_cleaning_is_kept_while_it_holds() -> None:
     found = calculate("keep-or-replace", KEEP)
     assert found["holds"] == pytest.approx(19 / 23) and found["verdict"] == "either"
     assert found["clean_total_low"] < found["clean_total"] < found["clean_total_high"]
-    assert found["replace_total"] == pytest.approx(430 / 1.2)
+    # Paid whole: a new part lasts the distance out, cleanings are three, each perhaps done once more.
+    assert found["replace_total"] == pytest.approx(430)
+    assert found["clean_total"] == pytest.approx(3 * (120 + 4 / 23 * (120 + KEEP["return_cost"])))
     holds = {**KEEP, "cleanings": 400, "returns": 4, "clean_holds_km": 80_000}
     assert calculate("keep-or-replace", holds)["verdict"] == "clean"
     fails = {**KEEP, "cleanings": 60, "returns": 40}
@@ -80,6 +84,19 @@ def test_the_cheapest_level_is_found_and_ordered() -> None:
 def test_what_is_not_worth_keeping_is_not_kept(change: dict[str, Any], level: int) -> None:
     found = calculate("spares-level", {**SPARE, **change})
     assert found["level"] == level and found["verdict"] == "order_when_needed"
+
+
+@pytest.mark.parametrize("level", [0, 1, 2, 4])
+def test_days_waited_are_those_of_a_store_that_is_run(level: int) -> None:
+    """Vehicles that come by chance, each piece ordered again at once: the n-th gets what was
+    ordered when the one `level` before it came."""
+    rng, years, lead = np.random.default_rng(5), 20_000, 60.0
+    came = np.cumsum(rng.exponential(365 / 12, 12 * years))
+    ordered = came if level == 0 else came[:-level]
+    waited = np.maximum(0.0, ordered + lead - came[level:])
+    assert 365 * backorders(12 * lead / 365, level) == pytest.approx(
+        waited.sum() / (came[-1] / 365), rel=0.02
+    )
 
 
 def test_a_level_that_no_shelf_holds_is_refused() -> None:

@@ -1,5 +1,6 @@
 """Whether to clean a part once more or to fit a new one: `keep-or-replace`."""
 
+import math
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -61,6 +62,15 @@ class KeepResult:
     sentence: str
 
 
+def bought(horizon_km: float, holds_km: float) -> int:
+    """How often something that holds so far is paid for within a distance.
+
+    >>> bought(100_000, 45_000), bought(90_000, 45_000), bought(1_000, 45_000)
+    (3, 2, 1)
+    """
+    return max(1, math.ceil(horizon_km / holds_km - 1e-9))
+
+
 def keep_or_replace(given: KeepInput) -> KeepResult:
     """Weigh cleaning against replacing.
 
@@ -72,9 +82,9 @@ def keep_or_replace(given: KeepInput) -> KeepResult:
     Notes
     -----
     The chance that a cleaning holds is beta distributed, own returns over four that hold and one
-    that does not. A cleaning that does not hold is done once more, and costs what a return costs:
-    per interval the expected number of cleanings is 1 / holds. Both ways are bought in the shares
-    of the horizon that they last, so that the end of the horizon favours neither.
+    that does not. A cleaning that does not hold is done once more, and only once, and costs what a
+    return costs besides. Both ways are bought whole: who drives 100 000 km on parts that hold
+    45 000 pays three times.
     """
     check_ranges(given)
     require(
@@ -87,13 +97,13 @@ def keep_or_replace(given: KeepInput) -> KeepResult:
     back = given.returns + PRIOR_RETURNED
     chance = held / (held + back)
     low, high = (beta_quantile(held, back, q) for q in (0.1, 0.9))
-    times = given.horizon_km / given.clean_holds_km
+    times = bought(given.horizon_km, given.clean_holds_km)
 
     def cleaned(share: float) -> float:
-        again = 1 / share - 1
-        return times * (given.clean_cost + again * (given.clean_cost + given.return_cost))
+        again = (1 - share) * (given.clean_cost + given.return_cost)
+        return times * (given.clean_cost + again)
 
-    replaced = given.replace_cost * given.horizon_km / given.new_holds_km
+    replaced = given.replace_cost * bought(given.horizon_km, given.new_holds_km)
     totals = cleaned(chance), cleaned(high), cleaned(low)
     if totals[2] < replaced:
         verdict = "clean"

@@ -72,6 +72,20 @@ def poisson_at_least(mean: float, least: int) -> float:
     return max(0.0, 1.0 - below)
 
 
+def backorders(mean: float, level: int) -> float:
+    """How many wait on average, where what is on order is a Poisson count and so many are kept: the
+    sum of (k - level) P(k) over what is beyond the level.
+
+    >>> round(365 * backorders(12 * 60 / 365, 1))
+    406
+    """
+    term, short = math.exp(-mean), mean - level
+    for k in range(level):
+        short += (level - k) * term
+        term *= mean / (k + 1)
+    return max(0.0, short)
+
+
 def spares_level(given: SparesInput) -> SparesResult:
     """The level of a spare that costs least.
 
@@ -84,15 +98,15 @@ def spares_level(given: SparesInput) -> SparesResult:
     -----
     Uses come by a Poisson process; each is ordered again at once (base stock, Palm's theorem: what
     is on order is Poisson with the use in the lead time, Feeney and Sherbrooke, 1966). With level S
-    one is out when S or more are on order, and the vehicle then waits for the first of them, lead
-    / (S + 1) on average. A year costs the pieces' keeping and those days.
+    one is out when S or more are on order; vehicles wait, over a year, 365 days for each that waits
+    on average (Little's law). A year costs the pieces' keeping and those days.
     """
     check_ranges(given)
     in_lead = given.use_per_year * given.lead_days / 365.0
     levels: list[LevelCost] = []
     for level in range(MOST + 1):
         risk = poisson_at_least(in_lead, level)
-        days = given.use_per_year * risk * given.lead_days / (level + 1)
+        days = 365.0 * backorders(in_lead, level)
         keeping = level * given.price * given.carrying_share
         cost = keeping + days * given.off_road_cost_per_day
         levels.append(LevelCost(level=level, risk_out=risk, cost_per_year=cost))
