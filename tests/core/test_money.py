@@ -39,7 +39,7 @@ def test_cleaning_is_kept_while_it_holds() -> None:
     found = calculate("keep-or-replace", KEEP)
     assert found["holds"] == pytest.approx(19 / 23) and found["verdict"] == "either"
     assert found["clean_total_low"] < found["clean_total"] < found["clean_total_high"]
-    # Paid whole: a new part lasts the distance out, cleanings are three, each perhaps done once more.
+    # Paid whole: one new part lasts the distance out, cleanings are three, each perhaps twice.
     assert found["replace_total"] == pytest.approx(430)
     assert found["clean_total"] == pytest.approx(3 * (120 + 4 / 23 * (120 + KEEP["return_cost"])))
     holds = {**KEEP, "cleanings": 400, "returns": 4, "clean_holds_km": 80_000}
