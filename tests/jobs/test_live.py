@@ -5,6 +5,7 @@ from collections.abc import Callable
 from datetime import timedelta
 
 import pytest
+from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -139,6 +140,15 @@ def test_what_is_no_idle_is_not_taken_and_says_why(
     with pytest.raises(Invalid) as fault:
         take(line, "idle")
     assert words in fault.value.fields["rows"]
+
+
+@pytest.mark.parametrize("number", [0, -1, 2**53, 10**30])
+def test_numbers_that_not_every_reader_holds_are_refused(number: int) -> None:
+    with pytest.raises(ValidationError):
+        Batch(seq=number, at_s=0, state="live")
+    with pytest.raises(ValidationError):
+        Answer(id=number, done=True)
+    assert Batch(seq=2**53 - 1, at_s=0, state="live").seq == 2**53 - 1
 
 
 def test_nothing_read_is_nothing_taken(odd: Act, new_job: Callable[[str], Job]) -> None:

@@ -24,6 +24,8 @@ LINE_WORDS: dict[str, str] = {
 }
 """What is said of a line, by how the bridge finds it and how the server finds the bridge."""
 Do = Literal["hold", "held", "let_go", "routine", "codes", "clear", "readiness", "look"]
+MOST_NUMBER = 2**53 - 1
+"""The largest whole number that every reader of JSON holds exactly (RFC 8259, section 6)."""
 MOST_BATCHES, MOST_ROWS, MOST_COLUMNS = 50, 64, 60
 LOOK_S = 40.0
 """How long one `look` lets a bridge read at full pace. The server says it every fifteen seconds
@@ -32,6 +34,7 @@ STALE_S = 2.0
 """Age from which a command is carried out no more."""
 Name = Annotated[str, Field(max_length=60)]
 Code = Annotated[str, Field(pattern=r"^[PCBU][0-9A-F]{4}$")]
+Number = Annotated[int, Field(ge=1, le=MOST_NUMBER)]
 Figure = Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)]
 
 
@@ -60,7 +63,7 @@ class CodesRead(Wire):
 class Answer(Wire):
     """What came of a command. `phase`: it began (something is held), or it is over."""
 
-    id: int
+    id: Number
     phase: Literal["began", "over"] = "over"
     done: bool
     words: str = Field(default="", max_length=300)
@@ -76,7 +79,7 @@ class Batch(Wire):
     once when it begins to answer.
     """
 
-    seq: int = Field(ge=1, le=2**53)
+    seq: Number
     at_s: float = Field(ge=0, le=1e10, allow_inf_nan=False)
     state: LineState
     words: str = Field(default="", max_length=300)
