@@ -14,7 +14,7 @@ from galene.jobs.plan import check_scope
 from galene.store.models import AuditEntry, Job, Person, Vehicle
 from galene.web.shared.forms import field_words
 from galene.web.shared.templating import plain_words
-from tests.web.conftest import Browser
+from tests.web.conftest import Browser, flat
 
 GIVEN = {
     "plate": "QN-114",
@@ -90,6 +90,18 @@ def test_a_family_stays_while_a_job_is_open(web: Browser, db: Session) -> None:
     assert job is not None
     key = job.vehicle.plate_key
     assert changed(web, db, key, plate=job.vehicle.plate, family="B") == 422
+
+
+def test_families_are_told_apart_by_what_stands_on_the_engine(web: Browser) -> None:
+    for path in ("/vehicles/new", "/jobs/new?plate=zz900"):
+        page = flat(web.get(path)).replace("\u202f", " ")
+        for words in (
+            "petrol, 1.6 l, 4 cylinders",
+            "petrol, direct, 2 l, 4 cylinders",
+            "diesel, 7.8 l, 6 cylinders",
+            "petrol two-stroke, 0.25 l, 1 cylinder<",
+        ):
+            assert words in page, (path, words)
 
 
 def test_a_mark_of_danger_is_taken_away_by_a_foreman_only(

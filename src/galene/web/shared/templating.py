@@ -15,6 +15,7 @@ from jinja2.bccache import Bucket
 from jinja2.runtime import Context
 from markupsafe import Markup
 
+from galene.core.airpath.family import EngineFamily
 from galene.core.airpath.must_go_back import KINDS, WORST_FIRST
 from galene.core.chemistry.judge import PROPERTIES
 from galene.core.diagnosis.codes import read_codes
@@ -76,6 +77,18 @@ def minutes_text(minutes: float) -> str:
     """Minutes as a technician says them."""
     whole = round(minutes)
     return f"{whole}\u202fmin" if whole < 90 else f"{whole // 60}\u202fh {whole % 60:02d}"
+
+
+def engine_text(family: EngineFamily) -> str:
+    """What tells one engine from another at the bonnet: fuel and way of injection, litres,
+    cylinders."""
+    direct = ", direct" if family.fuel != "diesel" and family.injection == "direct" else ""
+    strokes = " two-stroke" if family.cycle == "two_stroke" else ""
+    many = "cylinder" if family.cylinders == 1 else "cylinders"
+    return (
+        f"{family.fuel}{strokes}{direct}, {family.displacement_l:g}\u202fl,"
+        f" {family.cylinders}\u202f{many}"
+    )
 
 
 def day_text(when: datetime | date | str | None) -> str:
@@ -320,6 +333,7 @@ def _environment() -> Environment:
         "bare": bare_number,
         "money": money,
         "mins": minutes_text,
+        "engine": engine_text,
         "day": day_text,
         "clock": clock_text,
         "evidence": evidence_text,
