@@ -93,7 +93,7 @@ def test_a_family_stays_while_a_job_is_open(web: Browser, db: Session) -> None:
 
 
 def test_families_are_told_apart_by_what_stands_on_the_engine(web: Browser) -> None:
-    for path in ("/vehicles/new", "/jobs/new?plate=zz900"):
+    for path in ("/vehicles/new", "/jobs/new?plate=zz900&add=1"):
         page = flat(web.get(path)).replace("\u202f", " ")
         for words in (
             "petrol, 1.6 l, 4 cylinders",
