@@ -1,6 +1,6 @@
 """The card of a job: its rows made from a plan, planned anew from the state as it is."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 
 from galene.core.errors import InputError
@@ -30,6 +30,8 @@ from galene.store.models import ItemRow, Job, Plan, StepRow, WaitRow
 from galene.store.repositories import people
 
 WITHIN = "within what was agreed"
+Asked = Callable[[Card, CardStep, str], Refusal | None]
+"""What is asked of a step before it is done."""
 
 
 def card_of(
@@ -338,7 +340,7 @@ def first_left(job: Job) -> StepRow | None:
     return next((r for r in rows_of_round(job) if r.done_at is None), None)
 
 
-def in_turn(job: Job, row: StepRow, title: str) -> None:
+def in_turn(job: Job, row: StepRow, title: str, refuses: Asked = not_its_turn) -> None:
     """Refuse what comes out of its order.
 
     Raises
@@ -347,7 +349,7 @@ def in_turn(job: Job, row: StepRow, title: str) -> None:
     """
     card = card_of(job)
     at = card.step(row.id)
-    refusal = not_its_turn(card, at, title) if at else None
+    refusal = refuses(card, at, title) if at else None
     if refusal:
         raise refuse(refusal)
 
@@ -359,11 +361,7 @@ def ready_for(job: Job, row: StepRow, title: str) -> None:
     ------
     Refused
     """
-    card = card_of(job)
-    at = card.step(row.id)
-    refusal = out_of_order(card, at, title) if at else None
-    if refusal:
-        raise refuse(refusal)
+    in_turn(job, row, title, out_of_order)
 
 
 def mark_done(act: Act, row: StepRow) -> None:
