@@ -34,7 +34,6 @@ STALE_S = 2.0
 """Age from which a command is carried out no more."""
 Name = Annotated[str, Field(max_length=60)]
 Code = Annotated[str, Field(pattern=r"^[PCBU][0-9A-F]{4}$")]
-Number = Annotated[int, Field(ge=1, le=MOST_NUMBER)]
 Figure = Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)]
 
 
@@ -61,9 +60,10 @@ class CodesRead(Wire):
 
 
 class Answer(Wire):
-    """What came of a command. `phase`: it began (something is held), or it is over."""
+    """What came of a command. `phase`: it began (something is held), or it is over. A sign of the
+    hand has no number: 0."""
 
-    id: Number
+    id: int = Field(ge=0, le=MOST_NUMBER)
     phase: Literal["began", "over"] = "over"
     done: bool
     words: str = Field(default="", max_length=300)
@@ -79,7 +79,7 @@ class Batch(Wire):
     once when it begins to answer.
     """
 
-    seq: Number
+    seq: int = Field(ge=1, le=MOST_NUMBER)
     at_s: float = Field(ge=0, le=1e10, allow_inf_nan=False)
     state: LineState
     words: str = Field(default="", max_length=300)
