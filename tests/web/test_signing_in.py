@@ -12,9 +12,11 @@ from httpx2 import Response
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
+from galene.core.workshop.tries import BY_NAME
 from galene.jobs.passwords import digest
-from galene.jobs.signing_in import open_session, sign_out
+from galene.jobs.signing_in import Caller, Outcome, Wrong, open_session, sign_in, sign_out
 from galene.store.models import AuditEntry, Person, WebSession, Workshop
+from galene.store.vault import Vault, new_key
 from galene.web.shared.caller import DEVICE, SESSION
 from galene.web.shared.news import News
 from tests.conftest import person
@@ -59,6 +61,21 @@ def test_wrong_tries_are_slowed_and_never_for_good(visitor: Browser, name: str) 
     put_forward(visitor, minutes=16)
     expected = 303 if name == "odd" else 422
     assert enter(visitor, name, "slipway-odd").status_code == expected
+
+
+def test_many_tries_at_once_are_not_all_the_first(engine: Engine) -> None:
+    vault, now = Vault(new_key()), datetime.now(UTC)
+
+    def guess(k: int) -> Outcome:
+        with Session(engine) as db:
+            caller = Caller(address="192.0.2.7")
+            found = sign_in(db, caller, "odd", password=f"wrong {k}", vault=vault, now=now)
+            db.commit()
+            return found
+
+    with ThreadPoolExecutor(10) as pool:
+        found = list(pool.map(guess, range(10)))
+    assert [type(one) for one in found].count(Wrong) == BY_NAME.free
 
 
 def test_strangers_can_not_keep_somebody_out_of_a_browser_that_is_known(visitor: Browser) -> None:
