@@ -45,6 +45,7 @@ def j(
 
 
 METER = "maf_sensor"
+TUBE = "exhaust_pressure_tube"
 SITUATIONS: tuple[Judged, ...] = (
     # Hot elements.
     j(
@@ -456,11 +457,11 @@ SITUATIONS: tuple[Judged, ...] = (
         why="a film before the Hall sensor",
     ),
     j(
-        "contact_cleaner",
-        "direct_spray",
+        "isopropanol",
+        "drip_soak",
         "runner_actuator",
         verdict="only_after",
-        why="electronics are not sprayed",
+        why="electronics are not soaked",
         first=("electronics_removed",),
     ),
     j(
@@ -969,6 +970,114 @@ SITUATIONS: tuple[Judged, ...] = (
         why="nobody says that it is cold",
         state=("ventilated",),
         first=("engine_cold",),
+    ),
+    # Hot gas, open valves, bearings, seals and coatings that nobody has looked at.
+    j("", "pick_or_wire", TUBE, verdict="no", why="a wire in a running exhaust", state=RUN),
+    j("", "compressed_air", TUBE, verdict="no", why="air into a running exhaust", state=RUN),
+    j(
+        "",
+        "compressed_air",
+        TUBE,
+        verdict="only_after",
+        why="nobody says that it is cold",
+        state=("ignition_off", "sensor_removed"),
+        first=("engine_cold",),
+    ),
+    j("", "pick_or_wire", TUBE, verdict=CARE, why="cold, sensor out", state=(*SHUT,)),
+    j(
+        "",
+        "compressed_air",
+        "intake_ports",
+        verdict="only_after",
+        why="crust is blown past an open valve",
+        first=("port_shut",),
+    ),
+    j("bath_detergent", "bath", "turbine", verdict="no", why="bearings and balance"),
+    j("parts_wash_solvent", "bath", "turbine", verdict="no", why="bearings and balance"),
+    j("egr_cleaner", "direct_spray", "turbine", verdict="no", why="it runs into the bearings"),
+    j(
+        "carburettor_cleaner",
+        "drip_soak",
+        "egr_cooler",
+        verdict="only_after",
+        why="it swells the seals of the coolant side",
+        first=("seal_removed",),
+    ),
+    j(
+        "carburettor_cleaner",
+        "on_cloth",
+        "throttle_body",
+        verdict="only_after",
+        why="nobody has said that the bore is bare",
+        state=(*PLATE, "removed"),
+        features=("cable",),
+        first=("bare_bore",),
+    ),
+    j(
+        "carburettor_cleaner",
+        "on_cloth",
+        "throttle_body",
+        verdict=CARE,
+        why="the label says that it is bare",
+        state=(*PLATE, "removed", "bare_bore"),
+        features=("cable",),
+    ),
+    # What was judged too strictly.
+    *(
+        j(
+            "bath_detergent",
+            "bath",
+            part,
+            verdict=CARE,
+            why="an aluminium body, and the label allows it",
+            state=BARE,
+            features=("aluminium",),
+            label={"aluminium_safe": True},
+        )
+        for part in ("egr_passage", "egr_valve", "secondary_air_valve")
+    ),
+    j(
+        "soap_and_water",
+        "direct_spray",
+        "crankcase_pressure_hose",
+        verdict=CARE,
+        why="the hose is off, its sensor elsewhere",
+        engine=STROKE,
+    ),
+    j(
+        "contact_cleaner",
+        "direct_spray",
+        "runner_actuator",
+        verdict=CARE,
+        why="it is the electronics, and the agent is made for them",
+    ),
+    j(
+        "contact_cleaner",
+        "direct_spray",
+        "runner_actuator",
+        verdict="only_after",
+        why="not while it is live",
+        state=("ventilated", "engine_cold"),
+        first=("ignition_off",),
+    ),
+    j(
+        "throttle_cleaner",
+        "direct_spray",
+        "runner_actuator",
+        verdict="no",
+        why="its film puts the magnet's sensor off",
+    ),
+    *(
+        j(
+            "soot_flush_waterbased",
+            "running_ingestion",
+            part,
+            verdict="with_care",
+            why=f"one stream wets {part} as all the rest",
+            state=RUN,
+            engine=DIESEL,
+        )
+        for part in ("intake_manifold", "runner_flaps", "throttle_body", "intake_ports")
     ),
 )
 

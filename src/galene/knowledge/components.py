@@ -191,6 +191,7 @@ COMPONENTS: dict[str, ComponentKind] = {
             id="egr_cooler",
             title="Recirculation cooler",
             what="Cools recirculated gas with coolant.",
+            features=("seal_epdm",),
         ),
         ComponentKind(
             id="egr_pipe",

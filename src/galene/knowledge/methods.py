@@ -365,6 +365,9 @@ def agents_for(
         return (("blast_walnut", "blast", {}),)
     if "bath_own" in held:
         return (("bath_detergent", "bath", {}),)
+    if method.component == "running_flush":
+        # One stream wets every part on its way, aluminium among them.
+        return tuple((a, w, {"aluminium_safe": True}) for a, w, _ in usual)
     return () if "bath_out" in held else usual
 
 

@@ -48,6 +48,8 @@ from galene.knowledge.relearns import RELEARNS, with_holds
 
 RUNNING = ("engine_warm_running", "ventilated")
 """What a running procedure brings about before its agent is drawn in."""
+BARE_BORE = "bare_bore"
+"""Of a family's throttle it is known: where its entry names no coating, it has none."""
 LABEL_WORDS = ("coating_safe", "oxygen_sensor_safe", "aluminium_safe")
 """What only a product's own label can say: unknown of every class, and unknown is no."""
 LABEL_CHOICES: tuple[tuple[str, ...], ...] = tuple(
@@ -297,7 +299,7 @@ def judged(
         way,
         component,
         features=tuple(features),
-        state=tuple(state),
+        state=(*state, BARE_BORE),
         label=tuple(sorted(label.items())),
         engine=engine,
     )
@@ -345,7 +347,7 @@ def judged_use(
         use.way,
         subject=subject_of(component),
         features=known,
-        state=state,
+        state=(*state, BARE_BORE),
         engine=engine,
     ).verdict
 

@@ -40,6 +40,7 @@ STATES: dict[str, str] = {
     "seal_removed": "seal taken off",
     "plate_open": "plate held open",
     "port_shut": "the cylinder's valves shut",
+    "bare_bore": "the bore known to be bare metal",
     "ventilated": "doors open or extraction on",
 }
 FEATURES: dict[str, str] = {

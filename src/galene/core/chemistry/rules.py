@@ -57,6 +57,10 @@ IN_GAS = frozenset(
 )
 """Parts whose gas goes through oxygen sensor, catalyst and filter: what stays in them ends
 there."""
+HOT_GAS = frozenset(
+    {"exhaust_pressure_tube", "exhaust_pipe", "egr_pipe", "egr_passage", "egr_dp_ports", "turbine"}
+)
+"""Ways of the exhaust's own gas: hot while the engine runs and long after."""
 DRAWN_TO = frozenset(
     {
         "throttle_body",
@@ -352,6 +356,9 @@ def sensor_lines(s: Situation) -> Iterator[Finding]:
         return
     if s.way in ("running_ingestion", "dry_wipe", "blast", "on_cloth"):
         return
+    # A hose in the hand has no sensor on it: it may be washed. What is blown or pushed still asks.
+    if s.component == "crankcase_pressure_hose" and s.wet and "removed" in s.state:
+        return
     if missing := _missing(s, "sensor_removed"):
         yield Finding(
             rule="sensor_line.sensor_out",
@@ -409,6 +416,38 @@ def cooler_tubes(s: Situation) -> Iterator[Finding]:
         )
 
 
+def hot_gas(s: Situation) -> Iterator[Finding]:
+    """Nobody works in a running exhaust, nor in one that is hot."""
+    if s.component not in HOT_GAS or s.way not in ("pick_or_wire", "compressed_air", "scraper"):
+        return
+    if "engine_warm_running" in s.state:
+        yield Finding(
+            rule="hot_gas.running",
+            verdict="no",
+            text="Not in a running exhaust: hot gas and glowing soot come back out of the hole.",
+        )
+    elif missing := _warm_metal(s):
+        yield Finding(
+            rule="hot_gas.cold",
+            verdict="only_after",
+            text="Hot metal burns the hand, and soot that is stirred in it catches fire.",
+            conditions=missing,
+        )
+
+
+def turbine(s: Situation) -> Iterator[Finding]:
+    """A turbine's wheel is balanced and its bearings live on oil."""
+    if s.component == "turbine" and s.wet and s.way in (*SOAK, "direct_spray"):
+        yield Finding(
+            rule="turbine.wet",
+            verdict="no",
+            text=(
+                "Liquid runs into its bearings, and what stays on the wheel puts it out of balance"
+                " at full speed."
+            ),
+        )
+
+
 def injectors(s: Situation) -> Iterator[Finding]:
     """The doser is an electric injector."""
     if s.component != "aftertreatment_doser":
@@ -457,6 +496,21 @@ def cable_throttle(s: Situation) -> Iterator[Finding]:
 def coating(s: Situation) -> Iterator[Finding]:
     """Coated bores: soft, and by label."""
     if "coated_bore" not in s.features:
+        if (
+            s.component == "throttle_body"
+            and s.wet
+            and s.has("ketones", "chlorinated")
+            and "bare_bore" not in s.state
+        ):
+            yield Finding(
+                rule="coating.unknown",
+                verdict="only_after",
+                text=(
+                    "It strips a coated bore, and whether this one is bare nobody has said: its"
+                    " label, the service information or a look first."
+                ),
+                conditions=("bare_bore",),
+            )
         return
     if s.wet and not s.has("coating_safe"):
         yield Finding(
@@ -500,7 +554,18 @@ def electronics(s: Situation) -> Iterator[Finding]:
     """Motors, solenoids and Hall sensors are never bathed; metal is parted from them first."""
     if s.component not in DRIVEN and "hall_sensor" not in s.features:
         return
-    if s.way in (*SOAK, "direct_spray") and s.wet and "electronics_removed" not in s.state:
+    # A motor with its gear is the electronics itself: nothing is left that could be parted off.
+    itself = s.component == "runner_actuator" and s.way == "direct_spray"
+    itself = itself and s.has("residue_free") and s.has("plastic_safe")
+    if itself:
+        missing = _powerless(s)
+        yield Finding(
+            rule="electronics.contacts",
+            verdict="only_after" if missing else "with_care",
+            text="At plug and contacts, without power; not into the gear, whose grease stays.",
+            conditions=missing,
+        )
+    elif s.way in (*SOAK, "direct_spray") and s.wet and "electronics_removed" not in s.state:
         yield Finding(
             rule="electronics.bath",
             verdict="only_after",
@@ -590,6 +655,8 @@ def plastics(s: Situation) -> Iterator[Finding]:
 
 def aluminium(s: Situation) -> Iterator[Finding]:
     """Aluminium against alkaline baths."""
+    if s.way == "running_ingestion":
+        return
     if "aluminium" not in s.features or not s.wet or not s.has("alkaline"):
         return
     if not s.has("aluminium_safe"):
@@ -708,6 +775,16 @@ def _drawn_into_engine(s: Situation) -> Iterator[Finding]:
 
 def _drawn_to_part(s: Situation) -> Iterator[Finding]:
     """Whether what is drawn in reaches the part, and does it no harm."""
+    if s.component in DRAWN_TO and s.has("alkaline") and not s.has("aluminium_safe"):
+        # One stream wets them all, whatever each is made of: one verdict.
+        yield Finding(
+            rule="ingestion.aluminium",
+            verdict="with_care",
+            text=(
+                "On its way it wets aluminium, throttle and ports: aluminium-safe by its label,"
+                " no more than it says, and driven hot afterwards."
+            ),
+        )
     if s.component not in DRAWN_TO:
         yield Finding(
             rule="ingestion.not_reached",
@@ -913,6 +990,13 @@ def tools(s: Situation) -> Iterator[Finding]:
             text="Nothing in the nozzle's hole: it never sprays right again.",
         )
     if s.way == "compressed_air":
+        if s.component == "intake_ports" and (missing := _missing(s, "port_shut")):
+            yield Finding(
+                rule="tools.air_at_a_port",
+                verdict="only_after",
+                text="Air drives crust past an open valve into the cylinder: both valves shut.",
+                conditions=missing,
+            )
         yield Finding(
             rule="tools.air",
             verdict="with_care",
@@ -1035,6 +1119,8 @@ RULES: tuple[Rule, ...] = (
     rubber,
     two_stroke_crankcase,
     cooler_tubes,
+    hot_gas,
+    turbine,
     injectors,
     cable_throttle,
     coating,
