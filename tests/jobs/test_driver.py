@@ -16,10 +16,10 @@ from galene.core.planning.car import Car, after, car_at
 from galene.core.planning.records import Plan as CorePlan
 from galene.core.planning.records import PlannedRelearn, Record, Step
 from galene.core.planning.verify import verify
-from galene.jobs import card, gates, jobcard, plan, planning, prove, work
+from galene.jobs import card, gates, jobcard, plan, prove, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.planning import done_steps
+from galene.jobs.rounds import done_steps, rows_of_round
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.treatment import judged_use
 from galene.store.models import Job, StepRow
@@ -52,13 +52,13 @@ def agree(job: Job, told: Told) -> None:
     given = {a.record: a.answer for a in card.answers_of(job)}
     assert given == told.answers
     assert [d.step.id for d in done_steps(job)] == told.done
-    every = [r.document for r in planning.rows_of_round(job)]
+    every = [r.document for r in rows_of_round(job)]
     assert [s.id for s in every] == list(dict.fromkeys(s.id for s in every)), "a step stands once"
 
 
 def holds(job: Job) -> None:
     """The whole card, done and to come, as a plan that verify takes."""
-    steps = tuple(r.document for r in planning.rows_of_round(job))
+    steps = tuple(r.document for r in rows_of_round(job))
     made = CorePlan(
         steps=steps,
         held=job.card.held,
@@ -192,17 +192,17 @@ def test_an_answer_taken_back_takes_back_what_followed(odd: Act, seed: int) -> N
     for _ in range(MOST_STEPS):
         row = work.current_step(job)
         assert row is not None
-        before = [r.document.id for r in planning.rows_of_round(job)]
+        before = [r.document.id for r in rows_of_round(job)]
         able = [r for r in row.document.records if r.consequences and r.kind == "yes_no"]
         given = good(row.document)
         if able:
             given |= _badly(random, able[0])
         tick(odd, job, row, given=given)
-        after = [r.document.id for r in planning.rows_of_round(job)]
+        after = [r.document.id for r in rows_of_round(job)]
         if able and (job.card.held or after != before):
             jobcard.untick(odd, job.number, row.id)
-            assert [r.document.id for r in planning.rows_of_round(job)] == before
+            assert [r.document.id for r in rows_of_round(job)] == before
             assert job.card.held is None
-            assert all(not r.done_at for r in planning.rows_of_round(job) if r.id == row.id)
+            assert all(not r.done_at for r in rows_of_round(job) if r.id == row.id)
             return
     raise AssertionError("no answer of this card has a consequence")

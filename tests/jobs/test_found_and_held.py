@@ -3,10 +3,11 @@
 import pytest
 
 from galene.core.planning.verify import verify
-from galene.jobs import found, gates, handover, intake, jobcard, plan, planning, work
+from galene.jobs import found, gates, handover, intake, jobcard, plan, work
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, NotAllowed, Refused
 from galene.jobs.planning import planned
+from galene.jobs.rounds import rows_of_round
 from galene.jobs.today import standing
 from galene.knowledge.found import FOUND
 from galene.knowledge.treatment import judged_use
@@ -21,7 +22,7 @@ def holds(act: Act, job: Job) -> None:
 
 
 def ids(job: Job) -> list[str]:
-    return [r.document.id for r in planning.rows_of_round(job)]
+    return [r.document.id for r in rows_of_round(job)]
 
 
 def find(act: Act, job: Job, kind: str, *, part: str = "throttle_body", **more: object) -> Job:
@@ -46,7 +47,7 @@ def test_every_find_changes_the_card_and_is_told(odd: Act, kind: str) -> None:
         assert ids(job) != before or job.plans[0].document.price != price
     note = job.plans[0].document.found[-1]
     assert note.kind == kind and note.note == "as it was seen"
-    assert all(r.document.id in before for r in planning.rows_of_round(job) if r.done_at)
+    assert all(r.document.id in before for r in rows_of_round(job) if r.done_at)
 
 
 def test_what_a_kind_does_not_ask_for_has_no_say(odd: Act) -> None:
@@ -74,9 +75,7 @@ def test_what_lies_inside_forbids_cranking(odd: Act) -> None:
     assert job.card.held is not None
     with pytest.raises(Refused):
         gates.start_engine(odd, job.number)
-    assert not any(
-        r.document.does.engine == "running" for r in planning.rows_of_round(job) if not r.done_at
-    )
+    assert not any(r.document.does.engine == "running" for r in rows_of_round(job) if not r.done_at)
 
 
 def test_what_is_in_the_hand_again_does_not(odd: Act) -> None:
@@ -142,7 +141,7 @@ def test_a_foreman_lifts_it_with_a_reason_that_is_kept(odd: Act, maren: Act) -> 
     assert job.card.held is None
     lifted = job.card.resolved[-1]
     assert lifted.by == maren.person.name and "cooler pressed" in lifted.reason
-    assert any(r.document.id == "egr_valve:clean" for r in planning.rows_of_round(job))
+    assert any(r.document.id == "egr_valve:clean" for r in rows_of_round(job))
 
 
 def test_the_answer_taken_back_ends_the_hold(odd: Act) -> None:

@@ -16,14 +16,10 @@ from galene.core.planning.records import Plan as CorePlan
 from galene.core.planning.words import Act as StepAct
 from galene.exchange.templates import templates_with
 from galene.jobs.act import Act, family_of
+from galene.jobs.diagnosis import dangers_of
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.planning import (
-    document_for,
-    done_steps,
-    proven,
-    rows_of_round,
-    trade_of,
-)
+from galene.jobs.planning import document_for, proven, trade_of
+from galene.jobs.rounds import done_steps, rows_of_round
 from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.store.models import ItemRow, Job, Plan, StepRow, WaitRow
@@ -140,6 +136,7 @@ def case_of(job: Job) -> Case:
         hand_items=hand,
         relearns=card.relearns,
         own_steps=card.own_steps,
+        liquid=bool(dangers_of(job)),
     )
 
 

@@ -1,6 +1,6 @@
 """Checks of a job: which can be done, what their figures say, what that changed in the ranking."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
@@ -13,19 +13,23 @@ from galene.core.diagnosis.inference import HEATED_C
 from galene.core.diagnosis.measured import outside_pressure_kpa
 from galene.core.diagnosis.records import Check
 from galene.core.errors import InputError
+from galene.core.planning.document import StepAnswers
+from galene.core.planning.records import OpenItem, Step
 from galene.exchange.calculations import calculate
 from galene.jobs import evidence, logs
 from galene.jobs.act import Act, family_of
 from galene.jobs.bands import with_own_bands
+from galene.jobs.card import replan
 from galene.jobs.diagnosis import case_of, opened_of
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.intake import STATES, observe
 from galene.jobs.planning import policy_of
+from galene.jobs.rounds import is_running, on_the_car, rows_of_round, start_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
-from galene.knowledge.check_access import items_of
+from galene.knowledge.check_access import CheckAccess, access_of, closed_again, unhooked
 from galene.knowledge.check_readings import ALLOWS_JUMPER, READINGS
 from galene.knowledge.components import COMPONENTS
-from galene.store.models import CheckResult, ItemRow, Job, LogFile, WaitRow
+from galene.store.models import CheckResult, ItemRow, Job, LogFile, StepRow, WaitRow
 from galene.store.repositories import jobs, people
 
 
@@ -243,15 +247,33 @@ def _keep(act: Act, job: Job, row: CheckResult, *, said: Mapping[str, tuple[str,
     act.db.flush()
 
 
+def way_in(job: Job, check: Check, policy: Mapping[str, str]) -> CheckAccess:
+    """How a check gets at what it looks at, from the car as it stands."""
+    return access_of(
+        check, family_of(job), start=start_of(job), done=on_the_car(job), policy=policy
+    )
+
+
+def hand_item(job: Job, check: Check) -> OpenItem | None:
+    """What a check unhooks by hand on this car as it stands."""
+    return unhooked(check, family_of(job), opened_of(job))
+
+
+def stands_open(job: Job) -> bool:
+    """Whether something that was opened for a check stands open, and no card has taken it over."""
+    return not is_running(job) and bool(opened_of(job))
+
+
 def listed_for(job: Job, check_id: str) -> bool:
     """Whether what this check opens stands on the must-go-back list."""
-    return any(
+    return stands_open(job) or any(
         i.key.startswith(f"hand:check:{check_id}:") and i.closed_at is None for i in job.items
     )
 
 
 def open_for(act: Act, number: str, check_id: str) -> Job:
-    """Put what a check opens on the must-go-back list, each by its name. Twice is harmless.
+    """What a check opens is open on the car: its steps stand done, and everything of it on the
+    must-go-back list, for the plan that follows. Twice is harmless.
 
     Raises
     ------
@@ -259,33 +281,97 @@ def open_for(act: Act, number: str, check_id: str) -> Job:
         No such check.
     """
     job = act.job(number)
-    find_check(check_id)
+    check = find_check(check_id)
+    policy = policy_of(job, people.workshop(act.db))
+    item = hand_item(job, check)
+    key = f"hand:check:{check_id}:{item.id}" if item else ""
     held = {i.key for i in job.items if i.closed_at is None}
-    items = [
-        i
-        for i in items_of(find_check(check_id), family_of(job), opened_of(job))
-        if f"hand:check:{check_id}:{i.id}" not in held
-    ]
-    for item in items:
-        job.items.append(
-            ItemRow(
-                key=f"hand:check:{check_id}:{item.id}",
-                what=item.what,
-                kind=item.kind,
-                part=item.on or "",
-                count=item.count,
-                before=item.before,
-                dangerous=item.dangerous,
-                opened_at=act.now,
-                opened_by=act.person,
-                closed_at=None,
-                closed_by_id=None,
+    opened = []
+    if item and key not in held:
+        job.items.append(_row_of(act, replace(item, id=key)))
+        opened.append(item.what)
+    steps = way_in(job, check, policy).steps
+    stand_done(act, job, steps)
+    opened += [i.what for s in steps for i in s.opens]
+    if opened:
+        act.trace(job, "opened_for_check", check=check_id, items=opened)
+        act.db.flush()
+    if steps and is_running(job):
+        replan(act, job, why=f"Opened for a check: {check.title}")
+    return job
+
+
+def close_after(act: Act, number: str) -> Job:
+    """What was opened for checks is closed again, before any card has taken it over. Twice is
+    harmless.
+
+    Raises
+    ------
+    Refused
+        A card is being worked on: it closes what is open.
+    """
+    job = act.job(number)
+    if is_running(job):
+        raise Refused("The card closes it", ["what is open is closed by the card's own steps"])
+    steps = closed_again(
+        family_of(job),
+        start=start_of(job),
+        done=on_the_car(job),
+        policy=policy_of(job, people.workshop(act.db)),
+    )
+    stand_done(act, job, steps)
+    if steps:
+        act.trace(job, "closed_after_check", steps=[s.text for s in steps])
+    return job
+
+
+def stand_done(act: Act, job: Job, steps: Sequence[Step]) -> None:
+    """Steps that were done without a card stand done on the car, before what is left of one."""
+    if not steps:
+        return
+    rows = rows_of_round(job)
+    left = [r for r in rows if r.done_at is None]
+    at = max((r.position for r in job.steps if r.done_at), default=-1) + 1
+    for i, row in enumerate(left):
+        # Positions are unique: what is left makes room first, out of the way of what comes.
+        row.position = at + len(steps) + 1_000 + i
+    act.db.flush()
+    if not left and job.work_began_at and job.card.next_first is None:
+        # The round is over: what is opened now belongs to the next one.
+        job.card = replace(job.card, next_first=at)
+    for position, step in enumerate(steps, at):
+        job.steps.append(
+            StepRow(
+                position=position,
+                document=step,
+                records=StepAnswers(),
+                done_at=act.now + timedelta(microseconds=position - at),
+                done_by=act.person,
             )
         )
-    if items:
-        act.trace(job, "opened_for_check", check=check_id, items=[i.what for i in items])
-        act.db.flush()
-    return job
+        for item in step.opens:
+            job.items.append(_row_of(act, item))
+        for item_row in job.items:
+            if item_row.key in step.closes and item_row.closed_at is None:
+                item_row.closed_at, item_row.closed_by_id = act.now, act.person.id
+    act.db.flush()
+    job.steps.sort(key=lambda r: r.position)
+
+
+def _row_of(act: Act, item: OpenItem) -> ItemRow:
+    return ItemRow(
+        key=item.id,
+        what=item.what,
+        kind=item.kind,
+        part=item.on or "",
+        count=item.count,
+        before=item.before,
+        dangerous=item.dangerous,
+        opened_at=act.now,
+        opened_by=act.person,
+        closed_at=None,
+        closed_by_id=None,
+    )
 
 
 ISOLATION_MINUTES = 10.0

@@ -18,7 +18,9 @@ from galene.core.diagnosis.records import Assessment, Case, Observation
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import STATES, observe
+from galene.jobs.rounds import on_the_car
 from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.check_access import open_operations
 from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.work_minutes import work_minutes
 from galene.store.models import Job
@@ -27,8 +29,8 @@ DUTY = ("short_trips", "long_idle_or_pto", "dusty_use")
 
 
 def opened_of(job: Job) -> tuple[str, ...]:
-    """Operations of access whose steps are ticked."""
-    return tuple(s.document.opening for s in job.steps if s.done_at and s.document.opening)
+    """Operations of access that stand open on the car, by the steps that are done on it."""
+    return open_operations(on_the_car(job))
 
 
 def case_of(job: Job) -> Case:

@@ -9,7 +9,7 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.card import replan
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
-from galene.jobs.planning import rows_of_round
+from galene.jobs.rounds import rows_of_round
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.store.repositories import people

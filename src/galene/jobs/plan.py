@@ -15,8 +15,9 @@ from galene.jobs import spares
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import HAZARDS, check_text
-from galene.jobs.planning import Planned, planned, policy_of, rows_of_round, works_of
+from galene.jobs.planning import Planned, planned, policy_of, works_of
 from galene.jobs.rights import Right
+from galene.jobs.rounds import rows_of_round
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COOLANT_STOP
 from galene.knowledge.methods import METHODS, agents_for

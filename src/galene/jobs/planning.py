@@ -18,22 +18,21 @@ from galene.core.planning.document import (
 )
 from galene.core.planning.order import Segment, schedule
 from galene.core.planning.planner import make_plan
-from galene.core.planning.records import Air, DoneStep, PartWork, Plan, StateWords
+from galene.core.planning.records import Air, DoneStep, PartWork, Plan
 from galene.core.planning.verify import Violation, verify
 from galene.core.planning.words import Work
 from galene.exchange.templates import TemplateSet
 from galene.jobs.act import family_of
+from galene.jobs.diagnosis import dangers_of
 from galene.jobs.errors import Refused
 from galene.jobs.minutes import timed_steps
+from galene.jobs.rounds import FINISHED, is_running, on_the_car
 from galene.jobs.templates import templates_of
 from galene.knowledge.bill import PriceList
 from galene.knowledge.plan_document import document_of, works_offered
 from galene.knowledge.policy import DEFAULT_POLICY, POLICY_QUESTIONS
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
-from galene.store.models import Job, StepRow, Workshop
-
-FINISHED = StateWords(before_set=True, heat="warm")
-"""How a car stands when its evidence is taken: read warm, the before set in."""
+from galene.store.models import Job, Workshop
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -136,7 +135,8 @@ def _same_plan(job: Job, case: Case, trade: Trade, *, templates: TemplateSet) ->
         id(case.family),
         case.works,
         tuple(sorted(case.policy.items())),
-        case.air,
+        (case.air, case.liquid),
+        tuple(d.step.id for d in opened_before(job)),
         (now.distance_km, tuple(now.codes)),
         json.dumps(templates.own, sort_keys=True, default=str),
     )
@@ -148,7 +148,12 @@ def _planned_before(
 ) -> tuple[EngineFamily, Plan]:
     """The plan of a case, made once while nothing of it changes: a plan's page is looked at again
     and again. The family is held beside it, so that its identity stays its own."""
-    return case.family, proven(case, trade)
+    return case.family, proven(case, trade, opened_before(job))
+
+
+def opened_before(job: Job) -> list[DoneStep]:
+    """What was opened for checks before there is a card: a plan begins from the car as it is."""
+    return [] if is_running(job) else on_the_car(job)
 
 
 def planned(
@@ -177,6 +182,7 @@ def planned(
         policy=policy,
         air=air,
         start=FINISHED,
+        liquid=bool(dangers_of(job)),
     )
     trade = trade_of(job, policy, templates)
     _, plan = _planned_before(job, case, trade, templates=templates)
@@ -239,22 +245,3 @@ def priced_works(
         document = plan.document
         found.append(WorkOffered(work=work, minutes=document.hands_minutes, price=document.price))
     return tuple(found)
-
-
-def rows_of_round(job: Job) -> list[StepRow]:
-    """The card's steps of the present round, in their order."""
-    return [s for s in job.steps if s.position >= job.card.first]
-
-
-def done_steps(job: Job) -> list[DoneStep]:
-    """What is done of the round, in the order in which it was done, with its answers."""
-    rows = [s for s in rows_of_round(job) if s.done_at]
-    rows.sort(key=lambda s: (s.done_at, s.position))
-    return [
-        DoneStep(
-            step=r.document,
-            answers={g.record: g.said for g in r.records.given},
-            left_out=bool(r.records.left_out),
-        )
-        for r in rows
-    ]

@@ -20,8 +20,8 @@ from galene.jobs.errors import Invalid, Refused
 from galene.jobs.evidence import set_of
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.intake import add_codes, check_text
-from galene.jobs.planning import rows_of_round
 from galene.jobs.proof import symptoms_of
+from galene.jobs.rounds import rows_of_round
 from galene.jobs.templates import frozen_templates
 from galene.knowledge.relearns import READINESS, with_holds
 from galene.store.models import Job, JobCode, StepRow

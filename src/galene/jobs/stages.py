@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Refused
-from galene.jobs.planning import rows_of_round
+from galene.jobs.rounds import rows_of_round
 from galene.store.models import Job
 
 STAGES: tuple[str, ...] = ("intake", "evidence", "diagnosis", "plan", "work", "prove", "handover")

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 from galene.core.jobcard.transition import PLACE_OF_ACT
 from galene.jobs.evidence import set_of
 from galene.jobs.gates import open_items
-from galene.jobs.planning import rows_of_round
 from galene.jobs.prove import relearn_state
+from galene.jobs.rounds import rows_of_round
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.waits import running_waits
 from galene.jobs.work import current_step

@@ -28,8 +28,9 @@ from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.evidence import set_of
 from galene.jobs.intake import check_text
 from galene.jobs.plan import check_scope, schools_since
-from galene.jobs.planning import proven, rows_of_round
+from galene.jobs.planning import proven
 from galene.jobs.rights import Right
+from galene.jobs.rounds import done_steps, rows_of_round
 from galene.store.models import Job, StepRow
 
 WORDS_MOST = 200
@@ -100,13 +101,16 @@ def begin_work(
         job.relearn, job.pick = RelearnKept(), PickCheck()
         job.road_test, job.pending_read_at, job.codes_cleared_at = RoadTest(), None, None
         job.monitors_ready = None
+    ended = max((s.position for s in job.steps), default=-1) + 1 if job.work_began_at else 0
+    first = ended if job.card.next_first is None else job.card.next_first
     job.work_began_at = act.now
     job.card = CardState(
-        first=max((s.position for s in job.steps), default=-1) + 1,
+        first=first,
         start=StateWords(before_set=True, heat="cold" if heat == "cold" else "warm"),
         works=document.works,
     )
-    plan = proven(case_of(job), trade_of_card(job))
+    # What was opened for a check stands open: the card begins from the car as it is.
+    plan = proven(case_of(job), trade_of_card(job), done_steps(job))
     lay_out(act, job, plan.steps)
     act.trace(
         job,

@@ -348,7 +348,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
             conditions=(
                 ("outside", "Outside, clear of dry grass and people"),
                 ("level", "Oil and coolant at their marks, fuel above a quarter"),
-                ("soot", "Soot load within what a burn-off may burn"),
+                ("soot", "The soot load asks for a burn-off, and is within what one may burn"),
                 ("warm", "Coolant above 75 °C"),
             ),
             phases=(

@@ -140,6 +140,7 @@ _LISTED: dict[Right, str] = {
         POST /jobs/{number}/checks/{check_id}
         POST /jobs/{number}/checks/{check_id}/live
         POST /jobs/{number}/checks/{check_id}/opened
+        POST /jobs/{number}/checks/{check_id}/closed
         POST /jobs/{number}/clear
         POST /jobs/{number}/codes
         POST /jobs/{number}/codes/frame

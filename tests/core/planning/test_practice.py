@@ -8,8 +8,8 @@ from tests.core.planning.cards import Card, work
 def test_passage_is_wired_from_both_ends_with_its_valve_off() -> None:
     card = Card("B", "egr_passage")
     assert card.ordered(
-        "open:egr_valve_off",
         "open:throttle_off",
+        "open:egr_valve_off",
         "egr_passage:look",
         "egr_passage:wire",
         "egr_passage:clean",

@@ -91,12 +91,17 @@ class Trade:
     hazards: Sequence[Hazard] = ()
 
 
+PALE = "coolant_residue"
+"""The deposit that is coolant."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Case:
     """A job to plan.
 
     `resolved` are records whose stop a foreman has lifted; `hand_items` are kinds of item that were
-    opened by hand and that ask for more (coolant, fuel); `relearns` are asked for besides.
+    opened by hand and that ask for more (coolant, fuel); `relearns` are asked for besides; `liquid`
+    says that coolant may stand in a cylinder.
     """
 
     family: EngineFamily
@@ -109,3 +114,9 @@ class Case:
     hand_items: frozenset[str] = frozenset()
     relearns: tuple[str, ...] = ()
     own_steps: tuple[OwnStep, ...] = ()
+    liquid: bool = False
+
+    @property
+    def may_hold_liquid(self) -> bool:
+        """Whether coolant may stand in a cylinder: somebody says so, or its crust was seen."""
+        return self.liquid or any(w.kind == PALE for w in self.works)

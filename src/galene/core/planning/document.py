@@ -239,7 +239,8 @@ class CardState:
     """What a job's card holds beside its steps: where the round began, what was found, joined,
     lifted.
 
-    `first` is the position of the round's first step; `start` the state in which the car came in.
+    `first` is the position of the round's first step; `start` the state in which the car came in;
+    `next_first` where the next round begins, once something was opened for a check since.
     """
 
     first: int = 0
@@ -251,3 +252,4 @@ class CardState:
     own_steps: tuple[OwnStep, ...] = ()
     relearns: tuple[str, ...] = ()
     held: Held | None = None
+    next_first: int | None = None

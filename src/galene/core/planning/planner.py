@@ -40,7 +40,7 @@ from galene.core.planning.records import (
 )
 from galene.core.planning.words import MOUTH_KINDS, Place
 
-RANKS = {"before": 0, "secure": 1, "running": 2, "safe": 3, "open": 4, "close": 60, "tail": 70}
+RANKS = {"secure": 0, "before": 1, "running": 2, "safe": 3, "open": 4, "close": 60, "tail": 70}
 """Sections of the card in their order; cleaning stands between opening and closing."""
 BY_HAND = SENSORS | {"breather_valve"}
 """Kinds that are drawn out of their place by hand where no operation takes them off."""
@@ -657,11 +657,14 @@ class _Planner:
     def _safe(self) -> list[str]:
         """What comes first: readings, making safe, the running engine's work, cooling, battery."""
         last: list[str] = []
-        if not self.car.before_set:
-            last = [self._add(made.before_set(), RANKS["before"]).id]
         if "secure" not in self.done_ids:
-            last = [self._add(made.secure(), RANKS["secure"], last).id]
+            last = [self._add(made.secure(), RANKS["secure"]).id]
+        if not self.car.before_set:
+            step = made.before_set(running=self._may_run())
+            last = [self._add(step, RANKS["before"], last).id]
         running = self._chains("running")
+        if running:
+            self._shut_enough(running[0].step.part)
         for links in self.links.values():
             mine = [x for x in links if x.template.place == "running"]
             for link in mine:
@@ -670,7 +673,8 @@ class _Planner:
         handled = self._chains("first", "clean", "close")
         if not handled and not self.to_open:
             return last
-        warm = self.car.heat == "warm" or bool(running)
+        read_warm = not self.car.before_set and self._may_run()
+        warm = self.car.heat == "warm" or bool(running) or read_warm
         cold = [o for o in self.to_open if needs_cold(self.family, self.by_id[o])]
         cold_links = [x for x in handled if x.step.needs.heat == "cold"]
         if warm and (cold or cold_links):
@@ -682,6 +686,30 @@ class _Planner:
             step = made.ignition(self._nth("ignition"))
             last = [self._add(step, RANKS["safe"], last).id]
         return last
+
+    def _shut_enough(self, part: str) -> None:
+        """Work through the running engine asks for one that is shut, full and powered."""
+        car = self.car
+        open_now = [i for i in car.open.values() if i.before == "start" and not i.while_running]
+        vented = not car.fuel_touched or car.fuel_line == "vented"
+        whole = not open_now and car.battery == "on" and car.coolant == "full" and vented
+        require(
+            whole,
+            "parts",
+            part,
+            allowed=(
+                "work that does without the running engine, as something lies open now: close it"
+                " first, or choose that the part comes off"
+            ),
+        )
+
+    def _may_run(self) -> bool:
+        """Whether the engine may run before anything is opened: the car is whole, and nothing says
+        that coolant stands in a cylinder."""
+        car = self.car
+        whole = car.battery == "on" and car.coolant == "full" and not car.open
+        here = all(where == "mounted" for where in car.place.values())
+        return whole and here and not self.case.may_hold_liquid
 
     def _nth(self, key: str) -> str:
         times = self.times[key]

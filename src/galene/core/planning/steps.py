@@ -46,8 +46,26 @@ EMPTY = Record(
 )
 
 
-def before_set() -> Step:
-    """The before readings: before codes are cleared and before anything is moved."""
+def before_set(*, running: bool) -> Step:
+    """The before readings: before codes are cleared and before anything is moved.
+
+    Parameters
+    ----------
+    running : whether the engine may be run for them; it is warm and idles after them then
+    """
+    if not running:
+        return Step(
+            id="before_set",
+            text=(
+                "Take the before readings that a standing engine gives: codes with their freeze"
+                " frame, what key-on shows, what the eye sees"
+            ),
+            why="It is not turned: coolant may stand in a cylinder, or something lies open.",
+            phase="safe",
+            minutes=8,
+            act="before_set",
+            does=StateWords(before_set=True),
+        )
     return Step(
         id="before_set",
         text=(
@@ -58,7 +76,8 @@ def before_set() -> Step:
         phase="safe",
         minutes=15,
         act="before_set",
-        does=StateWords(before_set=True),
+        needs=StateWords(battery="on", coolant="full"),
+        does=StateWords(before_set=True, engine="running", heat="warm"),
     )
 
 
@@ -130,6 +149,42 @@ def battery_off(step_id: str) -> Step:
                 kind="battery lead",
             ),
         ),
+    )
+
+
+def battery_on(step_id: str, closes: tuple[str, ...], *, cleared: bool = False) -> Step:
+    """The battery's lead back on.
+
+    Parameters
+    ----------
+    closes : the items that stand for its lead
+    cleared : whether it was off long enough to have cleared the codes
+    """
+    return Step(
+        id=step_id,
+        text="Connect the battery's negative lead and tighten it",
+        why="Last of all, when nothing that moves can be touched and nothing is wet.",
+        phase="close",
+        minutes=2,
+        tools=("10 mm socket",),
+        needs=StateWords(engine="off"),
+        does=StateWords(battery="on", codes="cleared" if cleared else None),
+        closes=closes,
+    )
+
+
+def filled(step_id: str, closes: tuple[str, ...]) -> Step:
+    """The coolant back at its mark, without air."""
+    return Step(
+        id=step_id,
+        text="Fill the coolant to the mark, bleed screw open until no air comes, then shut",
+        why="A hose was opened; an air pocket boils where the cooler sits.",
+        phase="close",
+        minutes=6,
+        tools=("funnel",),
+        needs=StateWords(engine="off"),
+        does=StateWords(coolant="full"),
+        closes=closes,
     )
 
 

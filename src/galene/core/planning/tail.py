@@ -41,6 +41,7 @@ SOOT = frozenset(
     }
 )
 """Kinds of part whose cleaning sends soot on into the particulate filter."""
+BURN_OFF = "particulate_burn_off"
 IDLE_PARTS = frozenset({"throttle_body", "idle_air_valve"})
 FLAPS = frozenset({"runner_actuator", "runner_flaps"})
 TOUCHING = frozenset({"clean", "replace", "repair", "adjust"})
@@ -215,17 +216,87 @@ def tail_steps(situation: Situation) -> list[Step]:
             t.add(_fuel_look())
     if situation.case.policy.get(CLEARING) == "battery_reset" and _was_reset(t):
         _reset_holds(t)
+    if _liquid(situation):
+        _cylinders(t)
     _start(t)
     moving = [r for r in relearns if r not in still]
     if not any(r.id == "coolant_bleed_and_watch" for r in moving):
         t.add(_warm_up(t.s.case.family.cooling))
+    touched = situation.car.coolant_touched or t.car.coolant_touched or _coolant_by_hand(situation)
+    drained = touched and _drained(situation)
     for relearn in moving:
+        if relearn.id == BURN_OFF and drained:
+            # Air that is still in the cooler boils at a burn-off: its level is seen cold first.
+            _cold_look(t)
         _relearn(t, relearn)
     _prove(t)
-    if situation.car.coolant_touched or t.car.coolant_touched or _coolant_by_hand(situation):
-        t.engine("off") if t.found and not _stands(t, "cold_look") else None
+    if touched and not (drained and any(r.id == BURN_OFF for r in moving)):
         _cold_look(t)
     return t.found
+
+
+def _drained(s: Situation) -> bool:
+    """Whether coolant was let down to the air, not only held by clamps on its lines."""
+    return _coolant_by_hand(s) or any(i.kind == "coolant low" for x in s.every for i in x.opens)
+
+
+def _liquid(s: Situation) -> bool:
+    """Whether coolant may stand in a cylinder: somebody fears it, or the cooler is a new one."""
+    new = any(
+        t.work.work == "replace" and s.case.family.part(t.part).component == "egr_cooler"
+        for t in s.treatments
+    )
+    return s.case.may_hold_liquid or new
+
+
+def _cylinders(t: _Tail) -> None:
+    """No starter turns an engine in whose cylinders liquid may stand."""
+    if _stands(t, "cylinders"):
+        return
+    t.engine("off")
+    t.add(
+        Step(
+            id="cylinders",
+            text=(
+                "Look for liquid in the cylinders: plugs or injectors out, or the crank twice round"
+                " by hand, slowly"
+            ),
+            why="Liquid does not give way: the starter bends a rod on it.",
+            phase="start",
+            minutes=20,
+            tools=("socket for the crank", "lamp"),
+            cautions=("rotating",),
+            needs=StateWords(engine="off"),
+            records=(
+                Record(
+                    id="cylinders/dry",
+                    key="dry",
+                    kind="yes_no",
+                    label="It turns twice round without a stop, and nothing wet comes",
+                    consequences=(
+                        Consequence(
+                            answer="no",
+                            kind="stop",
+                            text="Liquid in a cylinder: no starter. It is drained and found first.",
+                        ),
+                    ),
+                ),
+            ),
+        )
+    )
+    t.engine("ignition")
+    t.add(
+        Step(
+            id="crank_dry",
+            text="Crank it five seconds with the fuel shut off, plugs or injectors back in",
+            why="What is left comes out slowly, before it fires.",
+            phase="start",
+            minutes=2,
+            tools=("scan tool",),
+            cautions=("rotating",),
+            needs=StateWords(engine="ignition", battery="on"),
+        )
+    )
 
 
 def _stands(t: _Tail, step_id: str) -> bool:
@@ -281,7 +352,7 @@ def due_relearns(s: Situation) -> list[RelearnTemplate]:
             or (reset and learned and main.startswith("throttle"))
             or (main == "memory_reset" and bool(asked & IDLE_PARTS))
         ),
-        "particulate_burn_off": burns and bool(worked & SOOT),
+        BURN_OFF: burns and bool(worked & SOOT),
     }
     wanted.update(dict.fromkeys(s.case.relearns, True))
     return [s.trade.relearns[name] for name, due in wanted.items() if due]
@@ -304,19 +375,7 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
         i for i in t.car.open.values() if i.kind == "coolant low" and not i.id.startswith("hand")
     ]
     if low or t.car.coolant != "full":
-        t.add(
-            Step(
-                id="fill",
-                text="Fill the coolant to the mark, bleed screw open until no air comes, then shut",
-                why="A hose was opened; an air pocket boils where the cooler sits.",
-                phase="close",
-                minutes=6,
-                tools=("funnel",),
-                needs=StateWords(engine="off"),
-                does=StateWords(coolant="full"),
-                closes=tuple(i.id for i in low),
-            )
-        )
+        t.add(made.filled("fill", tuple(i.id for i in low)))
     if _reset_wanted(t, relearns) and t.car.battery == "on" and "battery_off" not in t.done_ids:
         t.add(made.battery_off("battery_off"))
     if t.car.battery != "off":
@@ -341,24 +400,14 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
                 ),
             )
         )
-    t.add(
-        Step(
-            id="battery_on",
-            text="Connect the battery's negative lead and tighten it",
-            why="Last of all, when nothing that moves can be touched and nothing is wet.",
-            phase="close",
-            minutes=2,
-            tools=("10 mm socket",),
-            needs=StateWords(engine="off"),
-            does=StateWords(battery="on", codes="cleared" if reset else None),
-            closes=tuple(
-                i.id
-                for i in t.car.open.values()
-                if i.kind == "battery lead" and not i.id.startswith("hand")
-            ),
-            waits_for=(*t.s.wet_waits, *((made.RESET_HOLD,) if reset else ())),
-        )
+    leads = tuple(
+        i.id
+        for i in t.car.open.values()
+        if i.kind == "battery lead" and not i.id.startswith("hand")
     )
+    step = made.battery_on("battery_on", leads, cleared=reset)
+    waits = (*t.s.wet_waits, *((made.RESET_HOLD,) if reset else ()))
+    t.add(replace(step, waits_for=waits))
 
 
 def _reset_wanted(t: _Tail, relearns: Sequence[RelearnTemplate]) -> bool:
@@ -672,6 +721,8 @@ def _prove(t: _Tail) -> None:
 
 
 def _cold_look(t: _Tail) -> None:
+    if not _stands(t, "cold_look"):
+        t.engine("off")
     wait_id = "Cooling for the level"
     t.add(
         Step(

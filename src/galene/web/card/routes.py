@@ -29,7 +29,7 @@ from galene.jobs.errors import Invalid
 from galene.jobs.found import report as report_find
 from galene.jobs.people import everybody
 from galene.jobs.plan import grades_seen
-from galene.jobs.planning import rows_of_round
+from galene.jobs.rounds import rows_of_round
 from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.bill import spare_of

@@ -16,7 +16,6 @@ from galene.jobs.bands import with_own_bands
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.planning import policy_of
 from galene.knowledge.base import KNOWLEDGE, outline_of
-from galene.knowledge.check_access import items_of, opened_for
 from galene.knowledge.check_readings import READINGS
 from galene.knowledge.live_channels import FIGURES, TRACES
 from galene.store.models import Job
@@ -59,7 +58,8 @@ def page(
     shown = form or (
         opening_form(visit, sheet, reading.fill(family)) if reading and sheet else None
     )
-    steps = opened_for(check, family, diagnosis.opened_of(job))
+    way = checks.way_in(job, check, policy_of(job, visit.shop))
+    by_hand = checks.hand_item(job, check)
     looked_at = [p for p in family.parts if p.component in check.components]
     return visit.page(
         "check.html",
@@ -78,9 +78,10 @@ def page(
         kept=kept,
         phase=phase,
         earlier=earlier,
-        to_open=steps,
-        to_list=items_of(check, family, diagnosis.opened_of(job)),
+        way=way,
+        to_list=[*([by_hand] if by_hand else []), *(i for s in way.steps for i in s.opens)],
         listed=checks.listed_for(job, check_id),
+        stands_open=checks.stands_open(job),
         yields=[
             e
             for e in check.yields
@@ -149,6 +150,16 @@ def opened(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response
 
     def write(act: Act) -> None:
         checks.open_for(act, number, check_id)
+
+    return visit.submit(form, write, to=f"/jobs/{number}/checks/{check_id}")
+
+
+@router.post("/jobs/{number}/checks/{check_id}/closed")
+def closed(visit: Signed, number: str, check_id: str, *, form: Sent) -> Response:
+    """What was opened for checks is closed again."""
+
+    def write(act: Act) -> None:
+        checks.close_after(act, number)
 
     return visit.submit(form, write, to=f"/jobs/{number}/checks/{check_id}")
 

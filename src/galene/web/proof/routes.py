@@ -13,7 +13,7 @@ from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import first_left
 from galene.jobs.errors import Invalid
 from galene.jobs.live_routine import routine_now
-from galene.jobs.planning import rows_of_round
+from galene.jobs.rounds import rows_of_round
 from galene.jobs.stages import PROVEN, lacks
 from galene.knowledge import reading_channels
 from galene.knowledge.live_guards import aims_of, limits_of
