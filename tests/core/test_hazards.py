@@ -32,7 +32,7 @@ MUST: tuple[tuple[str, str], ...] = (
     (r"\btilt the cab\b|\bLower the cab\b", "cab"),
     (r"\bpressure test kit\b|\bair gun\b", "air"),
     (r"\bfused jumper\b", "jumper"),
-    (r"^Drive |\bRide it\b", "road"),
+    (r"^Drive (?!back )|\bRide it\b", "road"),
 )
 """Written beside the program's own table, from what a reader of the step knows to be dangerous."""
 

@@ -108,26 +108,36 @@ class Difference:
     high: float
 
 
-def welch(before: Sequence[float], after: Sequence[float]) -> Difference:
+MANY = 1e6
+"""Degrees of freedom from which Student's interval is the normal one."""
+
+
+def welch(
+    before: Sequence[float], after: Sequence[float], *, between: float = 0.0, share: float = 0.95
+) -> Difference:
     """Welch's interval for mean(after) - mean(before).
 
     Parameters
     ----------
     before, after : sequence of float, at least two values each, same unit
+    between : standard deviation of a set as a whole from one day to the next, known beforehand, in
+        that unit
+    share : chance that the interval holds the change
 
     Notes
     -----
-    Degrees of freedom after Welch and Satterthwaite. Two samples without any spread give a
-    zero-width interval: the meter's steps then hide the noise, and the metric's own meaningful
-    size still guards the verdict.
+    Degrees of freedom after Welch and Satterthwaite; a spread that is known beforehand has as many
+    as one likes. Samples of one sitting say nothing of what two days differ by: without `between`
+    two samples without any spread give a zero-width interval.
     """
     change = mean(after) - mean(before)
     part_b, part_a = variance(before) / len(before), variance(after) / len(after)
-    total = part_b + part_a
+    total = part_b + part_a + 2 * between**2
     if total == 0:
         return Difference(change, change, change)
-    degrees = total**2 / (part_b**2 / (len(before) - 1) + part_a**2 / (len(after) - 1))
-    half = t_quantile(degrees) * math.sqrt(total)
+    within = part_b**2 / (len(before) - 1) + part_a**2 / (len(after) - 1)
+    degrees = min(total**2 / within, MANY) if within > 0 else MANY
+    half = t_quantile(degrees, share) * math.sqrt(total)
     return Difference(change, change - half, change + half)
 
 

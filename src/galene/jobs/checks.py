@@ -256,7 +256,7 @@ def way_in(job: Job, check: Check, policy: Mapping[str, str]) -> CheckAccess:
 
 def hand_item(job: Job, check: Check) -> OpenItem | None:
     """What a check unhooks by hand on this car as it stands."""
-    return unhooked(check, family_of(job), opened_of(job))
+    return unhooked(check, family_of(job))
 
 
 def stands_open(job: Job) -> bool:
@@ -339,13 +339,16 @@ def stand_done(act: Act, job: Job, steps: Sequence[Step]) -> None:
     if not left and job.work_began_at and job.card.next_first is None:
         # The round is over: what is opened now belongs to the next one.
         job.card = replace(job.card, next_first=at)
+    # In the order in which they were done, after all that was done before them.
+    last = max((r.done_at for r in job.steps if r.done_at), default=act.now)
+    began = max(act.now, last + timedelta(microseconds=1))
     for position, step in enumerate(steps, at):
         job.steps.append(
             StepRow(
                 position=position,
                 document=step,
                 records=StepAnswers(),
-                done_at=act.now + timedelta(microseconds=position - at),
+                done_at=began + timedelta(microseconds=position - at),
                 done_by=act.person,
             )
         )

@@ -35,11 +35,14 @@ from galene.jobs.bands import bands_of
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.evidence import measured, set_of
 from galene.jobs.fuel import change_by
+from galene.jobs.rounds import done_steps
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.proving import SYMPTOM_TEXTS, own_words, proven_cause
 from galene.store.models import CheckResult, Job, Workshop
 from galene.store.repositories import jobs, people
 
+LEVEL = "level"
+"""The record's own name wherever a step asks for the coolant's level."""
 LIKELY = 0.25
 """Chance from which a cause is to be proven cured before anybody has said what it was, where its
 part was worked on (this project's judgement)."""
@@ -135,7 +138,9 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
         bands=bands_of(db, family, before=job.signed_at),
         symptoms=_symptoms(job),
         codes=codes_told(job),
-        open_ends=tuple(_open_ends(job)),
+        open_ends=(*_open_ends(job), *_contrary(db, job)),
+        started=job.engine_started_at is not None,
+        confirmed=job.handover.said,
     )
     return Told(proof=proof_of(case), causes=causes, confirmed=job.handover.said, kept=kept)
 
@@ -153,6 +158,41 @@ def _open_ends(job: Job) -> Iterable[str]:
         yield f"what holds the job: {job.card.held.why.rstrip('.')}"
     if job.relearn.outcome == "failed":
         yield "the relearn, which failed"
+    if _level_low(job):
+        yield "the coolant at its mark, and where it went"
+
+
+def _level_low(job: Job) -> bool:
+    """Whether the coolant's level was last seen below its mark: whoever lifted that stop, it
+    stands."""
+    low = job.fluids.coolant == "low"
+    for done in done_steps(job):
+        for record in done.step.records:
+            answer = done.answers.get(record.id)
+            if record.name == LEVEL and answer in ("yes", "no"):
+                low = answer == "no"
+    return low
+
+
+def _contrary(db: Session, job: Job) -> Iterable[str]:
+    """Checks that told one thing and then another after the same work: neither counts alone."""
+    runs: dict[str, list[CheckResult]] = {}
+    for row in jobs.check_results(db, job.id):
+        if row.phase == "after" and _of_this_round(job, row.at):
+            runs.setdefault(row.check_id, []).append(row)
+    worked = [s.done_at for s in job.steps if s.done_at and s.document.phase in ("open", "clean")]
+    for check, rows in runs.items():
+        newest = rows[0]
+        unlike = [r for r in rows[1:] if _tells(r) != _tells(newest)]
+        if any(not any(r.at < at < newest.at for at in worked) for r in unlike):
+            title = KNOWLEDGE.checks[check].title
+            yield f"“{title}” once more: it told one thing and then another after the same work"
+
+
+def _tells(row: CheckResult) -> object:
+    """What a run said, without its figures."""
+    said = {e: s[0] for e, s in row.said.items()}
+    return row.result.get("verdict") if row.result else tuple(sorted(said.items()))
 
 
 def codes_told(job: Job) -> CodesTold:
@@ -227,7 +267,22 @@ def _readings(job: Job, phase: str, kept: Kept) -> ReadingSide | None:
     return ReadingSide(
         metrics=tuple(metrics),
         conditions=conditions_of(held, codes_active=after) if held else None,
+        read_at=_read_at(job, phase, kept),
     )
+
+
+def _read_at(job: Job, phase: str, kept: Kept) -> dict[str, float]:
+    """At which air or speed metrics were read that are not the idle's."""
+    found: dict[str, float] = {}
+    trims = _taken(job, phase, "trim")
+    flows = trims.column("airflow_g_s") if trims else ()
+    if flows:
+        found["trim_cruise_percent"] = max(flows)
+    meter = kept.get(("airflow_against_expected", phase))
+    speed = meter.given.get("rpm") if meter else None
+    if isinstance(speed, int | float):
+        found["meter_ratio_percent"] = float(speed)
+    return found
 
 
 def _runs(

@@ -154,12 +154,12 @@ def _by_fill(operation: Operation, item: OpenItem) -> bool:
     return item.kind == "coolant low" and not alone
 
 
-def unhooked(check: Check, family: EngineFamily, done: tuple[str, ...]) -> OpenItem | None:
+def unhooked(check: Check, family: EngineFamily) -> OpenItem | None:
     """What a check unhooks besides its operations; None where that is one of theirs."""
     if not check.unhooks or not set(check.reaches) <= family.components:
         return None
     what, kind = check.unhooks
-    listed = (o.what for x in opened_for(check, family, done) for o in x.opens)
+    listed = (o.what for x in opened_for(check, family, ()) for o in x.opens)
     return None if what in listed else OpenItem(id=f"{check.id}:{what}", what=what, kind=kind)
 
 

@@ -10,6 +10,20 @@ from galene.core.diagnosis.records import Check
 from galene.core.planning.hazards import Hazard
 from galene.core.proof.relearn import Phase
 
+ON_THE_ROAD = (
+    "Drive it",
+    "Drive the",
+    "Drive for",
+    "Drive or",
+    "Drive gently",
+    "Drive briskly",
+    "Drive ten",
+    "Drive 2",
+    "Ride it",
+    "then drive",
+    "full-load pull on the road",
+)
+"""How a step says that it is on the road; a valve's drive is put back on its metal in the bay."""
 HAZARDS: tuple[Hazard, ...] = (
     Hazard(caution="runaway", ways=frozenset({"running_ingestion"}), fuels=frozenset({"diesel"})),
     Hazard(caution="fire", properties=frozenset({"flammable"}), fuel_line=True),
@@ -50,7 +64,7 @@ HAZARDS: tuple[Hazard, ...] = (
     ),
     Hazard(caution="exhaust", engines=frozenset({"running"})),
     Hazard(caution="rotating", engines=frozenset({"running"}), tools=("socket for the crank",)),
-    Hazard(caution="road", acts=frozenset({"road"}), words=("Drive ", "Ride it", "then drive")),
+    Hazard(caution="road", acts=frozenset({"road"}), words=ON_THE_ROAD),
     Hazard(caution="hot_coolant", coolant=True, relearns=frozenset({"coolant_bleed_and_watch"})),
     Hazard(caution="coolant", coolant=True),
     Hazard(caution="burn_off", relearns=frozenset({"particulate_burn_off"})),

@@ -46,7 +46,7 @@ def test_a_plan_goes_on_from_what_a_check_has_opened(name: str, check: Check) ->
         work = random.choice(("clean", "replace", "inspect"))
         case = Case(
             family=family,
-            works=(PartWork(part=part.id, work=work, grade=3, kind="soot"),),  # type: ignore[arg-type]
+            works=(PartWork(part=part.id, work=work, grade=3, kind="soot"),),
             policy=DEFAULT_POLICY,
             air=AIR,
             start=READ_WARM,

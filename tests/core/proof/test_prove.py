@@ -198,7 +198,10 @@ def test_a_test_that_showed_no_fault_before_proves_no_cure() -> None:
     test = {"test": "egr_flow_test", "before": clear, "after": clear}
     found = prove_case({**PASSAGE, "tests": [test]})
     assert found["tests"][0]["verdict"] == "passed"
-    assert (found["verdict"], found["missing"]) == ("better_to_confirm", ["test:egr_flow_test"])
+    assert (found["verdict"], found["missing"]) == (
+        "better_to_confirm",
+        ["test:look_egr_passage"],
+    )
     unknown = {**test, "before": {"verdict": "no_reference"}}
     assert prove_case({**PASSAGE, "tests": [unknown]})["verdict"] == "proven"
 

@@ -1,6 +1,7 @@
 """The gain, or its absence, with its uncertainty and only where the two sets may be compared:
 `before-after`."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
@@ -38,6 +39,15 @@ class Metric:
         """Smallest change that counts, from a value before, both in the kept unit."""
         return max(self.meaningful, self.share * abs(before))
 
+    def daily_from(self, before: float) -> float:
+        """Standard deviation of a sound engine's mean from one day to the next, kept unit: what
+        counts is, by its ground, what two days differ by at most in nineteen cases of twenty."""
+        return self.counts_from(before) / (NINETEEN_OF_TWENTY * math.sqrt(2.0))
+
+
+NINETEEN_OF_TWENTY = 1.96
+"""Standard deviations within which a normal error lies in 95 %."""
+
 
 METRICS: dict[str, Metric] = {
     m.id: m
@@ -58,8 +68,9 @@ METRICS: dict[str, Metric] = {
             label="Idle speed spread",
             quantity="speed",
             better="lower",
-            meaningful=20,
-            ground="under 20 rpm is not felt",
+            meaningful=5,
+            share=0.5,
+            ground="a healthy idle's own spread wanders by 5 rpm, a rough one's by half",
             target=None,
             low=0,
             high=2000,
@@ -248,8 +259,8 @@ class BeforeAfterInput:
 
 @dataclass(frozen=True, kw_only=True)
 class MetricChange:
-    """Change of one metric in its kept unit; `low` and `high` are Welch's 95 % interval where
-    samples were given."""
+    """Change of one metric in its kept unit; `low` and `high` are Welch's 95 % interval with what
+    days differ by, where samples were given on both sides."""
 
     metric: str
     unit: str
@@ -265,7 +276,8 @@ class MetricChange:
 
 @dataclass(frozen=True, kw_only=True)
 class BeforeAfterResult:
-    """Per metric and overall: improved, unchanged, worse or not_comparable."""
+    """Per metric and overall: improved, unchanged, worse, changed (by single readings, which prove
+    nothing) or not_comparable."""
 
     metrics: list[MetricChange]
     verdict: str
@@ -438,17 +450,26 @@ def kept_samples(where: str, given: MetricValue) -> tuple[Metric, list[float]]:
 
 
 def _judge(
-    metric: Metric, target: float | None, before: list[float], *, after: list[float]
+    metric: Metric,
+    target: float | None,
+    before: list[float],
+    *,
+    after: list[float],
+    compared: int,
 ) -> MetricChange:
+    """One metric of `compared` that are judged together: one in twenty is the chance that any of
+    them is called better or worse where nothing was done (Bonferroni)."""
     old, new = mean(before), mean(after)
     change = new - old
     counts = metric.counts_from(old)
     low = high = None
-    clear = True
-    if len(before) >= 2 and len(after) >= 2:
-        difference = welch(before, after)
+    clear, single = True, len(before) < 2 or len(after) < 2
+    if not single:
+        daily = metric.daily_from(old)
+        difference = welch(before, after, between=daily)
         low, high = difference.low, difference.high
-        clear = low > 0 or high < 0
+        strict = welch(before, after, between=daily, share=1 - 0.05 / compared)
+        clear = strict.low > 0 or strict.high < 0
     if metric.better == "toward" and target is not None:
         gain = abs(old - target) - abs(new - target)
     elif metric.better == "higher":
@@ -460,13 +481,16 @@ def _judge(
             "unchanged",
             "no target is known for this engine, so a change is not judged",
         )
-    elif not clear:
-        verdict, reason = "unchanged", "the samples scatter as much as they changed"
     elif abs(gain) < counts:
         verdict, reason = (
             "unchanged",
             f"less than {counts:.3g}, the smallest change that counts ({metric.ground})",
         )
+    elif not clear:
+        verdict, reason = "unchanged", "samples and days scatter as much as they changed"
+    elif single:
+        verdict = "changed"
+        reason = "a single reading on a side: several on both sides would tell gain from chance"
     else:
         verdict = "improved" if gain > 0 else "worse"
         reason = f"more than {counts:.3g}, the smallest change that counts ({metric.ground})"
@@ -502,9 +526,9 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
 
     Notes
     -----
-    A change counts above the metric's own meaningful size and, with two or more samples on both
-    sides, where Welch's 95 % interval leaves zero out. Overall: worse beats all else; then
-    improved; then unchanged.
+    A change counts above the metric's own meaningful size where, with two or more samples on both
+    sides, Welch's interval with what days differ by leaves zero out; with a single reading it is
+    called changed. Overall: worse beats all else; then improved; then changed; then unchanged.
     """
     sides: list[Mapping[str, tuple[Metric, list[float]]]] = []
     for name, values in (("before", given.before), ("after", given.after)):
@@ -549,6 +573,7 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
             given.targets.get(metric_id, metric.target),
             old[metric_id][1],
             after=new[metric_id][1],
+            compared=len(set(old) & set(new)),
         )
         if reasons:
             change = MetricChange(
@@ -570,6 +595,11 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
         )
     elif "improved" in judged:
         verdict, sentence = "improved", "Proven better: " + _names(changes, "improved") + "."
+    elif "changed" in judged:
+        verdict, sentence = (
+            "changed",
+            f"Changed by single readings: {_names(changes, 'changed')}. Take several a side.",
+        )
     else:
         verdict, sentence = "unchanged", "No change that counts. The cause may lie elsewhere."
     return BeforeAfterResult(

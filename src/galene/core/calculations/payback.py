@@ -89,7 +89,7 @@ def payback(given: PaybackInput) -> PaybackResult:
     if low is None or high is None or (not shown and high > 0):
         verdict, sentence = (
             "not_shown",
-            "The fills do not show that fuel is saved: none is claimed.",
+            "The saving may be nothing: the fills do not show that fuel is saved, none is claimed.",
         )
     elif not shown:
         verdict, sentence = "never", "It uses more than before: the fuel pays for nothing."

@@ -9,7 +9,7 @@ Tolerance Regions*, 1970): the posterior's Student interval.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from galene.core.errors import require
 from galene.core.statistics import t_quantile
@@ -18,6 +18,12 @@ COVERAGE = 0.90
 DEFAULT_WEIGHT = 4.0
 """Samples that a family's entry counts for: a handful of own engines outweighs it (this project's
 default)."""
+PRIOR_FADES, PRIOR_GONE = 5, 10
+"""Own samples from which the entry fades, and from which it counts no more (this project's
+defaults)."""
+BLOCK_SHARE = 4
+"""One in so many samples, at one end, is questioned together."""
+MOST_TOGETHER = 3
 ODD_SHARE = 0.999
 """Share of the others' band outside of which a single sample is odd: one in a thousand is."""
 
@@ -70,8 +76,10 @@ def learned_band(
     Notes
     -----
     A sample is odd when it lies outside of what the others leave one in a thousand; the band is
-    made of the others, so that one slip of the pen or one sick engine does not widen it. A second
-    one of its kind speaks for the first.
+    made of the others, so that one slip of the pen or one sick engine does not widen it. Two of a
+    kind hide each other: the lowest and the highest of a quarter of the samples are questioned
+    together too. More of a kind speak for each other. The entry fades as own samples come, and is
+    gone at `PRIOR_GONE`: engines that scatter less or more than it says get a band of their own.
     """
     require(
         prior is not None or len(samples) >= 2,
@@ -81,10 +89,10 @@ def learned_band(
     )
     odd: set[int] = set()
     while True:
-        worst = _oddest(samples, odd, prior)
-        if worst is None or 3 * (len(odd) + 1) > len(samples):
+        block = _oddest(samples, odd, prior)
+        if not block or 3 * (len(odd) + len(block)) > len(samples):
             break
-        odd.add(worst)
+        odd |= block
     counted = [s for i, s in enumerate(samples) if i not in odd]
     posterior = _posterior(_sums(counted), prior)
     low, high = posterior.interval(coverage)
@@ -114,19 +122,11 @@ class _Posterior:
 
 @dataclass(frozen=True)
 class _Sums:
-    """Count, mean and sum of squares about it: one sample is taken out without the others being
-    read again."""
+    """Count, mean and sum of squares about it."""
 
     count: int
     mean: float
     squares: float
-
-    def without(self, sample: float) -> "_Sums":
-        if self.count == 1:
-            return _Sums(0, 0.0, 0.0)
-        mean = self.mean + (self.mean - sample) / (self.count - 1)
-        squares = self.squares - (sample - self.mean) * (sample - mean)
-        return _Sums(self.count - 1, mean, max(0.0, squares))
 
 
 def _sums(samples: Sequence[float]) -> _Sums:
@@ -137,6 +137,7 @@ def _sums(samples: Sequence[float]) -> _Sums:
 
 def _posterior(own: _Sums, prior: Prior | None) -> _Posterior:
     n = own.count
+    prior = _faded(prior, n)
     if prior is None:
         require(own.squares > 0, "samples", n, allowed="samples that differ")
         return _Posterior(own.mean, float(n), (n - 1) / 2, own.squares / 2)
@@ -150,20 +151,28 @@ def _posterior(own: _Sums, prior: Prior | None) -> _Posterior:
     return _Posterior((kappa * middle + n * own.mean) / total, total, alpha + n / 2, beta)
 
 
-def _oddest(samples: Sequence[float], odd: set[int], prior: Prior | None) -> int | None:
-    """The sample that stands farthest outside of what the others leave it, None where none does."""
-    worst, farthest = None, 0.0
-    counted = _sums([s for i, s in enumerate(samples) if i not in odd])
-    if counted.count - 1 < (0 if prior else 3):
+def _faded(prior: Prior | None, count: int) -> Prior | None:
+    """The entry after so many own samples."""
+    left = min(1.0, (PRIOR_GONE - count) / (PRIOR_GONE - PRIOR_FADES))
+    if prior is None or left <= 0.0:
         return None
-    for i, sample in enumerate(samples):
-        if i in odd:
-            continue
-        others = counted.without(sample)
-        if prior is None and others.squares <= 0:
-            continue
-        low, high = _posterior(others, prior).interval(ODD_SHARE)
-        off = max(low - sample, sample - high) / (high - low)
-        if off > farthest:
-            worst, farthest = i, off
-    return worst
+    return replace(prior, weight=prior.weight * left)
+
+
+def _oddest(samples: Sequence[float], odd: set[int], prior: Prior | None) -> frozenset[int]:
+    """The sample, or the few at one end, that stand farthest outside of what the others leave;
+    empty where none does."""
+    order = sorted((i for i in range(len(samples)) if i not in odd), key=lambda i: samples[i])
+    least = 0 if prior else 3
+    found: frozenset[int] = frozenset()
+    farthest = 0.0
+    for size in range(1, max(1, min(MOST_TOGETHER, len(order) // BLOCK_SHARE)) + 1):
+        for block in (order[:size], order[-size:]) if order else ():
+            others = _sums([samples[i] for i in order if i not in block])
+            if others.count < least or (others.squares <= 0 and not _faded(prior, others.count)):
+                continue
+            low, high = _posterior(others, prior).interval(ODD_SHARE)
+            off = min(max(low - samples[i], samples[i] - high) for i in block) / (high - low)
+            if off > farthest:
+                found, farthest = frozenset(block), off
+    return found

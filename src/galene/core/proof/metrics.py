@@ -1,10 +1,11 @@
 """The metrics and conditions of a proof, out of the reading sets before and after the work."""
 
+import math
 from collections.abc import Sequence
 
 from galene.core.calculations.before_after import Conditions, MetricValue
 from galene.core.diagnosis.measured import MeasuredSet
-from galene.core.statistics import mean
+from galene.core.statistics import mean, variance
 
 IDLE_METRICS: tuple[str, ...] = (
     "idle_rpm",
@@ -15,6 +16,8 @@ IDLE_METRICS: tuple[str, ...] = (
 )
 SPREAD_FROM_ROWS = 3
 """Rows from which their spread in speed says something."""
+RANGE_OF_FIVE = 2.326
+"""Range of five readings, in standard deviations (d2 of the control chart tables)."""
 
 
 def metrics_of(
@@ -35,7 +38,9 @@ def metrics_of(
     ]
     speeds = idle.column("idle_rpm")
     if len(speeds) >= SPREAD_FROM_ROWS:
-        found.append(MetricValue(metric="idle_rpm_spread", value=max(speeds) - min(speeds)))
+        # By the deviation: the plain range grows with the count of rows, which differs by side.
+        spread = RANGE_OF_FIVE * math.sqrt(variance(speeds))
+        found.append(MetricValue(metric="idle_rpm_spread", value=spread))
     flows, at_flows = trims.column("airflow_g_s"), trims.column("trim_percent")
     if flows and len(flows) == len(at_flows):
         cruise = max(zip(flows, at_flows, strict=True))[1]

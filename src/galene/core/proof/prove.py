@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from galene.core.calculations.before_after import METRICS
 from galene.core.proof.readings import judge_readings, sides_of
 from galene.core.proof.records import (
     CauseProof,
@@ -70,10 +71,10 @@ def prove(case: ProofCase, tests: tuple[TestProof, ...]) -> Proof:
     Notes
     -----
     Proven: the separating test of every cause passed, no symptom is left, a drive was done and left
-    no code. A stored code of the complaint's group is not better; a pending one, or any other code,
-    is still to be confirmed. Monitors count where a code was the complaint: what has not been
-    watched can not have been found. A reading outside of what the causes are proven by changes
-    nothing.
+    no code, and no reading of a cause's own proof got worse. A stored code of the complaint's group
+    is not better; a pending one, or any other code, is still to be confirmed. Monitors count where
+    a code was the complaint: what has not been watched can not have been found. A reading outside
+    of what the causes are proven by changes nothing.
     """
     directions: dict[str, Direction] = {
         metric: direction
@@ -107,23 +108,30 @@ def _cause(
 ) -> CauseProof:
     """How a cause stands: by its tests where one was run again, else by what stands for them. One
     that failed counts more than one that passed."""
-    run: list[tuple[str, str]] = []
-    standing_in: list[tuple[str, str]] = []
+    run: list[tuple[str, str, bool]] = []
+    standing_in: list[tuple[str, str, bool]] = []
     for test in cause.tests:
         found = tests.get(test.test)
         # What showed no fault before either tells nothing of its cure.
         if found is not None and not (found.verdict == "passed" and found.showed_before is False):
-            run.append((found.verdict, test.test))
+            run.append((found.verdict, test.test, bool(found.showed_before)))
         word = _by_readings([readings[m] for m in test.metrics if m in readings])
         if test.test == ROAD and found is None:
             word = _by_road(case)
         if word:
-            standing_in.append((word, test.test))
+            # Readings that pass came into their band, and a drive without the complaint lost it.
+            standing_in.append((word, test.test, True))
     for told in (run, standing_in):
         for wanted in ("failed", "better", "passed"):
-            for word, test_id in told:
+            for word, test_id, shown in told:
                 if word == wanted:
-                    return CauseProof(cause=cause.id, title=cause.title, verdict=wanted, by=test_id)
+                    return CauseProof(
+                        cause=cause.id,
+                        title=cause.title,
+                        verdict=wanted,
+                        by=test_id,
+                        shown=shown or wanted == "better",
+                    )
     return CauseProof(
         cause=cause.id,
         title=cause.title,
@@ -161,12 +169,14 @@ def _by_road(case: ProofCase) -> str:
 def _missing(told: _Told) -> Iterable[str]:
     """What would still tell, most telling first."""
     case, codes = told.case, told.case.codes
+    if not case.started:
+        yield "start"
     if not case.causes:
         yield "cause"
     for cause, proof in zip(case.causes, told.causes, strict=True):
         if proof.verdict != "passed":
-            test = proof.by if proof.verdict in ("better", "failed") else cause.tests[0].test
-            yield f"test:{test}"
+            yield _still_due(cause, proof, told)
+    yield from (f"worse:{metric}" for metric in _got_worse(told))
     for symptom, word in case.symptoms.items():
         if word != "gone":
             yield f"symptom:{symptom}"
@@ -182,8 +192,25 @@ def _missing(told: _Told) -> Iterable[str]:
         yield f"open:{end}"
 
 
+def _still_due(cause: ProvenCause, proof: CauseProof, told: _Told) -> str:
+    """The test that would tell of a cause; a test that passed is not to come once more."""
+    if proof.verdict in ("better", "failed"):
+        return f"test:{proof.by}"
+    passed = {t.test for t in told.tests.values() if t.verdict == "passed"}
+    left = [t.test for t in cause.tests if t.test not in passed]
+    return f"test:{left[0]}" if left else f"shown:{cause.id}"
+
+
+def _got_worse(told: _Told) -> list[str]:
+    """Readings of the causes' own proofs that got worse."""
+    own = {m for c in told.case.causes for t in c.tests for m in t.metrics}
+    return [r.metric for r in told.readings if r.verdict == "worse" and r.metric in own]
+
+
 def _ladder(told: _Told, missing: tuple[str, ...]) -> ProofWord:
     codes = told.case.codes
+    if not told.case.started:
+        return "not_comparable"
     if told.own(codes.after_stored):
         return "not_better"
     if not missing:
@@ -242,8 +269,10 @@ def _good(told: _Told) -> list[str]:
     found = []
     for cause in told.causes:
         name = cause.title[:1].lower() + cause.title[1:]
-        if cause.verdict == "passed":
+        if cause.verdict == "passed" and cause.shown and told.case.confirmed:
             found.append(f"what showed “{name}” shows it no more")
+        elif cause.verdict == "passed":
+            found.append(f"its test finds nothing of “{name}”")
         elif cause.verdict == "better":
             found.append(f"what showed “{name}” shows less of it")
     if told.complaint == "gone":
@@ -275,6 +304,8 @@ def _bad(told: _Told) -> list[str]:
 
 def _why_not(told: _Told) -> list[str]:
     """Why there is nothing to go by."""
+    if not told.case.started:
+        return ["the engine has not run since the work"]
     unlike = [r.reason for r in told.readings if r.verdict == "not_comparable"]
     tests = [
         t.text.partition(": ")[2].rstrip(".")
@@ -297,6 +328,7 @@ def _symptom(symptom: str, told: _Told) -> str:
 def _missing_words(missing: str, told: _Told) -> str:
     kind, _, name = missing.partition(":")
     words = {
+        "start": "the first start, and what is read after it",
         "cause": "what it was",
         "drive": "a drive, and the codes after it",
         "monitors": "the control unit's own monitors, run to their end",
@@ -309,6 +341,11 @@ def _missing_words(missing: str, told: _Told) -> str:
         return f"{_symptom(name, told)} gone for good"
     if kind == "open":
         return name
+    if kind == "shown":
+        cause = next(c.title for c in told.case.causes if c.id == name)
+        return f"what shows that “{cause[:1].lower() + cause[1:]}” was there and is not"
+    if kind == "worse":
+        return f"why {METRICS[name].label.lower()} got worse"
     if kind == "code":
         return f"{name} gone after a drive"
     return words[kind]

@@ -45,6 +45,8 @@ class Sides:
     after: Mapping[str, list[float]] = field(default_factory=dict)
     unlike: tuple[str, ...] = ()
     held_unlike: tuple[str, ...] = ()
+    read_unlike: Mapping[str, str] = field(default_factory=dict)
+    """Metric to why it was read at another speed or air, empty where it was alike."""
     after_unfit: str = ""
     """Why the set after can not be held even against a band."""
 
@@ -77,8 +79,23 @@ def sides_of(before: ReadingSide | None, after: ReadingSide | None) -> Sides:
         after=samples[1],
         unlike=tuple(differs),
         held_unlike=tuple(held),
+        read_unlike=_read_unlike(before, after) if before and after else {},
         after_unfit=_unfit(new) if new else "",
     )
+
+
+READ_SHARE = 0.2
+"""Share by which the speed or air may differ at which a metric was read on both sides (this
+project's default: trims and meter move slowly over it)."""
+
+
+def _read_unlike(before: ReadingSide, after: ReadingSide) -> dict[str, str]:
+    found = {}
+    for metric in before.read_at.keys() & after.read_at.keys():
+        old, new = before.read_at[metric], after.read_at[metric]
+        alike = abs(new - old) <= READ_SHARE * abs(old)
+        found[metric] = "" if alike else f"read at {old:.3g} and {new:.3g}"
+    return found
 
 
 def _samples(name: str, metrics: tuple[MetricValue, ...]) -> dict[str, list[float]]:
@@ -133,11 +150,12 @@ def _judge(
     inside = None if band is None or new is None or unfit else band.low <= new <= band.high
     low = high = None
     if len(before) >= 2 and len(after) >= 2:
-        difference = welch(before, after)
+        difference = welch(before, after, between=metric.daily_from(mean(before)))
         low, high = difference.low, difference.high
     why_not = () if loose else sides.unlike
     if metric.id in AT_HELD_SPEED and not why_not:
-        why_not = sides.held_unlike
+        own = sides.read_unlike.get(metric.id)
+        why_not = sides.held_unlike if own is None else (own,) if own else ()
     verdict, words = _verdict(
         metric,
         (old, new),

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 DAYS: dict[str, int] = {
+    "start": 3,
     "drive": 3,
     "symptoms": 7,
     "monitors": 7,
@@ -11,6 +12,8 @@ DAYS: dict[str, int] = {
     "symptom": 14,
     "test": 14,
     "cause": 14,
+    "shown": 14,
+    "worse": 14,
 }
 """Days after the signature in which each kind of thing that is missing can be told: a drive and its
 codes within days, monitors within a week of the owner's own driving, a symptom or a level only

@@ -140,10 +140,15 @@ class TestRun:
 
 @dataclass(frozen=True, kw_only=True)
 class ReadingSide:
-    """Readings of one side with what held meanwhile; None where that was not recorded."""
+    """Readings of one side with what held meanwhile; None where that was not recorded.
+
+    `read_at`: metric to the speed, rpm, or the air, g/s, at which it was read where that is not the
+    set's own.
+    """
 
     metrics: tuple[MetricValue, ...] = ()
     conditions: Conditions | None = None
+    read_at: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -167,6 +172,8 @@ class ProofCase:
     symptoms : how each symptom of the complaint stands now
     symptom_texts, test_titles : their words for the reader
     open_ends : what else is not done yet, in words
+    started : whether the engine has run since the work
+    confirmed : whether somebody has said what it was
     group_of : group of a code, empty for a code of none
     """
 
@@ -180,6 +187,8 @@ class ProofCase:
     test_titles: Mapping[str, str] = field(default_factory=dict)
     codes: CodesTold = field(default_factory=CodesTold)
     open_ends: tuple[str, ...] = ()
+    started: bool = True
+    confirmed: bool = True
     group_of: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -222,18 +231,21 @@ class ReadingProof:
 
 @dataclass(frozen=True, kw_only=True)
 class CauseProof:
-    """How one cause stands: by its separating tests."""
+    """How one cause stands: by its separating tests. `shown`: the test that says so had shown the
+    fault before the work."""
 
     cause: str
     title: str
     verdict: TestWord | Literal["not_run"]
     by: str
+    shown: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
 class Proof:
-    """The judgement of a repair. `missing` names what would still tell: ``drive``, ``monitors``,
-    ``symptoms``, ``symptom:ID``, ``test:ID``, ``code:CODE``, ``cause``, ``open:WORDS``."""
+    """The judgement of a repair. `missing` names what would still tell: ``start``, ``drive``,
+    ``monitors``, ``symptoms``, ``symptom:ID``, ``test:ID``, ``shown:CAUSE``, ``worse:METRIC``,
+    ``code:CODE``, ``cause``, ``open:WORDS``."""
 
     verdict: ProofWord
     headline: str

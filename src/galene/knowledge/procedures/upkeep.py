@@ -134,7 +134,7 @@ AEROSOL = PartProcedure(
             consumes=("engine_oil", "oil_filter"),
             records=(
                 asked(
-                    "level",
+                    "oil",
                     "New filter on, plug tight, oil at the mark",
                     "stop",
                     text="No start without oil: fill it, look once more.",
