@@ -13,7 +13,7 @@ from galene.jobs.handover import BROKEN, ItWas
 from galene.jobs.proof import causes_to_prove, told_of
 from galene.store.models import Job, Vehicle
 from galene.store.repositories import vehicles
-from tests.jobs.hands import begun, do, go_to
+from tests.jobs.hands import begun, do, finish_card, go_to, pass_
 
 FLOW: dict[str, Any] = {
     "displacement_l": 2.9,
@@ -180,3 +180,25 @@ def vehicle_d(act: Act) -> Vehicle:
     found = vehicles.by_key(act.db, "QN260")
     assert found is not None
     return found
+
+
+def test_two_runs_of_a_test_that_contradict_each_other_are_said(odd: Act) -> None:
+    job = begun(odd, "B", "egr_passage")
+    checks.keep_check(odd, job.number, "egr_flow_test", given=FLOW)
+    finish_card(odd, job)
+    for given in (FLOW, OPEN):
+        odd.now += timedelta(minutes=10)
+        checks.keep_check(odd, job.number, "egr_flow_test", given=given, phase="after")
+    proof = told_of(odd.db, job).proof
+    assert proof.verdict != "proven"
+    assert any(m.startswith("open:“Recirculation flow test” once more") for m in proof.missing)
+
+
+def test_nothing_is_proven_while_the_coolant_stands_low(odd: Act, maren: Act) -> None:
+    job = begun(odd, "D", "boost_sensor", plate="LO-1")
+    pass_(odd, job, go_to(odd, job, "boost_sensor:level"), level="no")
+    maren.now = odd.now
+    work.resolve(maren, job.number, "topped up, no loss found on the pressure test")
+    finish_card(odd, job)
+    missing = told_of(odd.db, job).proof.missing
+    assert "open:the coolant at its mark, and where it went" in missing
