@@ -83,8 +83,8 @@ def test_an_idle_that_shakes_more_is_worse_and_single_readings_prove_nothing() -
         found = calculate(
             "before-after",
             {
-                "before": [{"metric": "idle_rpm_spread", **before}],  # type: ignore[dict-item]
-                "after": [{"metric": "idle_rpm_spread", **after}],  # type: ignore[dict-item]
+                "before": [{"metric": "idle_rpm_spread", **before}],
+                "after": [{"metric": "idle_rpm_spread", **after}],
                 "conditions": {
                     side: {"rpm": 740, "coolant_c": 90, "load": [], "codes_active": []}
                     for side in ("before", "after")

@@ -41,7 +41,7 @@ def test_the_engine_is_not_run_while_something_is_open(odd: Act) -> None:
 def test_the_oil_is_changed_in_the_heat_soak_and_the_start_waits_for_its_end(odd: Act) -> None:
     job = begun(odd, "C", "intake_ports")
     oil = go_to(odd, job, "running_aerosol:oil")
-    assert oil.document.consumes == ("engine_oil", "oil_filter")
+    assert oil.document.consumes == ("engine_oil", "oil_filter", "drain_washer")
     pass_(odd, job, oil)
     ids = [s.document.id for s in job.steps]
     assert (

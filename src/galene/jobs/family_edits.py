@@ -195,7 +195,11 @@ def save_spares(spares: Iterable[tuple[str, str, str, float]]) -> Change:
             # A spare named as a part is the part's price when new: the plan compares with it.
             same = next((p.id for p in family.parts if p.label.casefold() == name.casefold()), "")
             name_id = spare_id or free_id(same or name, (s.id for s in found))
-            found.append(SparePart(id=name_id, name=name, number=number, price=price))
+            old = next((s for s in family.spares if s.id == name_id), None)
+            inside = old.contains if old else ()
+            found.append(
+                SparePart(id=name_id, name=name, number=number, price=price, contains=inside)
+            )
         kept = {s.id for s in found}
         operations = tuple(
             replace(o, consumes=tuple(c for c in o.consumes if c in kept))

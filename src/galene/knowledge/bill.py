@@ -14,6 +14,10 @@ PROVEN = frozenset({"start", "relearn", "prove"})
 """Phases whose minutes are told apart on the bill: relearn and proof."""
 
 
+COVERS = {"cover": "clean caps", "tape": "masking tape", "rag inside": "counted cloths"}
+"""What lies ready for mouths that are covered, by the kind of item."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class PriceList:
     """The shop's rate, in its currency an hour (project default where no shop is known).
@@ -64,7 +68,9 @@ def bill_of(
             agents[step.agent.class_id] = agents.get(step.agent.class_id, 0.0) + step.agent.ml
             labels.setdefault(step.agent.class_id, set()).update(step.agent.label)
     drivers = (d for s in plan.steps for f in s.fasteners if (d := driver_of(f)) != "fingers")
-    tools = dict.fromkeys((*(t for s in plan.steps for t in s.tools), *drivers))
+    covering = {i.kind for s in plan.steps for i in s.opens if i.inside} & COVERS.keys()
+    covers = (COVERS[kind] for kind in sorted(covering))
+    tools = dict.fromkeys((*(t for s in plan.steps for t in s.tools), *drivers, *covers))
     return Bill(
         work_minutes=work,
         proof_minutes=proof,

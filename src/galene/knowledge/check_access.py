@@ -195,7 +195,7 @@ def _made_safe(
     cold = [o for o in operations if needs_cold(family, o)]
     if cold and car.heat == "warm":
         minutes = max(o.wait_minutes for o in cold)
-        found.append(made.cool(minutes, _nth("cool", done)))
+        found.append(made.cool(minutes, _nth("cool", done), cooling=family.cooling))
     found.append(made.ignition(_nth("ignition", done)))
     if car.battery == "on" and any(
         made.wants_battery_off(family, o, lifting(family, o), policy=policy) for o in operations

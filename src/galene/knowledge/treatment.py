@@ -50,6 +50,8 @@ RUNNING = ("engine_warm_running", "ventilated")
 """What a running procedure brings about before its agent is drawn in."""
 BARE_BORE = "bare_bore"
 """Of a family's throttle it is known: where its entry names no coating, it has none."""
+CAST_IN = frozenset({"intake_ports", "egr_dp_ports", "egr_passage", "crankcase"})
+"""Kinds that are part of a larger casting, but where the family's store holds one."""
 LABEL_WORDS = ("coating_safe", "oxygen_sensor_safe", "aluminium_safe")
 """What only a product's own label can say: unknown of every class, and unknown is no."""
 LABEL_CHOICES: tuple[tuple[str, ...], ...] = tuple(
@@ -104,6 +106,10 @@ class Treater:
     def __call__(self, work: PartWork, *, off: bool, opened: bool) -> Treatment:
         """See `Treat`."""
         part = self.family.part(work.part)
+        if work.work == "replace" and self._cast_in(part):
+            raise InputError(
+                "work", work.work, f"work that is done on {part.label.lower()}: it is cast in"
+            )
         work = replace(work, part=part.id, work=self.work_of(part, work.work))
         tags = self.tags(part, work, off=off, opened=opened)
         wants_off = self.wants_off(part, work)
@@ -139,6 +145,11 @@ class Treater:
             label=agent.label if agent else {},
             off=wants_off,
         )
+
+    def _cast_in(self, part: Part) -> bool:
+        """Whether a part is a way in a casting, for which there is no new one."""
+        priced = any(s.id == part.id for s in self.family.spares)
+        return part.component in CAST_IN and not priced
 
     def _agent(self, part: Part, tags: frozenset[str]) -> ChosenAgent | None:
         return chosen_agent(part, tags, self.now.policy, engine=engine_of(self.family))

@@ -15,8 +15,6 @@ from galene.core.proof.records import (
     ProvingTest,
     ReadingSide,
 )
-from galene.core.proof.records import (
-)
 
 FLOW = ProvingTest(test="flow", why="", source="", metrics={"learned_throttle_percent": "lower"})
 LOOK = ProvingTest(test="look", why="", source="")

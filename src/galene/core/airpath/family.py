@@ -129,12 +129,16 @@ class Band:
 
 @dataclass(frozen=True, kw_only=True)
 class SparePart:
-    """A consumed or offered part: its name, the workshop's number, its price."""
+    """A consumed or offered part: its name, the workshop's number, its price.
+
+    `contains`: ids of spares that come with it and are not charged beside it.
+    """
 
     id: str
     name: str
     number: str
     price: float
+    contains: tuple[str, ...] = ()
 
 
 BUS_KINDS: tuple[str, ...] = ("figure", "output", "routine")

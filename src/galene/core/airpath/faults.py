@@ -253,6 +253,15 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
     for i, spare in enumerate(family.spares):
         if not 0 <= spare.price <= 1e6:
             yield Fault(f"spares[{i}].price", f"{spare.price:g} is not from 0 to 1000000")
+        for other in spare.contains:
+            if other not in spares or other == spare.id:
+                yield Fault(
+                    f"spares[{i}].contains", f"{other!r} is no other spare part of this family"
+                )
+    numbers = [s.number for s in family.spares]
+    for i, spare in enumerate(family.spares):
+        if spare.number and spare.number in numbers[:i]:
+            yield Fault(f"spares[{i}].number", f"{spare.number} is another spare's number already")
 
 
 def _facts_of_operation(place: str, operation: Operation) -> Iterator[Fault]:

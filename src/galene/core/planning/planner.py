@@ -572,7 +572,7 @@ class _Planner:
             self._gather()
             work_left = any(t.rank >= RANKS["open"] for t in self.tasks.values())
             self._tail(works, work_left)
-            ordered = in_order(self._placed(), {})
+            ordered = self._charged(in_order(self._placed(), {}))
         steps = (*(d.step for d in self.done), *ordered)
         strip = schedule(steps)
         return Plan(
@@ -584,6 +584,30 @@ class _Planner:
             elapsed_minutes=max((s.start + s.minutes for s in strip), default=0.0),
             held=self.changes.held,
         )
+
+    def _charged(self, ordered: Sequence[Step]) -> list[Step]:
+        """What goes in new stands on the step that fits it, once; what comes with another spare is
+        not charged beside it."""
+        steps = list(ordered)
+        used = {c for s in (*(d.step for d in self.done), *steps) for c in s.consumes}
+        for treatment in self.treatments:
+            part = treatment.part
+            if treatment.work.work != "replace" or part in used:
+                continue
+            fits = [i for i, s in enumerate(steps) if part in s.refits]
+            own = [
+                i for i, s in enumerate(steps) if s.owner == part and s.phase in ("clean", "close")
+            ]
+            if at := (fits or own)[-1:]:
+                steps[at[0]] = replace(steps[at[0]], consumes=(*steps[at[0]].consumes, part))
+                used.add(part)
+        within = {c for s in self.family.spares if s.id in used for c in s.contains}
+        return [
+            replace(s, consumes=tuple(c for c in s.consumes if c not in within))
+            if within & set(s.consumes)
+            else s
+            for s in steps
+        ]
 
     def _placed(self) -> list[Task]:
         known = set(self.tasks)
@@ -679,7 +703,7 @@ class _Planner:
         cold_links = [x for x in handled if x.step.needs.heat == "cold"]
         if warm and (cold or cold_links):
             minutes = max([0.0, *(self.by_id[o].wait_minutes for o in cold)])
-            step = made.cool(minutes, self._nth("cool"))
+            step = made.cool(minutes, self._nth("cool"), cooling=self.family.cooling)
             last = [self._add(step, RANKS["safe"], last).id]
             self.cooling = step.wait.id if step.wait else ""
         if self.car.engine != "off" or "ignition" not in self.done_ids or running:

@@ -94,20 +94,30 @@ def secure() -> Step:
     )
 
 
-def cool(minutes: float, step_id: str) -> Step:
-    """Cooling before hot metal and hot coolant are touched; minutes by the family's entry."""
+def cool(minutes: float, step_id: str, *, cooling: str) -> Step:
+    """Cooling before hot metal and hot coolant are touched; minutes by the family's entry.
+
+    Parameters
+    ----------
+    cooling : ``liquid`` or ``air``: one without coolant burns by its metal alone
+    """
+    liquid = cooling == "liquid"
     wait = PlannedWait(
         id=COOLING + ("" if "~" not in step_id else f" ({step_id.partition('~')[2]})"),
         minutes=minutes or COOL_MINUTES,
-        why="Hot coolant is under pressure, hot metal burns and lights solvents",
+        why="Hot coolant is under pressure, hot metal burns and lights solvents"
+        if liquid
+        else "Hot metal burns and lights solvents",
     )
     return Step(
         id=step_id,
         text="Engine off. Let it cool until a hand can rest on what is opened",
-        why="Hot coolant is under pressure and solvents catch fire on hot metal.",
+        why="Hot coolant is under pressure and solvents catch fire on hot metal."
+        if liquid
+        else "Solvents catch fire on hot metal, and fins burn a hand.",
         phase="safe",
         minutes=0,
-        cautions=("hot_coolant",),
+        cautions=("hot_coolant",) if liquid else ("hot_surfaces",),
         wait=wait,
         does=StateWords(engine="off", heat="cold"),
     )

@@ -357,6 +357,7 @@ FAMILY_B = EngineFamily(
             on=3,
             torque_driver="8 mm nut driver",
             after=("engine_cover",),
+            consumes=("map_ring",),
         ),
         Operation(
             id="egr_valve_off",
@@ -488,7 +489,13 @@ FAMILY_B = EngineFamily(
         SparePart(
             id="secondary_gasket", name="Secondary air valve gasket", number="HO-2971", price=3.60
         ),
-        SparePart(id="egr_valve", name="Recirculation valve", number="HO-2960", price=228.00),
+        SparePart(
+            id="egr_valve",
+            name="Recirculation valve",
+            number="HO-2960",
+            price=228.00,
+            contains=("egr_drive_ring",),
+        ),
         SparePart(id="maf_sensor", name="Air meter", number="HO-2922", price=174.00),
         SparePart(
             id="secondary_air_flow_sensor",
@@ -515,6 +522,16 @@ FAMILY_B = EngineFamily(
             id="oxygen_sensor_left", name="Oxygen sensor, left", number="HO-2991", price=97.00
         ),
         SparePart(id="iat_sensor", name="Plenum temperature sensor", number="HO-2923", price=22.00),
+        SparePart(
+            id="map_ring", name="Manifold pressure sensor O-ring", number="HO-2931", price=1.60
+        ),
+        SparePart(id="egr_drive_ring", name="Valve drive ring", number="HO-2962", price=2.20),
+        SparePart(
+            id="secondary_air_line", name="Secondary air line", number="HO-2974", price=38.00
+        ),
+        SparePart(id="engine_oil", name="Engine oil, 6 l", number="HO-2001", price=51.00),
+        SparePart(id="oil_filter", name="Oil filter", number="HO-2002", price=11.00),
+        SparePart(id="drain_washer", name="Drain plug washer", number="HO-2003", price=0.90),
         SparePart(id="intake_manifold", name="Upper plenum", number="HO-2911", price=310.00),
     ),
     volumetric_efficiency_idle=0.72,

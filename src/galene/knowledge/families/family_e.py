@@ -620,7 +620,14 @@ FAMILY_E = EngineFamily(
         SparePart(
             id="exhaust_pressure_tube", name="Exhaust pressure tube", number="GH-7881", price=64.00
         ),
-        SparePart(id="egr_valve", name="Recirculation valve", number="GH-7870", price=640.00),
+        SparePart(
+            id="egr_valve",
+            name="Recirculation valve",
+            number="GH-7870",
+            price=640.00,
+            contains=("egr_drive_ring",),
+        ),
+        SparePart(id="egr_drive_ring", name="Valve drive ring", number="GH-7872", price=3.90),
         SparePart(id="egr_cooler", name="Recirculation cooler", number="GH-7875", price=980.00),
         SparePart(id="egr_passage", name="Mixer pipe", number="GH-7860", price=340.00),
         SparePart(

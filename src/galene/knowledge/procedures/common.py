@@ -74,7 +74,10 @@ JOINT = StepTemplate(
 )
 MEND = StepTemplate(
     key="mend",
-    text="Mend it at that joint: seat cleaned, new seal, clamp or end; a crack is not glued",
+    text=(
+        "Mend it at that joint: its seat cleaned, its seal and clamp seen to; what must be new is"
+        " put on the card as found; a crack is not glued"
+    ),
     minutes=12,
     why="What carries pressure, fuel or coolant is renewed, not patched.",
     works=("repair",),

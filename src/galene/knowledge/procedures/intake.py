@@ -181,7 +181,7 @@ SMALL_METER = PartProcedure(
         ),
         StepTemplate(
             key="spray",
-            text="Ten short bursts across the small element; the little filter tapped out or new",
+            text="Ten short bursts across the small element; the little filter tapped out",
             minutes=4,
             why="A touched element is a dead one.",
             treats=True,

@@ -132,6 +132,7 @@ VALVE = PartProcedure(
             key="join",
             text="Drive back on the metal, new ring, screws evenly by hand",
             minutes=4,
+            consumes=("egr_drive_ring",),
             place="close",
             closes=("Valve drive screws", "Valve drive plug and ring"),
             tools=("small driver",),

@@ -127,20 +127,27 @@ CRANKCASE = PartProcedure(
                 text="It may leak there: say so in the report.",
             ),
         ),
-        StepTemplate(
-            key="wipe",
-            text=(
-                "Wipe seat and snout with a dry cloth; new O-ring with a trace of silicone grease"
-                " on the ring, none in the opening"
-            ),
-            minutes=5,
-            works=("clean", "replace"),
-            why="Air past the ring reads as another load; grease in the opening shuts it.",
-            treats=True,
-            tools=("dry cloth",),
-            agent="silicone_grease",
-            agent_ml=0.5,
-            way="on_cloth",
+        *(
+            StepTemplate(
+                key="wipe",
+                text=(
+                    f"Wipe seat and snout with a dry cloth; {ring} with a trace of silicone grease"
+                    " on the ring, none in the opening"
+                ),
+                minutes=5,
+                works=("clean", "replace"),
+                when=(seals,),
+                why="Air past the ring reads as another load; grease in the opening shuts it.",
+                treats=True,
+                tools=("dry cloth",),
+                agent="silicone_grease",
+                agent_ml=0.5,
+                way="on_cloth",
+            )
+            for seals, ring in (
+                ("seal_new", "new O-ring"),
+                ("seal_reuse", "the O-ring, whole and soft,"),
+            )
         ),
         check("Ring seated, opening bare, barb whole", left=after(then="replace")),
         StepTemplate(

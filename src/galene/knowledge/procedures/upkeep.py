@@ -131,7 +131,7 @@ AEROSOL = PartProcedure(
             needs=("ignition_off",),
             tools=("drain tray", "filter tool"),
             cautions=("hot_surfaces",),
-            consumes=("engine_oil", "oil_filter"),
+            consumes=("engine_oil", "oil_filter", "drain_washer"),
             records=(
                 asked(
                     "oil",
