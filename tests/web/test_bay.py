@@ -251,6 +251,18 @@ def test_a_find_by_its_form(web: Browser, numbers: dict[str, str], db: Session) 
     )
     plan = web.get(f"/jobs/{number}/plan").text
     assert "tab off" in plan and "Record the approval" in plan
+    # One version everywhere: the newest, and beside it what was agreed.
+    text = " ".join(re.sub("<[^>]+>", " ", plan).split())
+    newest = re.search(r"Version 2, mk ([\d.]+)", text)
+    before = re.search(r"Agreed so far: version 1, mk ([\d.]+)", text)
+    assert newest and before and newest[1] != before[1], text[-3000:]
+    assert f"{newest[1]}" in text[: text.index("Approval")], "the head says the same"
+    address = re.search(
+        r"http://127.0.0.1(/o/[\w-]+)", web.submit(f"/jobs/{number}/owner", {"days": "14"}).text
+    )
+    assert address
+    offered = " ".join(web.get(address[1]).text.split())
+    assert f'You agreed to <b class="num">mk {before[1]}' in offered and newest[1] in offered
     assert (
         web.submit(
             f"/jobs/{number}/plan/approve",

@@ -109,6 +109,13 @@ def without_agent(family: EngineFamily, choices: Mapping[str, str]) -> dict[str,
     return found
 
 
+def agreed_before(job: Job) -> Plan | None:
+    """What was agreed last, where the newest version is not agreed to."""
+    if not job.plans or job.plans[0].approved_at is not None:
+        return None
+    return next((v for v in job.plans if v.approved_at is not None), None)
+
+
 def schools_since(job: Job) -> list[str]:
     """Letters that the job decided otherwise after its newest plan was saved."""
     document = job.plans[0].document

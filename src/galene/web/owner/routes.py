@@ -14,6 +14,7 @@ from galene.exchange.report import PAPERS
 from galene.jobs import diagnosis, owner, pictures
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
+from galene.jobs.plan import agreed_before
 from galene.knowledge.base import KNOWLEDGE
 from galene.store.models import Job, OwnerLink, Workshop
 from galene.store.repositories import people
@@ -172,6 +173,7 @@ def _open(db: Session, job: Job, shop: Workshop) -> dict[str, Any]:
     return {
         "done": False,
         "newest": job.plans[0] if job.plans else None,
+        "agreed": agreed_before(job),
         "causes": [
             (KNOWLEDGE.causes[c.id].title, c.probability)
             for c in ranking.causes[:CAUSES_TOLD]

@@ -61,6 +61,7 @@ def context(
     family = family_of(job)
     ranking = assess_job(job, visit.shop.hourly_rate)
     newest = job.plans[0] if job.plans else None
+    as_saved = works is None
     if works is None:
         works = asked_works(visit, job)
         extra = newest.document.extra_spares if newest else ()
@@ -80,6 +81,9 @@ def context(
         == {(w.part, w.work) for w in document.works}
         and list(newest.document.extra_spares) == list(extra)
     )
+    if as_saved and same and newest is not None and not plan.schools_since(job):
+        # One and the same version everywhere: as it was saved, not as it would come out today.
+        document = newest.document
     return {
         "job": job,
         "stage": "plan",
@@ -97,6 +101,7 @@ def context(
         "offered": _works_offered(found, family) if found else {},
         "work_words": WORKS,
         "newest": newest,
+        "agreed": plan.agreed_before(job),
         "same": same,
         "chance": chance,
         "suggested": {s.component: s for s in access.suggested} if access else {},
