@@ -1,12 +1,12 @@
 """A person at the pages: reads them, fills in the forms that stand there, and sends them."""
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from lxml import html
+from lxml import html  # type: ignore[import-untyped]
 
 from galene.web.shared.caller import SESSION
 from tests.web.conftest import Browser
@@ -162,13 +162,11 @@ def _ends(form: Any, action: str) -> bool:
 
 def _faults(page: Any) -> list[str]:
     """What a page says is wrong."""
-    found = page.xpath(
-        "//*[contains(@class,'fault') or @role='alert' or contains(@class,'caution')]"
-    )
-    return [words_of(f) for f in found if words_of(f)][:8]
+    loud = "contains(@class,'fault') or @role='alert' or contains(@class,'caution')"
+    found = [words_of(f) for f in page.xpath(f"//*[{loud}]") if words_of(f)]
+    return found[:8] or [words_of(page)[:900]]
 
 
-Sign = Callable[[str], Hand]
 NUMBER = re.compile(r"/jobs/([\w-]+)")
 
 

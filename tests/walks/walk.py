@@ -2,13 +2,12 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from galene.core.planning.document import PlanDocument
 from galene.core.planning.records import Record, Step
 from galene.jobs.diagnosis import assess_job
 from galene.store.models import Job, StepRow
@@ -21,6 +20,71 @@ Answers = Mapping[str, str]
 Does = Callable[[Step], bool]
 
 
+@dataclass(frozen=True, kw_only=True)
+class Card:
+    """A card as it stood at a moment, and what it came to."""
+
+    steps: tuple[Step, ...]
+    spares: tuple[str, ...]
+    agents: Mapping[str, float]
+    minutes: float
+    price: float
+
+    def ordered(self, *landmarks: Does) -> None:
+        """It has these landmarks, one after another."""
+        at = -1
+        for n, landmark in enumerate(landmarks, 1):
+            found = next((i for i, s in enumerate(self.steps) if i > at and landmark(s)), None)
+            assert found is not None, (n, [s.id for s in self.steps[at + 1 :]])
+            at = found
+
+    def has(self, landmark: Does) -> bool:
+        """Whether a step does that."""
+        return any(landmark(s) for s in self.steps)
+
+    def never(self, *landmarks: Does) -> None:
+        """No step does any of that."""
+        for landmark in landmarks:
+            assert not [s.id for s in self.steps if landmark(s)]
+
+    def warns(self) -> frozenset[str]:
+        """Everything that it warns of."""
+        return frozenset(c for s in self.steps for c in s.cautions)
+
+    def told(self) -> str:
+        """It in short, for who writes a walk."""
+        return "\n".join(
+            f"{s.id} | {[(r.name, r.kind) for r in s.records]}"
+            f" {s.agent.class_id + ' ' + str(s.agent.ml) if s.agent else ''}"
+            f" {s.wait.minutes if s.wait else ''} {','.join(s.consumes)}"
+            for s in self.steps
+        )
+
+
+@dataclass(kw_only=True)
+class Facts:
+    """What a walk has shown: the ranking and the checks offered at each moment, the card, refusals,
+    the report."""
+
+    causes: dict[str, dict[str, float]] = field(default_factory=dict)
+    offered: dict[str, list[str]] = field(default_factory=dict)
+    evidence: dict[str, str] = field(default_factory=dict)
+    cards: dict[str, Card] = field(default_factory=dict)
+    pages: dict[str, str] = field(default_factory=dict)
+    report: str = ""
+    verdict: str = ""
+    missing: tuple[str, ...] = ()
+    next_look: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    def leads(self, moment: str) -> str:
+        """The cause that stood first."""
+        return next(iter(self.causes[moment]))
+
+    def first(self, moment: str, count: int) -> list[str]:
+        """The first causes."""
+        return list(self.causes[moment])[:count]
+
+
 @dataclass(kw_only=True)
 class Walk:
     """One job. `engine` is only read: what stands in the store after what the pages did."""
@@ -29,9 +93,11 @@ class Walk:
     maren: Hand
     engine: Engine
     number: str = ""
+    facts: Facts = field(default_factory=Facts)
     forms: dict[int, Any] = field(default_factory=dict)
     """Forms of the card's page as it was read last, by the step's row."""
     cautions: set[str] = field(default_factory=set)
+    waiting: dict[str, datetime] = field(default_factory=dict)
 
     # ---- intake
 
@@ -53,23 +119,20 @@ class Walk:
 
     def said(self, present: Iterable[str] = (), absent: Iterable[str] = ()) -> None:
         """Symptoms and history, each tapped until it stands as it was said."""
-        for state, names in (("present", present), ("absent", absent)):
-            for name in names:
-                self._tap(name, state)
-
-    def _tap(self, evidence: str, wanted: str) -> None:
+        wanted = {**dict.fromkeys(present, "present"), **dict.fromkeys(absent, "absent")}
         path = f"{self.base}/intake"
-        for _ in range(3):
-            form = next(
-                f
+        for _ in range(4):
+            taps = {
+                f.fields["evidence"]: f
                 for f in self.odd.page(path).forms
-                if str(f.get("action")).endswith("/tap") and f.fields.get("evidence") == evidence
-            )
-            if form.fields["was"] == wanted:
+                if str(f.get("action")).endswith("/tap")
+            }
+            missing = [e for e, state in wanted.items() if taps[e].fields["was"] != state]
+            if not missing:
                 return
-            self.odd.send_form(form, path)
-        form = next(f for f in self.odd.page(path).forms if f.fields.get("evidence") == evidence)
-        assert form.fields["was"] == wanted, (evidence, wanted)
+            for evidence in missing:
+                self.odd.send_form(taps[evidence], path)
+        raise AssertionError((self.number, wanted))
 
     def codes(self, text: str) -> None:
         """Codes as they are read before anything is cleared."""
@@ -171,27 +234,19 @@ class Walk:
 
     # ---- diagnosis
 
-    def causes(self) -> dict[str, float]:
-        """The ranking as the page gives it, the likeliest first."""
+    def mark(self, moment: str) -> None:
+        """Keep what the diagnosis says now."""
         with Session(self.engine) as db:
             job = _found(db, self.number)
-            return {c.id: c.probability for c in assess_job(job, 70.0).causes}
-
-    def leads(self, cause: str) -> bool:
-        """Whether a cause stands first on the diagnosis page."""
-        return next(iter(self.causes())) == cause
-
-    def shows(self, evidence: str) -> str:
-        """How a piece of evidence stands."""
-        found = (o.state for o in self.job().observations if o.evidence == evidence)
-        return next(found, "unknown")
-
-    def checks_offered(self) -> list[str]:
-        """Checks that the diagnosis offers, in the page's order."""
+            ranking = assess_job(job, 70.0).causes
+            self.facts.causes[moment] = {c.id: c.probability for c in ranking}
+            self.facts.evidence = {o.evidence: o.state for o in job.observations}
         page = self.odd.page(f"{self.base}/diagnosis")
         found = (str(a).split("?")[0] for a in page.xpath("//main//a/@href"))
         start = f"{self.base}/checks/"
-        return list(dict.fromkeys(a.removeprefix(start) for a in found if a.startswith(start)))
+        offered = [a.removeprefix(start) for a in found if a.startswith(start)]
+        self.facts.offered[moment] = list(dict.fromkeys(offered))
+        self.facts.pages[f"diagnosis {moment}"] = words_of(page)
 
     # ---- plan
 
@@ -244,34 +299,44 @@ class Walk:
         )
         self.odd.send(f"{self.base}/work", "/enter/pick")
 
-    def ahead(self) -> list[Step]:
-        """Steps that are left, in their order."""
-        return [r.document for r in self.job().steps if r.done_at is None]
+    def keep(self, moment: str) -> Card:
+        """Keep the card and the bill as they stand."""
+        job = self.job()
+        document = job.plans[0].document
+        card = Card(
+            steps=tuple(r.document for r in sorted(job.steps, key=lambda r: r.position)),
+            spares=tuple(sorted(s.number for s in document.bill.spares)),
+            agents={a.class_id: a.ml for a in document.bill.agents},
+            minutes=document.hands_minutes,
+            price=document.price,
+        )
+        self.facts.cards[moment] = card
+        return card
 
-    def card(self) -> list[Step]:
-        """Every step of the card, in its order."""
-        return [r.document for r in sorted(self.job().steps, key=lambda r: r.position)]
-
-    def works(self, until: Does | None = None, answers: Answers | None = None) -> None:
-        """Do what the card asks, in its order, until a step: ticks with good answers but for
-        those given."""
+    def works(self, until: Does | None = None, **answers: str) -> None:
+        """Do what the card asks, in its order, until a step: ticks with good answers, or those
+        given by a record's own name, which have no consequence."""
+        rows: list[StepRow] = []
         for _ in range(400):
-            job = self.job()
-            row = _due(job)
-            if row is None or (until is not None and until(row.document)):
+            rows = rows or [r for r in self.job().steps if r.done_at is None]
+            if not rows or (until is not None and until(rows[0].document)):
                 return
-            self.does(row.document, answers or {}, job)
+            row = rows.pop(0)
+            self.does(row, answers)
+            if row.document.act != "tick" or any(
+                r.name == "grade_before" for r in row.document.records
+            ):
+                rows, self.forms = [], {}
         raise AssertionError("the card has no end")
 
-    def due(self) -> Step:
+    def due(self) -> StepRow:
         """The step that is next."""
-        row = _due(self.job())
-        assert row is not None
-        return row.document
+        return next(r for r in self.job().steps if r.done_at is None)
 
     def answers(self, **given: str) -> None:
         """Answer the step that is due, in other words than good ones."""
-        self.does(self.due(), {k.replace("__", ":"): v for k, v in given.items()})
+        self.does(self.due(), given)
+        self.forms = {}
 
     def refused_to_go_on(self) -> str:
         """Why the step that is due can not be done now."""
@@ -281,17 +346,17 @@ class Walk:
             return str(refusal)
         raise AssertionError("it was done")
 
-    def does(self, step: Step, answers: Answers, job: Job | None = None) -> None:
+    def does(self, row: StepRow, answers: Answers) -> None:
         """Do one step on whatever page it is done."""
-        job = job or self.job()
+        step = row.document
         page = f"{self.base}/prove"
         match step.act:
             case "tick":
-                self._tick(step, answers, job)
+                self._tick(row, answers)
             case "clear":
                 self.odd.send(page, "/clear")
             case "start":
-                self._wait_for(step, job)
+                self._wait_for(step)
                 self.odd.send(page, "/start")
             case "relearn":
                 self.learns(step.relearn)
@@ -304,16 +369,18 @@ class Walk:
             case _:
                 raise AssertionError(step.act)
 
-    def _tick(self, step: Step, answers: Answers, job: Job) -> None:
-        path = f"{self.base}/work"
-        self._wait_for(step, job)
+    def _tick(self, row: StepRow, answers: Answers) -> None:
+        step, path = row.document, f"{self.base}/work"
+        self._wait_for(step)
         self.odd.clock.forward(max(1.0, step.minutes))
-        row = next(r.id for r in job.steps if r.document.id == step.id and r.done_at is None)
-        form = self._form_of(row)
-        for button in form.xpath(".//button[@name='caution']"):
-            if button.get("value") not in self.cautions:
-                self.odd.send_form(form, path, button=f"caution={button.get('value')}")
-                self.cautions.add(button.get("value"))
+        form = self._form_of(row.id)
+        unread = {b.get("value") for b in form.xpath(".//button[@name='caution']")} - self.cautions
+        for caution in sorted(unread):
+            self.odd.send_form(form, path, button=f"caution={caution}")
+            self.cautions.add(caution)
+            # The page is shown anew after that, with other tokens in its forms.
+            self.forms = {}
+            form = self._form_of(row.id)
         given: dict[str, str | list[str] | None] = {}
         names = _names(form)
         for record in step.records:
@@ -325,9 +392,10 @@ class Walk:
         except Refusal as refusal:
             self.forms = {}
             raise Refusal(f"{step.id}: {step.text}: {refusal}") from refusal
-        self.forms.pop(row)
-        if answers:
-            self.forms = {}
+        self.forms.pop(row.id)
+        if step.wait:
+            until = self.odd.clock.now + timedelta(minutes=step.wait.minutes, seconds=2)
+            self.waiting[step.wait.id] = until
 
     def _form_of(self, row: int) -> Any:
         """The form of a step: every step that is left stands in the card's page, which is read
@@ -337,8 +405,12 @@ class Walk:
             self.forms = {int(f.get("data-step")): f for f in steps_ahead(page)}
         return self.forms[row]
 
-    def _wait_for(self, step: Step, job: Job) -> None:
-        ends = [w.ends_at for w in job.waits if step.act != "tick" or w.name in step.waits_for]
+    def _wait_for(self, step: Step) -> None:
+        """Put the clock forward to where what the step waits for has run out."""
+        due = (
+            self.waiting if step.act != "tick" else {w: self.waiting.get(w) for w in step.waits_for}
+        )
+        ends = [end for end in due.values() if end is not None]
         self.odd.clock.now = max([self.odd.clock.now, *ends])
 
     # ---- relearn and proof
@@ -393,8 +465,8 @@ class Walk:
 
     # ---- handover
 
-    def signs(self, causes: Mapping[str, str], words: str = "", fed: str = "no") -> str:
-        """What it was is said, the foreman signs; gives what the report says."""
+    def signs(self, causes: Mapping[str, str], words: str = "", fed: str = "no") -> None:
+        """What it was is said, and the foreman signs; the report is kept."""
         path = f"{self.base}/handover"
         while self.job().stage != "handover":
             self.onward()
@@ -409,11 +481,12 @@ class Walk:
                 fields[f"found:{cause}"] = found or _first_choice(form, f"found:{cause}")
         self.odd.send_form(form, path, fields)
         self.maren.send(path, "/sign")
-        return self.report()
-
-    def report(self) -> str:
-        """The report as it is read."""
-        return self.odd.text(f"{self.base}/report")
+        self.keep("signed")
+        job = self.job()
+        self.facts.report = self.odd.text(f"{self.base}/report")
+        self.facts.verdict, self.facts.missing = job.proof.verdict, job.proof.missing
+        look = job.handover.next_look
+        self.facts.next_look = (look.low, look.at, look.high) if look else (0.0, 0.0, 0.0)
 
     # ---- what stands in the store
 
@@ -426,44 +499,6 @@ class Walk:
             _ = (job.plans, job.items, job.waits, job.codes, job.looks, job.observations)
             db.expunge_all()
             return job
-
-    @property
-    def bill(self) -> PlanDocument:
-        """The newest version of the plan."""
-        return self.job().plans[0].document
-
-    def spares(self) -> list[str]:
-        """Numbers of the spares on the bill."""
-        return sorted(s.number for s in self.bill.bill.spares)
-
-    def agents(self) -> dict[str, float]:
-        """Millilitres of each agent on the bill."""
-        return {a.class_id: a.ml for a in self.bill.bill.agents}
-
-    def ordered(self, *landmarks: Does) -> None:
-        """The card has these landmarks, one after another."""
-        steps, at = self.card(), -1
-        for n, landmark in enumerate(landmarks, 1):
-            found = next((i for i, s in enumerate(steps) if i > at and landmark(s)), None)
-            assert found is not None, (n, [s.id for s in steps[at + 1 :]])
-            at = found
-
-    def told(self) -> str:
-        """The card in short, for who writes a walk."""
-        return "\n".join(
-            f"{s.id} | {[(r.name, r.kind) for r in s.records]}"
-            f" {s.agent.class_id + ' ' + str(s.agent.ml) if s.agent else ''}"
-            f" {s.wait.minutes if s.wait else ''} {','.join(s.consumes)}"
-            for s in self.card()
-        )
-
-    def never(self, landmark: Does) -> None:
-        """No step of the card does that."""
-        assert not [s.id for s in self.card() if landmark(s)]
-
-
-def _due(job: Job) -> StepRow | None:
-    return next((r for r in job.steps if r.done_at is None), None)
 
 
 def _found(db: Session, number: str) -> Job:
@@ -493,11 +528,6 @@ def _told(record: Record, said: str) -> dict[str, str]:
 def _first_choice(form: Any, name: str) -> str:
     options = [o for o in form.xpath(f".//select[@name='{name}']//option/@value") if o]
     return str(options[0]) if options else ""
-
-
-def today() -> datetime:
-    """The moment."""
-    return datetime.now(UTC)
 
 
 # ---- what a step does
