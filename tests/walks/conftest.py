@@ -31,10 +31,13 @@ def hand_of(engine: Engine, tmp_path: Path, clock: Clock) -> Iterator[Callable[[
     ) as client:
 
         def sign(name: str) -> Hand:
-            with Session(engine) as db:
-                secret = open_session(db, person(db, name), clock())
-                db.commit()
-            return Hand(browser=client, clock=clock, secret=secret, password=PASSWORDS[name])
+            def signed_in() -> str:
+                with Session(engine) as db:
+                    secret = open_session(db, person(db, name), clock())
+                    db.commit()
+                return secret
+
+            return Hand(browser=client, clock=clock, sign_in=signed_in, password=PASSWORDS[name])
 
         yield sign
 

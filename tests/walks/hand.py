@@ -1,7 +1,7 @@
 """A person at the pages: reads them, fills in the forms that stand there, and sends them."""
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -13,6 +13,10 @@ from tests.web.conftest import Browser
 
 Fields = Mapping[str, str | list[str] | None]
 """Name to what is typed or chosen; None takes a field out."""
+
+
+STAYS = timedelta(minutes=25)
+"""How long somebody stays signed in here before signing in anew."""
 
 
 @dataclass
@@ -43,8 +47,11 @@ class Hand:
 
     browser: Browser
     clock: Clock
-    secret: str
+    sign_in: Callable[[], str]
+    """Signs in and gives what the browser keeps of it."""
     password: str
+    secret: str = ""
+    since: datetime | None = None
 
     def page(self, path: str) -> Any:
         """A page that is shown to this person."""
@@ -151,6 +158,9 @@ class Hand:
         )
 
     def _as_me(self) -> None:
+        if self.since is None or self.clock.now - self.since > STAYS:
+            # Who was away while something cooled or lay in a bath signs in anew.
+            self.secret, self.since = self.sign_in(), self.clock.now
         self.browser.cookies.clear()
         self.browser.cookies.set(SESSION, self.secret)
 

@@ -227,10 +227,12 @@ class Walk:
     def opened_for(self, check: str) -> None:
         """What a check opens is open now."""
         self.odd.send(f"{self.base}/checks/{check}", "/opened")
+        self.odd.clock.forward(5)
 
     def closed_again(self, check: str) -> None:
         """And it is closed again."""
         self.odd.send(f"{self.base}/checks/{check}", "/closed")
+        self.odd.clock.forward(5)
 
     # ---- diagnosis
 
@@ -238,27 +240,19 @@ class Walk:
         """Keep what the diagnosis says now."""
         with Session(self.engine) as db:
             job = _found(db, self.number)
-            ranking = assess_job(job, 70.0).causes
-            self.facts.causes[moment] = {c.id: c.probability for c in ranking}
+            found = assess_job(job, 70.0)
+            self.facts.causes[moment] = {c.id: c.probability for c in found.causes}
+            self.facts.offered[moment] = [c.id for c in found.next_checks]
             self.facts.evidence = {o.evidence: o.state for o in job.observations}
         page = self.odd.page(f"{self.base}/diagnosis")
-        found = (str(a).split("?")[0] for a in page.xpath("//main//a/@href"))
-        start = f"{self.base}/checks/"
-        offered = [a.removeprefix(start) for a in found if a.startswith(start)]
-        self.facts.offered[moment] = list(dict.fromkeys(offered))
         self.facts.pages[f"diagnosis {moment}"] = words_of(page)
 
     # ---- plan
 
     def school(self, letter: str, choice: str, reason: str) -> None:
-        """Another school on this job, with a reason."""
-        path = f"{self.base}/plan"
-        form = next(
-            f
-            for f in self.maren.page(path).forms
-            if str(f.get("action")).endswith("/plan/school") and (f.fields.get("letter") == letter)
-        )
-        self.maren.send_form(form, path, {"choice": choice, "reason": reason})
+        """Another school on this job, with a reason, from the page that compares it."""
+        path = f"{self.base}/plan/compare?letter={letter}&choice={choice}"
+        self.odd.send(path, "/plan/school", {"reason": reason})
 
     def plans(self, works: Mapping[str, str], by: str = "phone") -> None:
         """The scope is chosen as the page draws it, saved, and agreed to by the owner."""
@@ -413,6 +407,22 @@ class Walk:
         ends = [end for end in due.values() if end is not None]
         self.odd.clock.now = max([self.odd.clock.now, *ends])
 
+    def finds(self, kind: str, part: str, note: str, **more: str) -> None:
+        """Something is found on the way."""
+        fields = {f"found_{k}": v for k, v in more.items()}
+        given = {"found": kind, "found_where": part, "found_note": note, **fields}
+        self.odd.send(f"{self.base}/work", "/found", given)
+        self.forms = {}
+
+    def lifts(self, why: str) -> None:
+        """The foreman lifts the stop."""
+        self.maren.send(f"{self.base}/work", "/resolve", {"resolve_reason": why})
+        self.forms = {}
+
+    def page(self, name: str, path: str) -> None:
+        """Keep what a page says."""
+        self.facts.pages[name] = self.odd.text(path)
+
     # ---- relearn and proof
 
     def learns(self, relearn: str) -> None:
@@ -456,12 +466,13 @@ class Walk:
     def reads_pending(self) -> None:
         """Codes after the drive, pending ones too."""
         path = f"{self.base}/prove"
+        form = self.odd.form(path, "/pending")
+        # Monitors are asked where a code was the complaint.
+        asked = {"monitors": self.monitors} if "monitors" in _names(form) else {}
         if self.pending:
-            self.odd.send(
-                path, "/pending", {"codes_after": self.pending, "monitors": self.monitors}
-            )
+            self.odd.send_form(form, path, {"codes_after": self.pending, **asked})
             return
-        self.odd.send(path, "/pending", {"monitors": self.monitors}, button="none=yes")
+        self.odd.send_form(form, path, asked, button="none=yes")
 
     # ---- handover
 

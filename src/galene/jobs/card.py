@@ -62,6 +62,7 @@ def card_of(
         start_opened="start" in job.gates,
         asks_first=frozenset(newest.changed) if newest and waits_for_approval(job) else None,
         jumper_allowed=jumper_allowed,
+        began=job.work_began_at,
         dangers=dangers,
     )
 

@@ -48,7 +48,7 @@ def told_of(job: Job) -> Told:
     fitted = tuple(f"{s.name.lower()} ({s.number})" if s.number else s.name.lower() for s in spares)
     return Told(
         parts=tuple(
-            PartTold(label=family.part(p).label, text=_part_text(family, p, done)) for p in parts
+            PartTold(label=family.part(p).name, text=_part_text(family, p, done)) for p in parts
         ),
         fitted=fitted,
         reused=tuple(_reused(family, done)),
@@ -66,11 +66,8 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
     """One sentence: how it was treated, from the steps that were done."""
     mine = [r.document for r in done if part in (r.document.treats or (r.document.part,))]
     works = {s.work for s in mine if s.work}
-    agents = dict.fromkeys(
-        f"{AGENTS[s.agent.class_id].title.lower()} {WAYS.get(s.agent.way, s.agent.way)}"
-        for s in mine
-        if s.agent
-    )
+    # An agent stands with its own act: what cleans is not what a thread is set with.
+    washes, aids = _agents(mine)
     new = any(part in s.consumes for s in mine)
     off = any(part in s.takes_off for s in mine)
     sent = any(part in s.sends for s in mine)
@@ -79,9 +76,11 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
         found.append("fitted new")
     if works & {"clean"} and not new:
         treated = [s for s in mine if s.work == "clean" and s.phase in ("clean", "running")]
-        found.append("cleaned" if _treated(treated) else "looked at")
+        how = f" with {', '.join(washes)}" if washes else ""
+        found.append(f"cleaned{how}" if _treated(treated) else "looked at")
     if "upkeep" in works:
-        found.append("upkeep with nothing taken off")
+        how = f" with {', '.join(washes)}" if washes else ""
+        found.append(f"upkeep{how}, with nothing taken off")
     if "repair" in works and not new:
         found.append("mended at its joint and tested there")
     if "adjust" in works:
@@ -92,9 +91,24 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
         found.append("off the engine")
     if sent:
         found.append("sent out to the bath")
-    if agents and not new:
-        found.append(", ".join(agents))
+    if aids:
+        found.append(f"put together with {', '.join(aids)}")
     return (", ".join(found) or "nothing done").capitalize() + "."
+
+
+def _agents(steps: Iterable[Step]) -> tuple[list[str], list[str]]:
+    """What cleaned, and what it was put together with, each once with its way."""
+    washes: dict[str, None] = {}
+    aids: dict[str, None] = {}
+    for step in steps:
+        if step.agent is None:
+            continue
+        title = AGENTS[step.agent.class_id].title.lower()
+        if "assembly_aid" in step.agent.properties:
+            aids[title] = None
+        else:
+            washes[f"{title} {WAYS.get(step.agent.way, step.agent.way)}"] = None
+    return list(washes), list(aids)
 
 
 def _treated(steps: Iterable[Step]) -> bool:
@@ -107,7 +121,7 @@ def _reused(family: EngineFamily, done: Iterable[StepRow]) -> Iterable[str]:
     for row in done:
         given = row.records.of("seal")
         if given and given.answer == "yes" and row.document.part:
-            yield f"seal of the {family.part(row.document.part).label.lower()}"
+            yield f"seal of the {family.part(row.document.part).name.lower()}"
 
 
 def _answers(job: Job) -> Iterable[str]:
@@ -116,7 +130,7 @@ def _answers(job: Job) -> Iterable[str]:
     for answer in answers_of(job):
         if answer.consequence is None:
             continue
-        where = f"{family.part(answer.part).label}: " if answer.part else ""
+        where = f"{family.part(answer.part).name}: " if answer.part else ""
         said = answer.answer.replace(":", ", ")
         grade, _, deposit = answer.answer.partition(":")
         if digits(grade, 1):

@@ -36,6 +36,7 @@ def outline_of(family: EngineFamily) -> EngineOutline:
         cycle=family.cycle,
         throttle=family.throttle,
         banks=max(1, upstream),
+        cooling=family.cooling,
     )
 
 

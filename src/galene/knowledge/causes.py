@@ -142,7 +142,7 @@ CAUSES: tuple[Cause, ...] = (
     ),
     _deposit(
         "map_fouled",
-        "Manifold pressure sensor sooted up",
+        "Manifold pressure sensor fouled",
         0.05,
         component="map_sensor",
         minutes=20,
@@ -150,7 +150,7 @@ CAUSES: tuple[Cause, ...] = (
     ),
     _deposit(
         "boost_sensor_fouled",
-        "Boost sensor sooted up",
+        "Boost sensor fouled",
         0.06,
         component="boost_sensor",
         minutes=20,

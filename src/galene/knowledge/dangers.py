@@ -35,6 +35,7 @@ DANGERS: tuple[DangerRule, ...] = (
         ),
         evidence=("coolant_loss", "white_sweet_smoke"),
         without=("egr_cooler",),
+        only={"cooling": "liquid"},
     ),
     DangerRule(
         id="runs_on_oil",

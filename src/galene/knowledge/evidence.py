@@ -17,9 +17,17 @@ def _see(
     links: dict[str, float],
     ground: str,
     needs: tuple[str, ...] = (),
+    only: dict[str, str] | None = None,
 ) -> Evidence:
     return Evidence(
-        id=id_, group=group, text=text, ground=ground, leak=leak, links=links, needs=needs
+        id=id_,
+        group=group,
+        text=text,
+        ground=ground,
+        leak=leak,
+        links=links,
+        needs=needs,
+        only=only or {},
     )
 
 
@@ -211,6 +219,7 @@ SYMPTOMS: tuple[Evidence, ...] = (
             "boost_leak": 0.2,
         },
         ground="the plate must break free first",
+        only={"cycle": "four_stroke"},
     ),
     _see(
         "low_power_all_range",
@@ -286,6 +295,7 @@ SYMPTOMS: tuple[Evidence, ...] = (
             "exhaust_pressure_sensor_failed": 0.4,
         },
         ground="the control closes down on a false back pressure",
+        needs=("turbine",),
     ),
     _see(
         "fuel_economy_down",
@@ -358,6 +368,7 @@ SYMPTOMS: tuple[Evidence, ...] = (
             "exhaust_pressure_tube_blocked": 0.3,
         },
         ground="more soot, or a burn-off that does not finish",
+        needs=("particulate_filter",),
     ),
     _see(
         "whistle_or_hiss",
@@ -374,6 +385,7 @@ SYMPTOMS: tuple[Evidence, ...] = (
         leak=0.02,
         links={"egr_cooler_leak": 0.85, "ignition_or_fuel_fault": 0.05},
         ground="it goes where the gas is; without a cooler it is the engine itself",
+        only={"cooling": "liquid"},
     ),
     _see(
         "white_sweet_smoke",
@@ -382,6 +394,7 @@ SYMPTOMS: tuple[Evidence, ...] = (
         leak=0.01,
         links={"egr_cooler_leak": 0.7, "ignition_or_fuel_fault": 0.05},
         ground="coolant is burnt",
+        only={"cooling": "liquid"},
     ),
     _see(
         "worse_when_cold",
@@ -1448,7 +1461,7 @@ RESULTS: tuple[Evidence, ...] = (
     Evidence(
         id="soot_on_map_sensor",
         group="check",
-        text="Manifold pressure sensor caked with soot",
+        text="Snout of the manifold pressure sensor caked",
         ground="it tells how the rest looks",
         leak=0.02,
         links={"map_fouled": 0.97},
@@ -1466,7 +1479,7 @@ RESULTS: tuple[Evidence, ...] = (
     _see(
         "soot_on_boost_sensor",
         "check",
-        "Boost sensor caked with soot",
+        "Snout of the boost sensor caked",
         leak=0.04,
         links={"boost_sensor_fouled": 0.95},
         ground="seen",
@@ -1497,6 +1510,7 @@ RESULTS: tuple[Evidence, ...] = (
             "ignition_or_fuel_fault": 0.1,
         },
         ground="more is thrown to the breather; with burn-offs it is fuel in the oil",
+        only={"fuel": "diesel"},
     ),
     _see(
         "oil_smells_of_fuel",
@@ -1505,6 +1519,7 @@ RESULTS: tuple[Evidence, ...] = (
         leak=0.03,
         links={"doser_fouled": 0.25, "ignition_or_fuel_fault": 0.3},
         ground="burn-offs that break off, or fuel that is not burnt",
+        only={"fuel": "diesel"},
     ),
     _see(
         "trim_rises_with_airflow",

@@ -82,7 +82,7 @@ def _sheet(
         where = "laid aside" if loose and aside else "off the engine" if off else "on the engine"
     return PartSheet(
         part=part.id,
-        label=part.label,
+        label=part.name,
         work=work.work,
         text=text,
         why=method.why if work.work in ("clean", "upkeep") else "",

@@ -39,6 +39,21 @@ class Part:
     picture: str = ""
     may_be_unplugged: bool = False
 
+    @property
+    def name(self) -> str:
+        """What it is called in a sentence: the drawing's label leaves the word sensor to its shape.
+
+        Examples
+        --------
+        >>> Part(id="b", component="boost_sensor", label="Charge pressure").name
+        'Charge pressure sensor'
+        """
+        low = self.label.lower()
+        if not self.component.endswith("_sensor") or "sensor" in low or "meter" in low:
+            return self.label
+        head, comma, rest = self.label.partition(",")
+        return f"{head.replace('temp.', 'temperature')} sensor{comma}{rest}"
+
 
 @dataclass(frozen=True)
 class Pipe:

@@ -75,7 +75,7 @@ def causes_of(engine: EngineOutline, knowledge: KnowledgeBase) -> tuple[Cause, .
 def is_heard(kind: Evidence, engine: EngineOutline, knowledge: KnowledgeBase) -> bool:
     """Whether a piece of evidence can exist on an engine and says something there: what is not, is
     not asked."""
-    if not set(kind.needs) <= engine.components:
+    if not kind.possible_on(engine):
         return False
     danger = any(kind.id in d.evidence and d.possible_on(engine) for d in knowledge.dangers)
     possible = {c.id for c in causes_of(engine, knowledge)}

@@ -15,6 +15,7 @@ class EngineOutline:
     throttle: str
     banks: int = 1
     """Rows of cylinders with a mixture control of their own."""
+    cooling: str = "liquid"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -66,7 +67,8 @@ class Evidence:
     ``inverse=False``: noisy-OR, P(present) = 1 - (1 - leak) prod(1 - strength) over the causes that
     hold. ``inverse=True``: what is seen when nothing is wrong, P(present) = (1 - leak) prod(1 -
     strength). `odds` multiplies the prior odds of causes instead (history: it comes before the
-    causes, not from them).
+    causes, not from them). `needs` are kinds of part that the engine must have for it, `only` facts
+    of it (``{"cooling": "liquid"}``).
     """
 
     id: str
@@ -78,6 +80,13 @@ class Evidence:
     inverse: bool = False
     odds: Mapping[str, float] = field(default_factory=dict)
     needs: tuple[str, ...] = ()
+    only: Mapping[str, str] = field(default_factory=dict)
+
+    def possible_on(self, engine: EngineOutline) -> bool:
+        """Whether this can be seen on the engine at all."""
+        return set(self.needs) <= engine.components and all(
+            getattr(engine, k) == v for k, v in self.only.items()
+        )
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -95,6 +95,7 @@ class Card:
     start_opened : a foreman has opened the gate of the first start
     asks_first : parts that wait for the customer's approval; None where nothing waits
     jumper_allowed : the check of the drive side allows a jumper
+    began : when its first step could be done; None where that is not known
     dangers : sentences of dangers that forbid to turn the engine
     """
 
@@ -113,6 +114,7 @@ class Card:
     start_opened: bool = False
     asks_first: frozenset[str] | None = None
     jumper_allowed: bool = False
+    began: datetime | None = None
     dangers: tuple[str, ...] = ()
 
     def step(self, step_id: int) -> CardStep | None:
@@ -129,6 +131,12 @@ class Card:
         """Steps that are done, in the order in which they were."""
         found = [(s.done_at, s.position, s) for s in self.steps if s.done_at]
         return tuple(s for *_, s in sorted(found, key=lambda f: f[:2]))
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything was done by this card: what was opened for a check before it is not."""
+        done = (s.done_at for s in self.steps if s.done_at)
+        return any(self.began is None or at >= self.began for at in done)
 
     @property
     def open_items(self) -> tuple[CardItem, ...]:

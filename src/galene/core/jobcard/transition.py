@@ -147,7 +147,7 @@ def _on_its_own_page(step: Step) -> Refusal | None:
 
 
 def _pick_first(card: Card) -> Refusal | None:
-    if not card.to_pick or card.done:
+    if not card.to_pick or card.touched:
         return None
     why = (
         "say that all of it is here, or what is missing: "

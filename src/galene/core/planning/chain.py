@@ -338,7 +338,7 @@ class Chain:
         if wait is None:
             return step
         minutes, why = drying_minutes(wait, self.case.air, self.case.policy)
-        name = f"{self.part.label} {wait.name}"
+        name = f"{self.part.name} {wait.name}"
         count = self.names[name] = self.names.get(name, 0) + 1
         if count > 1:
             name = f"{name} {count}"

@@ -191,7 +191,7 @@ def plain_items(
     lifted = lifting(family, operation)
     said = " ".join(o.what.lower() for o in operation.opens if o.kind == "connector")
     for rider in lifted.attached if lifted and not lifted.hangs else ():
-        label = family.part(rider).label
+        label = family.part(rider).name
         if rider in gone or label.lower() in said:
             continue
         what = f"{label} connector"
@@ -248,7 +248,7 @@ def mouths(
             found.setdefault(item.id, item)
     for tap in family.taps:
         if tap.sensor in leaving and tap.on and tap.on not in leaving and tap.on not in gone:
-            label = family.part(tap.sensor).label.lower()
+            label = family.part(tap.sensor).name.lower()
             item_id = f"{operation.id}{suffix}:port {tap.sensor}"
             found[item_id] = OpenItem(
                 id=item_id,
@@ -289,7 +289,7 @@ def bearer(family: EngineFamily, part_id: str) -> str | None:
 def _covers(
     family: EngineFamily, *, at: str, leaves: str, stays: str, ways_in: bool
 ) -> list[OpenItem]:
-    part, other = family.part(stays), family.part(leaves).label.lower()
+    part, other = family.part(stays), family.part(leaves).name.lower()
     if part.component == "intake_ports" and ways_in:
         return [
             OpenItem(
@@ -305,7 +305,7 @@ def _covers(
     return [
         OpenItem(
             id=f"{at}:mouth {stays}",
-            what=f"Cap on the {part.label.lower()}, where the {other} was",
+            what=f"Cap on the {part.name.lower()}, where the {other} was",
             kind="cover",
             inside=True,
             on=bearer(family, stays),

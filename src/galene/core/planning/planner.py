@@ -496,14 +496,15 @@ class _Planner:
         ways = [o for o in access.ways.get(part, ()) if o not in self.open_now]
         takes_valve = {o for v in valves for o in self._off_ways(access, v, whole=True)}
         valve_on = [v for v in valves if self.car.place_of(v) == "mounted"]
-        if whole and not [o for o in ways if o not in whole]:
+        far_open = any(
+            part in self.by_id[o].reaches and o not in takes_valve for o in self.open_now
+        )
+        # What is left of the ways in is no reason to take it off whole where they stand open.
+        if whole and not far_open and not [o for o in ways if o not in whole]:
             return _cheapest(access, whole, wanted)
         if valve_on and takes_valve:
             wanted = _cheapest(access, sorted(takes_valve), wanted)
         far = [o for o in ways if o not in takes_valve]
-        far_open = any(
-            part in self.by_id[o].reaches and o not in takes_valve for o in self.open_now
-        )
         return _cheapest(access, far, wanted) if far and not far_open else wanted
 
     def _strip(self, access: Access, treatment: Treatment) -> None:

@@ -301,7 +301,7 @@ def closing(
     notes: list[str] = []
     records: tuple[Record, ...] = ()
     if new:
-        names = ", ".join(family.part(p).label.lower() for p in new)
+        names = ", ".join(family.part(p).name.lower() for p in new)
         notes.append(f"Goes in new: {names}.")
     if seals and reuse_seals:
         notes.append("The old seal goes back only clean, whole and not set hard: look at it first.")
@@ -409,7 +409,7 @@ def taken_out(family: EngineFamily, part_id: str, carrier: str) -> Step:
     carrier : the part on the bench that it sits on; empty where it sits on the car
     """
     part = family.part(part_id)
-    low = part.label.lower()
+    low = part.name.lower()
     on = next((t.on for t in family.taps if t.sensor == part_id), None)
     items: tuple[OpenItem, ...] = (
         OpenItem(id=f"{part_id}:connector", what=_what_holds(part), kind=_holds_by(part)),
@@ -425,9 +425,9 @@ def taken_out(family: EngineFamily, part_id: str, carrier: str) -> Step:
     if part.component == "breather_valve":
         text = f"Ease the hoses off the {low}, draw it out of its seat, tape the opening"
     if carrier:
-        base = family.part(carrier).label.lower()
+        base = family.part(carrier).name.lower()
         text = f"On the bench: draw the {low} out of the {base}"
-        seat = f"{part.label}, off the {base}"
+        seat = f"{part.name}, off the {base}"
         items = (OpenItem(id=f"{part_id}:seat", what=seat, kind="fastener set"),)
     return Step(
         id=f"{part_id}:out",
@@ -457,7 +457,7 @@ def _places(part_id: str, carrier: str) -> dict[str, Place]:
 
 def _what_holds(part: Part) -> str:
     hoses = part.component == "breather_valve"
-    return f"{part.label} hoses" if hoses else f"{part.label} connector"
+    return f"{part.name} hoses" if hoses else f"{part.name} connector"
 
 
 def _holds_by(part: Part) -> str:
@@ -467,13 +467,13 @@ def _holds_by(part: Part) -> str:
 def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
     """The same part's way back."""
     part = family.part(part_id)
-    low = part.label.lower()
+    low = part.name.lower()
     text = f"Tape off, refit the {low} straight, plug clicked home"
     if part.component == "breather_valve":
         text = f"Tape off, press the {low} home in its seat, hoses on"
     closes: tuple[str, ...] = (f"{part_id}:connector", f"{part_id}:port")
     if carrier:
-        text = f"On the bench: put the {low} back into the {family.part(carrier).label.lower()}"
+        text = f"On the bench: put the {low} back into the {family.part(carrier).name.lower()}"
         closes = (f"{part_id}:seat",)
     return Step(
         id=f"{part_id}:in",
@@ -491,7 +491,7 @@ def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
 
 def stripped(family: EngineFamily, rider: str, carrier: str) -> tuple[Step, Step]:
     """What still sits on a part on the bench comes off it, and goes back on it."""
-    name, base = family.part(rider).label, family.part(carrier).label.lower()
+    name, base = family.part(rider).name, family.part(carrier).name.lower()
     item = OpenItem(id=f"strip:{rider}:{name}", what=f"{name}, off the {base}", kind="fastener set")
     off = Step(
         id=f"strip:{rider}",

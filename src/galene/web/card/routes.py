@@ -59,7 +59,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
     )
     drives = any(s.document.worksheet == "actuator-drive-check" for s in left)
     state = card_of(job, dangers=diagnosis.dangers_of(job))
-    picking = bool(left) and state.to_pick and not state.done
+    picking = bool(left) and state.to_pick and not state.touched
     held = (
         spares.against_stock(visit.db, job, plan.document.bill.spares) if plan and picking else []
     )

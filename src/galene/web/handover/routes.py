@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.diagnosis.records import Assessment, Cause
 from galene.core.jobcard.job_records import ConfirmedCause
+from galene.core.jobcard.pick import pick_list
 from galene.exchange.report import PAPERS, pdf_of
 from galene.jobs import fuel, handover, minutes, pictures, proof, recheck
 from galene.jobs.act import Act, family_of, revision
@@ -61,6 +62,8 @@ def context(db: Session, shop: Workshop, job: Job) -> dict[str, Any]:
         "insides": insides_of(family_of(job), findings),
         "pairs": pictures.pairs(pictures.pictures_of(db, job)),
         "plan": next((p.document for p in job.plans if p.approved_at), None),
+        "picks": pick_list(job.plans[0].document.bill) if job.plans else {},
+        "owner_reads": False,
         "open": open_items(job),
         "missing": (
             [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else []
@@ -195,9 +198,16 @@ def report(visit: Signed, number: str) -> HTMLResponse:
 
 
 def printed(
-    db: Session, shop: Workshop, job: Job, *, paper: str, store: PictureStore, now: datetime
+    db: Session,
+    shop: Workshop,
+    job: Job,
+    *,
+    paper: str,
+    store: PictureStore,
+    now: datetime,
+    owner_reads: bool = False,
 ) -> bytes:
-    """The report as PDF, pictures with it."""
+    """The report as PDF, pictures with it; the owner's own leaves out what only the shop asks."""
 
     def picture(name: str) -> bytes:
         data = store.read(name)
@@ -214,6 +224,7 @@ def printed(
             "faults": {},
             "entered": None,
             **context(db, shop, job),
+            "owner_reads": owner_reads,
         }
     )
     return pdf_of(html, paper=paper, picture=picture)

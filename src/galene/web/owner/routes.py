@@ -151,7 +151,7 @@ def _shown(
         "now": request.app.state.clock(),
         "words": owner.words_of(db, job),
         "pairs": pictures.pairs(pictures.pictures_of(db, job)),
-        "labels": {p.id: p.label for p in family_of(job).parts},
+        "labels": {p.id: p.name for p in family_of(job).parts},
         "once": lambda: secrets.token_urlsafe(12),
         "faults": {},
         "refused": [],
@@ -165,7 +165,7 @@ def _shown(
 
 
 def _finished(db: Session, job: Job, shop: Workshop) -> dict[str, Any]:
-    return {**report_context(db, shop, job), "done": True}
+    return {**report_context(db, shop, job), "done": True, "owner_reads": True}
 
 
 def _open(db: Session, job: Job, shop: Workshop) -> dict[str, Any]:
@@ -227,6 +227,7 @@ def report(request: Request, secret: str, paper: str = "A4") -> Response:
                 paper=paper,
                 store=request.app.state.pictures,
                 now=request.app.state.clock(),
+                owner_reads=True,
             )
     except Turned as turned:
         return turned.answer
