@@ -78,6 +78,8 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
         treated = [s for s in mine if s.work == "clean" and s.phase in ("clean", "running")]
         how = f" with {', '.join(washes)}" if washes else ""
         found.append(f"cleaned{how}" if _treated(treated) else "looked at")
+        if _drawn_in(mine) and not off:
+            found.append("with nothing taken off")
     if "upkeep" in works:
         how = f" with {', '.join(washes)}" if washes else ""
         found.append(f"upkeep{how}, with nothing taken off")
@@ -94,6 +96,10 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
     if aids:
         found.append(f"put together with {', '.join(aids)}")
     return (", ".join(found) or "nothing done").capitalize() + "."
+
+
+def _drawn_in(steps: Iterable[Step]) -> bool:
+    return any(s.agent and s.agent.way == "running_ingestion" for s in steps)
 
 
 def _agents(steps: Iterable[Step]) -> tuple[list[str], list[str]]:
