@@ -322,7 +322,7 @@ def test_the_card_keeps_order_cautions_records_and_waits(odd: Act, fresh: str) -
         "Air meter connector",
         "Air meter screws",
         "Tape over the port of: air meter",
-        "Tape over the port of: intake temperature",
+        "Tape over the port of: intake temperature sensor",
     }
     with pytest.raises(Invalid) as fault:
         jobcard.tick(odd, fresh, steps["maf_sensor:look"].id, records={"grade_before": "3"})

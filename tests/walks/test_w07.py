@@ -148,6 +148,9 @@ def test_a_cooler_that_leaks_is_new_and_the_cylinders_are_looked_into(facts: Fac
 def test_the_report(facts: Facts) -> None:
     report = facts.report
     assert "GH-7878" in report and "fitted new" in report.lower()
+    assert facts.verdict == "better_to_confirm", "nothing has shown that the cooler is open"
+    assert "“recirculation cooler plugged” shows it no more" not in report
+    assert "170 kPa" in report and "sent out to the bath" not in report
     assert "valve new" not in report and "Monday caused" not in report
     low, at, high = facts.next_look
     assert 9_200 < low < at < high < 20_000, "in hours"

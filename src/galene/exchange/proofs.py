@@ -1,6 +1,6 @@
 """The JSON contract of a proof: checked for shape here, judged in the core."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, Literal
 
 from pydantic import ConfigDict, Field
@@ -16,6 +16,7 @@ from galene.core.proof.records import (
     CodesTold,
     Proof,
     ProofCase,
+    ProvenCause,
     ReadingSide,
     SymptomWord,
     TestProof,
@@ -24,6 +25,7 @@ from galene.core.proof.records import (
 )
 from galene.exchange.shapes import Strict, shaped
 from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.check_readings import READINGS as CHECK_READINGS
 from galene.knowledge.codes import code_meaning
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.proving import (
@@ -147,10 +149,31 @@ def proof_of(case: ProofCase) -> Proof:
             **case.__dict__,
             "symptom_texts": SYMPTOM_TEXTS,
             "test_titles": {t: title_of(t) for t in known},
+            "spoke_of": {r.test: _spoke_of(r.before, r.test, case.causes) for r in case.tests},
             "group_of": {c: code_meaning(c).group or "" for c in codes},
         }
     )
     return prove(named, tests)
+
+
+def silent_before(causes: Iterable[ProvenCause], before: Mapping[str, TestSide]) -> frozenset[str]:
+    """Tests of these causes that showed no fault before the work, by their sides then."""
+    case = ProofCase(causes=tuple(causes))
+    runs = (TestRun(test=t, before=side, after=side) for t, side in before.items())
+    return frozenset(r.test for r in runs if _judged(r, case).verdict == "passed")
+
+
+def _spoke_of(side: TestSide | None, test: str, causes: Iterable[ProvenCause]) -> frozenset[str]:
+    """Of which causes a test spoke by what it showed."""
+    if side is None:
+        return frozenset()
+    told = dict(side.evidence)
+    reading = CHECK_READINGS.get(test)
+    if reading is not None:
+        told |= {e: state for e, (state, _) in reading.says.get(side.verdict, {}).items()}
+    bad = [e for e, state in told.items() if polarity_of(e).bad == state]
+    linked = {c for e in bad for c in KNOWLEDGE.evidence[e].links}
+    return frozenset(c.id for c in causes if c.id in linked)
 
 
 def _judged(run: TestRun, case: ProofCase) -> TestProof:

@@ -403,7 +403,9 @@ def derive(act: Act, job: Job) -> None:
     for row in list(job.observations):
         if row.source in ("calculation", "look") and row.evidence not in found:
             observe(act, job, row.evidence, state="unknown", source=row.source)
-    for one in found.values():
+    # A check that was done for it stands over what readings let infer beside it.
+    checked = {o.evidence for o in job.observations if o.source == "check"}
+    for one in (x for x in found.values() if x.evidence not in checked):
         observe(
             act, job, one.evidence, state=one.state, source=one.source, confidence=one.confidence
         )

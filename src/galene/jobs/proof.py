@@ -28,7 +28,7 @@ from galene.core.proof.records import (
     TestRun,
     TestSide,
 )
-from galene.exchange.proofs import proof_of
+from galene.exchange.proofs import proof_of, silent_before
 from galene.jobs import logs
 from galene.jobs.act import family_of
 from galene.jobs.bands import bands_of
@@ -141,6 +141,7 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
         open_ends=(*_open_ends(job), *_contrary(db, job)),
         started=job.engine_started_at is not None,
         confirmed=job.handover.said,
+        silent=_silent(job, causes, kept, altitude_m=shop.altitude_m),
     )
     return Told(proof=proof_of(case), causes=causes, confirmed=job.handover.said, kept=kept)
 
@@ -301,6 +302,19 @@ def _runs(
             if sides[1] is not None:
                 seen.add(test.test)
                 yield TestRun(test=test.test, before=sides[0], after=sides[1])
+
+
+def _silent(
+    job: Job, causes: Iterable[ProvenCause], kept: Kept, *, altitude_m: float
+) -> frozenset[str]:
+    """Tests that showed no fault before the work."""
+    before: dict[str, TestSide] = {}
+    for cause in causes:
+        for test in cause.tests:
+            side = _side(job, cause, test, phase="before", kept=kept, altitude_m=altitude_m)
+            if side is not None and not side.says_nothing:
+                before.setdefault(test.test, side)
+    return silent_before(causes, before)
 
 
 def _side(

@@ -8,6 +8,7 @@ from galene.core.chemistry.judge import WAYS
 from galene.core.planning.records import Step
 from galene.core.planning.words import CONSEQUENCES
 from galene.core.text_gate import digits
+from galene.core.units import QUANTITIES
 from galene.jobs.act import family_of
 from galene.jobs.card import answers_of
 from galene.jobs.work import parts_used
@@ -91,7 +92,7 @@ def _part_text(family: EngineFamily, part: str, done: Iterable[StepRow]) -> str:
         found.append("looked at, not cleaned")
     if off and not new:
         found.append("off the engine")
-    if sent:
+    if sent and not new:
         found.append("sent out to the bath")
     if aids:
         found.append(f"put together with {', '.join(aids)}")
@@ -133,11 +134,15 @@ def _reused(family: EngineFamily, done: Iterable[StepRow]) -> Iterable[str]:
 def _answers(job: Job) -> Iterable[str]:
     """Answers that had a consequence, with what followed."""
     family = family_of(job)
+    quantities = {r.id: r.quantity for s in job.steps for r in s.document.records if r.quantity}
     for answer in answers_of(job):
         if answer.consequence is None:
             continue
         where = f"{family.part(answer.part).name}: " if answer.part else ""
         said = answer.answer.replace(":", ", ")
+        quantity = quantities.get(answer.record, "")
+        if quantity:
+            said = f"{said} {QUANTITIES[quantity].kept.id}"
         grade, _, deposit = answer.answer.partition(":")
         if digits(grade, 1):
             words = DEPOSIT_KINDS.get(deposit, "").lower()

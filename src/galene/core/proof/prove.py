@@ -112,6 +112,10 @@ def _cause(
     standing_in: list[tuple[str, str, bool]] = []
     for test in cause.tests:
         found = tests.get(test.test)
+        of = case.spoke_of.get(test.test)
+        if found and of and cause.id not in of and found.verdict != "failed":
+            # It showed another cause: that this one is gone does not follow from it.
+            found = None
         # What showed no fault before either tells nothing of its cure.
         if found is not None and not (found.verdict == "passed" and found.showed_before is False):
             run.append((found.verdict, test.test, bool(found.showed_before)))
@@ -197,7 +201,7 @@ def _still_due(cause: ProvenCause, proof: CauseProof, told: _Told) -> str:
     if proof.verdict in ("better", "failed"):
         return f"test:{proof.by}"
     passed = {t.test for t in told.tests.values() if t.verdict == "passed"}
-    left = [t.test for t in cause.tests if t.test not in passed]
+    left = [t.test for t in cause.tests if t.test not in passed | told.case.silent]
     return f"test:{left[0]}" if left else f"shown:{cause.id}"
 
 

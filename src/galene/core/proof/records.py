@@ -174,6 +174,8 @@ class ProofCase:
     open_ends : what else is not done yet, in words
     started : whether the engine has run since the work
     confirmed : whether somebody has said what it was
+    silent : tests that showed no fault before the work: run again they tell nothing
+    spoke_of : test to the causes of which it spoke before the work, where that is known
     group_of : group of a code, empty for a code of none
     """
 
@@ -189,6 +191,8 @@ class ProofCase:
     open_ends: tuple[str, ...] = ()
     started: bool = True
     confirmed: bool = True
+    silent: frozenset[str] = frozenset()
+    spoke_of: Mapping[str, frozenset[str]] = field(default_factory=dict)
     group_of: Mapping[str, str] = field(default_factory=dict)
 
 
