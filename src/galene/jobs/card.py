@@ -21,7 +21,7 @@ from galene.jobs.errors import Invalid, Refused
 from galene.jobs.planning import document_for, proven, trade_of
 from galene.jobs.rounds import done_steps, rows_of_round
 from galene.knowledge.cautions import SERIOUS
-from galene.knowledge.components import DEPOSIT_KINDS
+from galene.knowledge.components import deposits_of
 from galene.store.models import ItemRow, Job, Plan, StepRow, WaitRow
 from galene.store.repositories import people
 
@@ -55,7 +55,7 @@ def card_of(
         counted={what: (went_in, out) for what, (went_in, out) in job.counted.items()},
         cautions_read=frozenset(a.caution for a in (job.acknowledgements if with_cautions else ())),
         serious=SERIOUS,
-        deposits=frozenset(DEPOSIT_KINDS),
+        deposits=frozenset(deposits_of(family_of(job))),
         picks=pick_list(newest.bill) if newest else {},
         pick=job.pick,
         engine_started=job.engine_started_at is not None,

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
-from galene.core.diagnosis.assess import assess, is_offered
+from galene.core.diagnosis.assess import assess, is_heard, is_offered
 from galene.core.diagnosis.inference import HEATED_C
 from galene.core.diagnosis.measured import outside_pressure_kpa
 from galene.core.diagnosis.records import Check
@@ -214,7 +214,9 @@ def look_after(act: Act, number: str, check_id: str, *, results: Mapping[str, st
     """
     job = act.job(number)
     check = find_check(check_id)
-    if any(e not in check.yields or s not in STATES for e, s in results.items()):
+    outline = outline_of(family_of(job))
+    heard = {e for e in check.yields if is_heard(KNOWLEDGE.evidence[e], outline, KNOWLEDGE)}
+    if any(e not in heard or s not in STATES for e, s in results.items()):
         raise Invalid({"result": "That is no result of this check."})
     if all(s == "unknown" for s in results.values()):
         raise Invalid({"result": "Say what the check showed."})

@@ -17,7 +17,7 @@ from galene.jobs.card import after_set_due, after_set_taken
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text, observe
 from galene.knowledge.base import KNOWLEDGE
-from galene.knowledge.components import DEPOSIT_KINDS
+from galene.knowledge.components import deposits_of
 from galene.knowledge.look_signs import LOOK_SIGNS
 from galene.knowledge.reading_channels import LOADS, channels_of
 from galene.store.models import Inspection, Job, Reading, ReadingSet
@@ -238,9 +238,10 @@ def save_inspection(
         faults["part"] = "Choose a part of this engine."
     if not 0 <= grade <= 4:
         faults["grade"] = "A grade from 0 to 4."
-    if grade >= 2 and deposit not in DEPOSIT_KINDS:
+    kinds = deposits_of(family_of(job))
+    if grade >= 2 and deposit not in kinds:
         faults["deposit"] = "Say what kind of deposit it is."
-    if deposit and deposit not in DEPOSIT_KINDS:
+    if deposit and deposit not in kinds:
         faults["deposit"] = "Choose a kind of the list."
     if faults:
         raise Invalid(faults)

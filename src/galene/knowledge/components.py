@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from galene.core.airpath.family import EngineFamily
+
 
 @dataclass(frozen=True, kw_only=True)
 class ComponentKind:
@@ -284,6 +286,14 @@ DEPOSIT_KINDS: dict[str, str] = {
     "coolant_residue": "Coolant residue, pale crust",
     "foreign_matter": "Foreign matter",
 }
+
+
+def deposits_of(family: EngineFamily) -> dict[str, str]:
+    """Kinds of deposit that an engine can wear: coolant leaves none where there is none."""
+    left_out = () if family.cooling == "liquid" else ("coolant_residue",)
+    return {k: v for k, v in DEPOSIT_KINDS.items() if k not in left_out}
+
+
 GRADES: tuple[str, ...] = (
     "Clean: metal or plastic shows",
     "Discoloured, nothing wipes off",

@@ -9,7 +9,7 @@ from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
 from galene.core.chemistry.rules import COOL_PARTS
-from galene.core.planning.case import Case, Trade, Treatment
+from galene.core.planning.case import PALE, Case, Trade, Treatment
 from galene.core.planning.policy_keys import DRYING
 from galene.core.planning.procedure import DOES, NEEDS, PLACES, STAGES, StepTemplate, Wait, merged
 from galene.core.planning.records import (
@@ -249,7 +249,7 @@ class Chain:
             closes=tuple(f"{owner}:{c}{number}" for c in template.closes),
             tools=template.tools,
             cautions=template.cautions,
-            records=tuple(bound(r, step_id) for r in template.records),
+            records=tuple(bound(r, step_id) for r in self._asked(template.records)),
             consumes=tuple(
                 c for c in template.consumes if any(s.id == c for s in self.family.spares)
             ),
@@ -262,6 +262,15 @@ class Chain:
         )
         step = self._wetted(step, template, number, share=share)
         return self._computed(step, template, position)
+
+    def _asked(self, records: Sequence[Record]) -> Iterator[Record]:
+        """What a step asks on this engine: of coolant only where there is any."""
+        for record in records:
+            if self.family.cooling == "liquid":
+                yield record
+            elif record.id != "pale":
+                kept = tuple(c for c in record.consequences if c.answer != PALE)
+                yield replace(record, consequences=kept)
 
     def _needs(self, template: StepTemplate) -> StateWords:
         words = merged(template.needs, NEEDS)

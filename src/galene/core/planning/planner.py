@@ -683,7 +683,7 @@ class _Planner:
         """What comes first: readings, making safe, the running engine's work, cooling, battery."""
         last: list[str] = []
         if "secure" not in self.done_ids:
-            last = [self._add(made.secure(), RANKS["secure"]).id]
+            last = [self._add(made.secure(self.family), RANKS["secure"]).id]
         if not self.car.before_set:
             step = made.before_set(running=self._may_run())
             last = [self._add(step, RANKS["before"], last).id]

@@ -81,12 +81,17 @@ def before_set(*, running: bool) -> Step:
     )
 
 
-def secure() -> Step:
+def secure(family: EngineFamily) -> Step:
     """The vehicle and the air of the bay."""
+    on_stand = family.cycle == "two_stroke"
     return Step(
         id="secure",
-        text="Parking brake on, wheels chocked, doors open or extraction on",
-        why="Solvent vapour and a rolling vehicle hurt without warning.",
+        text="Upright on its stand, doors open or extraction on"
+        if on_stand
+        else "Parking brake on, wheels chocked, doors open or extraction on",
+        why="Solvent vapour and a vehicle that falls hurt without warning."
+        if on_stand
+        else "Solvent vapour and a rolling vehicle hurt without warning.",
         phase="safe",
         minutes=2,
         cautions=("fumes",),

@@ -630,7 +630,9 @@ def _start(t: _Tail) -> None:
     t.add(
         Step(
             id="first_start",
-            text="First start, without the pedal",
+            text="First start, without the pedal"
+            if t.family.cycle == "four_stroke"
+            else "First start, without the throttle",
             why=why,
             phase="start",
             minutes=1,

@@ -324,7 +324,7 @@ THROTTLE = PartProcedure(
             " plate",
             PALE,
             minutes=2,
-            why="The band sets the idle gap; the shaft ends tell if it sticks.",
+            why="The band narrows the way; the shaft ends tell if it sticks.",
             tools=("lamp", "mirror"),
         ),
         StepTemplate(

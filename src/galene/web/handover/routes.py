@@ -19,6 +19,7 @@ from galene.jobs.gates import open_items
 from galene.jobs.growth import next_look_for
 from galene.jobs.report import told_of
 from galene.jobs.stages import STAGES, lacks
+from galene.jobs.work import parts_used
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.store.models import Job, Workshop
@@ -43,8 +44,11 @@ def context(db: Session, shop: Workshop, job: Job) -> dict[str, Any]:
         if agent and step.done_at and not step.records.left_out:
             used[agent.class_id] = used.get(agent.class_id, 0.0) + agent.ml
     findings: dict[str, dict[str, Any]] = {}
+    new = set(parts_used(job))
     for row in job.looks:
-        findings.setdefault(row.part, {})[row.phase] = row
+        # What was left of a part that went out says nothing of the new one.
+        if not (row.phase == "after" and row.part in new):
+            findings.setdefault(row.part, {})[row.phase] = row
     return {
         "job": job,
         "stage": "handover",
