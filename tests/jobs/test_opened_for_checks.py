@@ -1,6 +1,8 @@
 """Checks, plan and card share one car: what a check opened is not opened twice and stops no
 start."""
 
+from datetime import timedelta
+
 import pytest
 
 from galene.jobs import card, checks, evidence, intake, jobcard, plan, work
@@ -113,3 +115,13 @@ def test_work_through_the_shut_engine_says_what_lies_open(odd: Act) -> None:
     job = checks.close_after(odd, number)
     seen = revision(job, "plan")
     assert plan.save_plan(odd, number, ["egr_valve"], extra_spares=[], seen=seen).plans
+
+
+def test_what_was_opened_for_a_check_is_no_tick_to_undo(odd: Act) -> None:
+    number = opened(odd, "A", "CU-1")
+    checks.open_for(odd, number, "look_throttle")
+    odd.now += timedelta(minutes=1)
+    job = to_card(odd, number, "throttle_body")
+    last = max((s for s in job.steps if s.done_at), key=lambda s: s.position)
+    with pytest.raises(Refused, match="not a tick"):
+        jobcard.untick(odd, number, last.id)

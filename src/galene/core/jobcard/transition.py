@@ -271,6 +271,9 @@ def _untick(entry: Untick, card: Card) -> Card | Refusal:
         return Refusal(
             title="Only the last tick can be undone", reasons=("a later step is ticked",)
         )
+    if not card.touched:
+        why = "it was opened for a check, before this card: the card closes it"
+        return Refusal(title="It was not a tick", reasons=(why,))
     if card.engine_started:
         return Refusal(
             title="The engine has been started", reasons=("open an item by hand instead",)

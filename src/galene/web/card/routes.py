@@ -71,7 +71,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "rows": rows,
         "left": left,
         "step": left[0] if left else None,
-        "last": last,
+        "last": last if state.touched else None,
         "kinds": KINDS,
         "acknowledged": {a.caution for a in job.acknowledgements},
         "checks": {s.id: json.dumps(asdict(checks_of(s, state.left, SERIOUS))) for s in state.left},
