@@ -1,9 +1,11 @@
 """The car itself in a job's pages: the stream of figures, pairing, what is taken, what is asked."""
 
 import time
-from collections.abc import Callable
-from contextlib import suppress
+from collections import Counter
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from functools import partial
+from threading import Lock
 
 from fastapi import APIRouter, FastAPI
 from fastapi.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
@@ -41,6 +43,37 @@ from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 ANSWER_S, LOOK_S = 8.0, 0.05
 """How long a page waits for the car's answer, and how often it looks whether it is there."""
+ASKED_A_JOB, ASKED_AT_ONCE = 2, 8
+"""Questions that wait for one car, and for all of them: a car that says nothing holds up no other
+page."""
+_waiting: Counter[str] = Counter()
+_waiting_lock = Lock()
+
+
+@contextmanager
+def turn_to_ask(number: str) -> Iterator[None]:
+    """Take one of the turns to wait for a car.
+
+    Raises
+    ------
+    Refused
+        Too many wait already.
+    """
+    with _waiting_lock:
+        if _waiting[number] >= ASKED_A_JOB:
+            why = "two questions wait for its answer: wait a moment"
+            raise Refused("The car is being asked already", [why])
+        if _waiting.total() >= ASKED_AT_ONCE:
+            why = "they do not answer yet: wait a few seconds"
+            raise Refused("Too many cars are being asked", [why])
+        _waiting[number] += 1
+    try:
+        yield
+    finally:
+        with _waiting_lock:
+            _waiting[number] -= 1
+            if not _waiting[number]:
+                del _waiting[number]
 
 
 @router.get("/jobs/{number}/live/events")
@@ -184,9 +217,10 @@ def _shown(
 
 def _asked(visit: Visit, number: str, do: Do) -> LiveCommand:
     """Ask the car, and wait for its answer."""
-    with visit.setting() as act:
-        command = live.ask(act, act.job(number), do)
-    return _answered(visit, command)
+    with turn_to_ask(number):
+        with visit.setting() as act:
+            command = live.ask(act, act.job(number), do)
+        return _answered(visit, command)
 
 
 def _answered(visit: Visit, command: LiveCommand) -> LiveCommand:
@@ -282,7 +316,9 @@ def routine(visit: Signed, number: str, form: Sent) -> Response:
         shown=lambda faults: proof_page(visit, visit.job(number), 422, form=form, faults=faults),
     )
     if asked:
-        _answered(visit, asked[0])
+        # It has begun: who has no turn to wait for it sees on the page how it goes on.
+        with suppress(Refused), turn_to_ask(number):
+            _answered(visit, asked[0])
     return answer
 
 
