@@ -256,12 +256,15 @@ def restore(
     replace: Annotated[
         bool, typer.Option("--replace", help="Put it in the place of the data that is there.")
     ] = False,
+    foreign: Annotated[
+        bool, typer.Option("--foreign", help="Take it though its seal is not this workshop's.")
+    ] = False,
     passphrase_file: Passphrase = None,
 ) -> None:
     """Bring a workshop back from FILE: into an empty place, or in the place of what is there."""
     from galene.commands.backing import take_back
 
-    take_back(settings_with(), file, passphrase_file, replace=replace)
+    take_back(settings_with(), file, passphrase_file, replace=replace, foreign=foreign)
 
 
 @cli.command()

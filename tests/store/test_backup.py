@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import psycopg
 import pytest
 from PIL import Image
 from sqlalchemy import create_engine, text
@@ -17,10 +18,12 @@ from galene.jobs.backups import BackupPlan, is_due, is_old, rotate, run
 from galene.store.backup import (
     PASSING,
     BackupError,
+    _run,
     checked,
     make_backup,
     opened,
     restore,
+    sealed_here,
     table_sums,
 )
 from galene.store.cluster import APPLICATION, Cluster
@@ -271,3 +274,37 @@ def test_age_itself_opens_the_archive(tmp_path: Path, database: str, home: Path)
         [age, "-d", "-i", "key.txt", "-o", "whole.tar", "backup.tar.age"], cwd=tmp_path, check=True
     )
     assert checked(tmp_path / "whole.tar").format == 1
+
+
+def test_a_manifest_bears_the_seal_of_the_workshops_key(
+    database: str, home: Path, tmp_path: Path
+) -> None:
+    file, odd = tmp_path / "shop.tar", tmp_path / "odd.tar"
+    make_backup(database, pictures(home), home, file, now=NOW)
+    assert sealed_here(file, home) is True
+    with tarfile.open(file) as archive:
+        told = archive.extractfile("manifest.json")
+        assert told is not None
+        other = told.read().replace(b'"rows":', b'"rows": ')
+    # Whoever changes a backup can make its sums fit, but not the seal under them.
+    assert sealed_here(changed(file, odd, "manifest.json", other), home) is False
+    assert sealed_here(changed(file, odd, "manifest.seal", None), home) is False
+    stranger = tmp_path / "stranger"
+    stranger.mkdir()
+    assert sealed_here(file, stranger) is None, "without a key nobody can tell"
+    key_in(stranger)
+    assert sealed_here(file, stranger) is False
+
+
+def test_no_command_for_a_shell_is_run_out_of_a_dump(elsewhere: str, tmp_path: Path) -> None:
+    mark = tmp_path / "ran"
+    with psycopg.connect(elsewhere.replace("+psycopg", "")) as connection:
+        fine = b"create table t (a text);\nCOPY t (a) FROM stdin;\nsalt\\\\sand\n\\.\n\nselect 1;\n"
+        _run(connection, io.BytesIO(b"\\restrict abc\n" + fine + b"\\unrestrict abc\n"))
+        assert connection.execute("select a from t").fetchall() == [("salt\\sand",)]
+        for line in (f"\\! touch {mark}", f"\\o {mark}", "\\include /etc/hostname"):
+            with pytest.raises(BackupError, match="refused"):
+                _run(connection, io.BytesIO(line.encode() + b"\nselect 1;\n"))
+        with pytest.raises(psycopg.Error):
+            _run(connection, io.BytesIO(f"select 1 \\! touch {mark}\n;".encode()))
+    assert not mark.exists()

@@ -15,7 +15,7 @@ from galene.commands.running import (
 )
 from galene.commands.words import fail
 from galene.settings import Settings
-from galene.store.backup import BackupError, Manifest, opened, restore
+from galene.store.backup import BackupError, Manifest, opened, restore, sealed_here
 from galene.store.cluster import Cluster
 from galene.store.database import make_engine, session_at
 from galene.store.objects import objects_at
@@ -71,13 +71,20 @@ def _written(settings: Settings, url: str, home: Path, file: Path, *, passphrase
 
 
 def take_back(
-    settings: Settings, file: Path, passphrase_file: Path | None, *, replace: bool
+    settings: Settings,
+    file: Path,
+    passphrase_file: Path | None,
+    *,
+    replace: bool,
+    foreign: bool = False,
 ) -> None:
-    """Bring a workshop back."""
+    """Bring a workshop back; one that does not bear the seal of the key that lies here only where
+    `foreign` says so."""
     home = data_folder(settings)
     home.mkdir(parents=True, exist_ok=True)
     try:
         with opened(file, _passphrase(settings, passphrase_file)) as plain:
+            _ours(plain, home, foreign=foreign)
             if settings.database_url:
                 owner = settings.database_owner_url or settings.database_url
                 at = Addresses(owner=owner, application=settings.database_url)
@@ -95,6 +102,21 @@ def take_back(
         f"{manifest.workshop} as of {manifest.made_at:%Y-%m-%d %H:%M} UTC is back: {rows} rows in"
         f" {len(manifest.tables)} tables compared, {pictures} pictures. Everybody signs in anew."
     )
+
+
+FOREIGN = (
+    "this backup does not bear the seal of this workshop's key: it is foreign, of an older key, or"
+    " was changed; --foreign takes it all the same, from where you trust it"
+)
+
+
+def _ours(plain: Path, home: Path, *, foreign: bool) -> None:
+    """Say whose a backup is before anything of it is read."""
+    ours = sealed_here(plain, home)
+    if ours is None:
+        print("There is no key here yet: whose backup this is can not be told.")
+    elif not ours and not foreign:
+        raise BackupError(FOREIGN)
 
 
 def _taken_back(

@@ -6,8 +6,10 @@ opens the identity; both lie in the outer archive, so that the `age` program alo
 """
 
 import hashlib
+import hmac
 import io
 import os
+import re
 import subprocess
 import tarfile
 import tempfile
@@ -18,6 +20,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
 
+import psycopg
 from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import (
     ColumnElement,
@@ -38,6 +41,7 @@ from galene.store.vault import key_file
 
 FORMAT = 1
 DUMP, MANIFEST, KEY = "database.dump", "manifest.json", "secret.key"
+SEAL = "manifest.seal"
 IDENTITY, SEALED = "identity.age", "backup.tar.age"
 BLOCK = 1024 * 1024
 PASSING = frozenset({"web_session", "tries", "set_up_address", "backup_run"})
@@ -192,7 +196,10 @@ def make_backup(
                     tables=tables,
                     settings=settings or {},
                 )
-                _added(archive, MANIFEST, io.BytesIO(_MANIFEST.dump_json(manifest)), now)
+                told = _MANIFEST.dump_json(manifest)
+                _added(archive, MANIFEST, io.BytesIO(told), now)
+                if key_file(home).exists():
+                    _added(archive, SEAL, io.BytesIO(_seal(told, home)), now)
             checked(work / "whole.tar")
             made = _sealed(work, passphrase, now) if passphrase else work / "whole.tar"
             with made.open("rb") as file:
@@ -284,6 +291,34 @@ def _unsealed(archive: tarfile.TarFile, work: Path, passphrase: str) -> Path:
     return work / "whole.tar"
 
 
+def _seal(manifest: bytes, home: Path) -> bytes:
+    """What only who has the workshop's key can write under a manifest."""
+    key = key_file(home).read_bytes().strip()
+    return hmac.new(key, b"galene backup\n" + manifest, hashlib.sha256).hexdigest().encode()
+
+
+def sealed_here(path: Path, home: Path) -> bool | None:
+    """Whether a plain archive's manifest bears the seal of the key that lies here; None where none
+    does, so that nobody can tell. Nothing else of it is read.
+
+    Raises
+    ------
+    BackupError
+        It has no manifest.
+    """
+    if not key_file(home).exists():
+        return None
+    with tarfile.open(path) as archive:
+        names = archive.getnames()
+        if MANIFEST not in names:
+            raise BackupError("no backup of this program: it has no manifest")
+        told = archive.extractfile(MANIFEST)
+        seal = archive.extractfile(SEAL) if SEAL in names else None
+        if told is None or seal is None:
+            return False
+        return hmac.compare_digest(seal.read(200).strip(), _seal(told.read(), home))
+
+
 def checked(path: Path) -> Manifest:
     """The manifest of a plain archive, after every file in it was read and compared.
 
@@ -301,7 +336,7 @@ def checked(path: Path) -> Manifest:
                 raise BackupError(f"{member.name[:80]!r} is no plain file")
             if member.name == MANIFEST:
                 manifest = _manifest(data.read())
-            else:
+            elif member.name != SEAL:
                 found[member.name] = _hash_of(data)
     if manifest is None:
         raise BackupError("no backup of this program: it has no manifest")
@@ -374,8 +409,11 @@ def restore(path: Path, url: str, pictures: PictureStore, home: Path) -> Manifes
     return manifest
 
 
+_RESTRICTS = re.compile(rb"\\(?:un)?restrict \w+\r?\n?")
+_COPIES = re.compile(rb"COPY [^;]+ FROM stdin;\r?\n?")
+
+
 def _into(url: str, work: Path) -> None:
-    (work / "empty.sql").write_text(_EMPTY)
     with (work / "data.sql").open("wb") as out:
         script = _program(
             "pg_restore",
@@ -387,18 +425,43 @@ def _into(url: str, work: Path) -> None:
             stdout=out,
         )
         _finish(script, "the dump could not be read")
-    done = _program(
-        "psql",
-        url,
-        "--no-psqlrc",
-        "--quiet",
-        "--single-transaction",
-        "--set=ON_ERROR_STOP=1",
-        f"--file={work / 'empty.sql'}",
-        f"--file={work / 'data.sql'}",
-        stdout=subprocess.DEVNULL,
-    )
-    _finish(done, "the data could not be put back")
+    address = make_url(driver_url(url)).set(drivername="postgresql")
+    try:
+        with psycopg.connect(address.render_as_string(False)) as connection:
+            connection.execute(_EMPTY)
+            with (work / "data.sql").open("rb") as statements:
+                _run(connection, statements)
+    except psycopg.Error as fault:
+        said = str(fault).strip().splitlines()[:1] or ["no reason was given"]
+        raise BackupError(f"the data could not be put back: {said[0]}") from fault
+
+
+def _run(connection: "psycopg.Connection[Any]", script: IO[bytes]) -> None:
+    """Run what `pg_restore` wrote: statements, and rows that are copied in. No shell of PostgreSQL
+    reads it, so that none of its commands in a changed dump is ever carried out."""
+    waiting: list[bytes] = []
+
+    def flush() -> None:
+        if statements := b"".join(waiting).strip():
+            connection.execute(statements)
+        waiting.clear()
+
+    for line in script:
+        if _RESTRICTS.fullmatch(line):
+            # Its own guard against the same, for a shell that we do not use.
+            continue
+        if line.startswith(b"\\"):
+            raise BackupError("a command for another program stands in its dump: it is refused")
+        if not _COPIES.fullmatch(line):
+            waiting.append(line)
+            continue
+        flush()
+        with connection.cursor() as cursor, cursor.copy(line) as copied:
+            for row in script:
+                if row.rstrip(b"\r\n") == b"\\.":
+                    break
+                copied.write(row)
+    flush()
 
 
 def compare(url: str, manifest: Manifest) -> None:
