@@ -38,6 +38,7 @@ def walked(walk: Walk) -> None:
     walk.answers(passes="no", grade_after="1")
     walk.keep("shut")
     walk.page("asked", f"{walk.base}/plan")
+    walk.facts.pages["refused"] = walk.refused_to_go_on()
     walk.agree()
     walk.after_idle = IDLE
     walk.works(grade_before="1:soot")
@@ -87,6 +88,9 @@ def test_a_tube_that_stays_shut_is_reamed_once_more(facts: Facts) -> None:
     card = facts.cards["shut"]
     assert sum(step("exhaust_pressure_tube:ream")(s) for s in card.steps) == 2
     assert "Agreed so far: version" in facts.pages["asked"], "more than agreed is asked first"
+    refused = facts.pages["refused"].partition(" 409 ")[2]
+    assert "Ask first" in refused and "It passes freely" in refused, "what was entered is kept"
+    assert "ream~2" not in refused and "grade_after" not in refused, "by its question"
 
 
 def test_the_report(facts: Facts) -> None:

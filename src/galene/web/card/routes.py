@@ -34,6 +34,7 @@ from galene.jobs.stages import lacks
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.bill import spare_of
 from galene.knowledge.cautions import SERIOUS
+from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.found import FOUND
 from galene.store.models import Job
 from galene.web.card.in_hand import fasteners_drawn, motion_of
@@ -285,12 +286,28 @@ def enter(visit: Signed, number: str, kind: str, *, form: Sent) -> Response:
             path=visit.request.url.path,
             referer=back,
             again=list(form.shown()),
-            told=form.told(),
+            told=_answers_told(visit.job(number), form),
             token="",
             seen_value="",
             override=False,
         )
     return visit.go(back)
+
+
+def _answers_told(job: Job, form: Form) -> list[tuple[str, str]]:
+    """What was answered, by the questions that were asked."""
+    asked = {f"record:{r.id}": r.label for s in job.steps for r in s.document.records}
+    answers = {k: v for k, v in form.shown() if k.startswith("record:")}
+    said = []
+    for name, value in answers.items():
+        of_deposit = name.removesuffix("_deposit")
+        if name in asked:
+            said.append((asked[name], value.capitalize()))
+        elif of_deposit in asked:
+            kind = DEPOSIT_KINDS.get(value, value)
+            said.append((f"{asked[of_deposit]}, kind", kind))
+    others = (p for p in form.told() if not p[0].startswith(("Record:", "Step", "Position")))
+    return [*said, *others]
 
 
 def changed(visit: Visit, number: str, form: Form, *, change: Callable[[Act], object]) -> Response:
