@@ -38,7 +38,7 @@ class CheckAccess:
     @property
     def safe(self) -> tuple[Step, ...]:
         """What is made safe before."""
-        return tuple(s for s in self.steps if not s.opening)
+        return tuple(s for s in self.steps if s.phase == "safe")
 
 
 def opened_for(check: Check, family: EngineFamily, done: tuple[str, ...]) -> tuple[Operation, ...]:
