@@ -1,7 +1,7 @@
 """What a job proves: its causes, the tests that are run again, readings, the complaint, the
 codes."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -97,10 +97,15 @@ def causes_to_prove(job: Job, hourly_rate: float) -> tuple[str, ...]:
 
 
 def kept_checks(db: Session, job: Job) -> Kept:
-    """The newest run of every check on a job before and after the work. What proved an earlier
-    round is how this one found the car."""
+    """The newest run of every check on a job before and after the work."""
+    return _newest(job, jobs.check_results(db, job.id))
+
+
+def _newest(job: Job, runs: Sequence[CheckResult]) -> Kept:
+    """The first of each check and side. What proved an earlier round is how this one found the
+    car."""
     found: dict[tuple[str, str], CheckResult] = {}
-    for row in jobs.check_results(db, job.id):
+    for row in runs:
         stale = row.phase == "after" and not _of_this_round(job, row.at)
         found.setdefault((row.check_id, "before" if stale else row.phase), row)
     return found
@@ -125,7 +130,8 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
     causes = tuple(proven_cause(c, family) for c in causes_to_prove(job, shop.hourly_rate))
     if job.handover.words:
         causes = (*causes, own_words(job.handover.words))
-    kept = kept_checks(db, job)
+    runs = jobs.check_results(db, job.id)
+    kept = _newest(job, runs)
     case = ProofCase(
         causes=causes,
         tests=(
@@ -138,7 +144,7 @@ def told_of(db: Session, job: Job, shop: Workshop | None = None) -> Told:
         bands=bands_of(db, family, before=job.signed_at),
         symptoms=_symptoms(job),
         codes=codes_told(job),
-        open_ends=(*_open_ends(job), *_contrary(db, job)),
+        open_ends=(*_open_ends(job), *_contrary(job, runs)),
         started=job.engine_started_at is not None,
         confirmed=job.handover.said,
         silent=_silent(job, causes, kept, altitude_m=shop.altitude_m),
@@ -175,14 +181,14 @@ def _level_low(job: Job) -> bool:
     return low
 
 
-def _contrary(db: Session, job: Job) -> Iterable[str]:
+def _contrary(job: Job, runs: Sequence[CheckResult]) -> Iterable[str]:
     """Checks that told one thing and then another after the same work: neither counts alone."""
-    runs: dict[str, list[CheckResult]] = {}
-    for row in jobs.check_results(db, job.id):
+    by_check: dict[str, list[CheckResult]] = {}
+    for row in runs:
         if row.phase == "after" and _of_this_round(job, row.at):
-            runs.setdefault(row.check_id, []).append(row)
+            by_check.setdefault(row.check_id, []).append(row)
     worked = [s.done_at for s in job.steps if s.done_at and s.document.phase in ("open", "clean")]
-    for check, rows in runs.items():
+    for check, rows in by_check.items():
         newest = rows[0]
         unlike = [r for r in rows[1:] if _tells(r) != _tells(newest)]
         if any(not any(r.at < at < newest.at for at in worked) for r in unlike):

@@ -78,6 +78,8 @@ RULE_SOURCES: dict[str, Source] = {
         text="Blair, Design and Simulation of Two-Stroke Engines: the charge oils the bearings",
     ),
     "cooler_tubes": LIQUID,
+    "hot_gas": Source(kind="physics", text="soot glows from about 600 °C, its metal is near it"),
+    "turbine": Source(kind="practice", text="turbocharger makers' notes on balance and bearings"),
     "injectors": PRACTICE,
     "cable_throttle": LIQUID,
     "coating": LABELS,
