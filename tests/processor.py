@@ -1,8 +1,9 @@
 """What the tests of each folder cost, in processor seconds, held against `budget.toml`.
 
 Counted is what this process used and everything that it started: the database, browsers, servers.
-Seconds are those of a machine on which `_known_work` takes `KNOWN_S`, so that a slow or a busy
-machine changes nothing but the time that it takes.
+Seconds are those of a machine on which `_known_work` takes `KNOWN_S`. It is looked at all through
+the run, since two that share a core slow each other: a slow or a busy machine changes nothing but
+the time that it takes.
 """
 
 import os
@@ -18,6 +19,8 @@ BUDGET = Path(__file__).with_name("budget.toml")
 OVER = 1.5
 """How many times its budget a folder may take before the run fails."""
 KNOWN_S = 0.1
+LOOK_AGAIN_S = 10.0
+"""Seconds after which the machine's pace is measured anew."""
 TICK_S = 1 / os.sysconf("SC_CLK_TCK")
 COST = pytest.StashKey["Cost"]()
 
@@ -58,20 +61,21 @@ class Cost:
 
     def __init__(self) -> None:
         self.seconds: Counter[str] = Counter()
-        self.known = [_known_work()]
-        self._before = _used_by(os.getpid())
+        self._look()
 
     def charge(self, folder: str) -> None:
         """What was used since the last time is this folder's."""
         now = _used_by(os.getpid())
-        self.seconds[folder] += max(0.0, now - self._before)
+        self.seconds[folder] += max(0.0, now - self._before) * self._pace
         self._before = now
+        if time.monotonic() - self._looked_at > LOOK_AGAIN_S:
+            self._look()
 
-    def reckoned(self) -> dict[str, float]:
-        """The seconds of the known machine."""
-        self.known.append(_known_work())
-        share = KNOWN_S / (sum(self.known) / len(self.known))
-        return {folder: share * used for folder, used in self.seconds.items()}
+    def _look(self) -> None:
+        """Measure the pace of this machine; what that takes is nobody's."""
+        self._pace = KNOWN_S / _known_work()
+        self._looked_at = time.monotonic()
+        self._before = _used_by(os.getpid())
 
 
 def folder_of(item: pytest.Item) -> str:
@@ -112,7 +116,7 @@ def pytest_sessionfinish(session: pytest.Session) -> None:
     """A worker tells what it counted."""
     told = getattr(session.config, "workeroutput", None)
     if told is not None:
-        told["cost"] = session.config.stash[COST].reckoned()
+        told["cost"] = dict(session.config.stash[COST].seconds)
 
 
 class Account:
@@ -130,7 +134,7 @@ class Account:
     def pytest_sessionfinish(self, session: pytest.Session) -> None:
         """Fail a run that is well but took too much."""
         if not self.total:
-            self.total.update(self.config.stash[COST].reckoned())
+            self.total.update(self.config.stash[COST].seconds)
         if self.over() and session.exitstatus == pytest.ExitCode.OK:
             session.exitstatus = pytest.ExitCode.TESTS_FAILED
 
