@@ -110,3 +110,9 @@ def test_the_report(facts: Facts) -> None:
     assert "P2195" in facts.report
     assert "like new" not in facts.report and "oxygen" not in facts.report.lower()
     assert "off the engine" not in facts.report
+    assert "cleaned in place and not looked at" in facts.report, "grade 1 at best, as in 2 visits"
+
+
+def test_a_flush_has_its_next_look_too(facts: Facts) -> None:
+    low, at, high = facts.next_look
+    assert 186_000 < low < at < high < 300_000

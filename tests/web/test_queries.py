@@ -15,7 +15,7 @@ from tests.web.conftest import Browser
 MOST = {
     "/": 14,
     "/vehicles": 5,
-    "/vehicles/QN114": 15,
+    "/vehicles/QN114": 16,
     "/fleet": 6,
     "/worksheets/idle-gap": 1,
     "/shelf": 3,

@@ -1,7 +1,7 @@
 """How deposits grow on a vehicle's parts, by its own visits and those of its family, and when each
 is due."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
@@ -30,6 +30,9 @@ from galene.store.repositories import jobs, people
 
 LIMIT_GRADE = 2.0
 """Grade at which a part is due: from there a deposit is a finding (the grades' own scale)."""
+UNSEEN_LEFT = 1.0
+"""Grade that a part cleaned in place is reckoned to be left with at best, where nobody looked: one
+better than it was found, never clean (this project's judgement)."""
 NEAR_SHARE = 0.25
 """Parts whose date comes within this share of the first one's interval are done together: what is
 opened once costs the next part nothing (this project's judgement)."""
@@ -47,6 +50,7 @@ class PartLine:
     due : when it reaches the limit
     cured : whether what fed it is mended since
     limit : grade at which it is due
+    unseen : whether it was cleaned last with nothing taken off, and nobody has looked since
     """
 
     part: str
@@ -56,6 +60,7 @@ class PartLine:
     due: Due
     cured: bool
     limit: float = LIMIT_GRADE
+    unseen: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -129,11 +134,21 @@ def _exposure(job: Job, hours: bool) -> float | None:
     return job.hours if hours else job.distance_km
 
 
+def _left(job: Job, part: str) -> list[int]:
+    """Grades that were seen after the work."""
+    return [k.grade for k in job.looks if k.part == part and k.phase == "after"]
+
+
 def _visits(
-    visited: Sequence[Job], part: str, *, hours: bool, fed_now: bool | None
+    visited: Sequence[Job],
+    part: str,
+    *,
+    hours: bool,
+    fed_now: bool | None,
+    drawn: Mapping[int, Container[str]],
 ) -> tuple[Visit, ...]:
     """A part over the jobs of its vehicle, the oldest first. `fed_now` stands for what the newest
-    job has not said yet."""
+    job has not said yet, `drawn` says what was cleaned in place."""
     found: list[Visit] = []
     fed_before = False
     for job in visited:
@@ -144,11 +159,12 @@ def _visits(
         if at is None or not looks or (found and at <= found[-1].at):
             continue
         seen = max((k.grade for k in looks if k.phase in ("before", "work")), default=None)
-        after = [k.grade for k in looks if k.phase == "after"]
-        # What was looked at and not cleaned is left as it was found.
-        left = min(after) if after else float(seen or 0)
         if seen is None:
             continue
+        # What was looked at and not cleaned is left as it was found.
+        left = float(min(_left(job, part), default=seen))
+        if part in drawn.get(job.id, ()) and not _left(job, part):
+            left = max(UNSEEN_LEFT, seen - 1.0)
         found.append(Visit(at=at, found=float(seen), left=min(float(left), seen), cured=cured))
     return tuple(found)
 
@@ -195,11 +211,13 @@ def life_of(
     usual, hard = duty_prior([], "grade", hours), duty_prior(duty, "grade", hours)
     # What was never cleaned here is no upkeep of ours: it stands in the advice, not on a date.
     parts = dict.fromkeys(k.part for j in visited for k in j.looks if k.phase == "after")
+    drawn = rows.drawn_in(db, [j.id for j in visited])
+    parts |= dict.fromkeys(p for j in visited for p in sorted(drawn.get(j.id, ())))
     labels = {p.id: p.label for p in family.parts}
     waiting = _waiting_of(db, visited, hours=hours)
     lines: list[PartLine] = []
     for part in parts:
-        visits = _visits(visited, part, hours=hours, fed_now=fed_now)
+        visits = _visits(visited, part, hours=hours, fed_now=fed_now, drawn=drawn)
         if part not in labels or not visits:
             continue
         rate_of_family, _ = known.get(part, (usual, 0))
@@ -223,6 +241,7 @@ def life_of(
                 due=due(rate, since=last.at, left=last.left, limit=limit, cured=cured),
                 cured=cured,
                 limit=limit,
+                unseen=part in drawn.get(visited[-1].id, ()) and not _left(visited[-1], part),
             )
         )
     return Life(
@@ -282,6 +301,8 @@ def reason_of(life: Life, line: PartLine) -> str:
     text = f"{line.label.lower()} will be at {at} then, by {_and(said)}"
     if line.cured:
         text += "; slower since what feeds it was mended"
+    if line.unseen:
+        text += "; cleaned in place and not looked at, it is taken to be one grade better"
     return text
 
 

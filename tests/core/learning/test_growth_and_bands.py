@@ -78,6 +78,13 @@ def test_more_visits_make_it_narrower_and_own_growth_counts_more_than_the_duty()
     assert hard["due_at"] < one["due_at"]
 
 
+def test_two_flushes_that_left_a_grade_each() -> None:
+    held = [Visit(at=141_000, found=2, left=1), Visit(at=186_000, found=2, left=1)]
+    rate = learned_rate(duty_prior(["short_trips"], "grade", hours=False), held, "grade")
+    found = due(rate, since=186_000, left=1, limit=2)
+    assert [round(x, -2) for x in (found.low, found.at, found.high)] == [205_500, 220_900, 248_400]
+
+
 def test_a_cured_feed_makes_it_last_and_says_so() -> None:
     history = area((60_000, 85, 100), (90_000, 85, 100))
     fed = calculate("next-due", history)

@@ -1,11 +1,13 @@
 """What was found and left on a family's parts, over its vehicles' finished jobs."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import select, type_coerce
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
-from galene.store.models import Inspection, Job
+from galene.store.models import Inspection, Job, StepRow
 
 MOST_JOBS = 400
 """Finished jobs of a family that its usual rate is made of: the newest."""
@@ -66,4 +68,19 @@ def series_of_family(db: Session, family_id: str, *, hours: bool) -> list[Series
                 series.append(SeenVisit(at[job], sides["found"], left))
         if series:
             found.append(Series(part, tuple(series)))
+    return found
+
+
+def drawn_in(db: Session, job_ids: Sequence[int]) -> dict[int, frozenset[str]]:
+    """Parts that each job let the running engine draw an agent into, from the steps that were
+    done."""
+    document = type_coerce(StepRow.document, JSONB)
+    asked = select(StepRow.job_id, document["part"].astext, document["treats"]).where(
+        StepRow.job_id.in_(job_ids),
+        StepRow.done_at.is_not(None),
+        document["agent"]["way"].astext == "running_ingestion",
+    )
+    found: dict[int, frozenset[str]] = {}
+    for job, part, treats in db.execute(asked):
+        found[job] = found.get(job, frozenset()) | frozenset(treats or [part])
     return found
