@@ -61,6 +61,8 @@ class Cost:
 
     def __init__(self) -> None:
         self.seconds: Counter[str] = Counter()
+        self._before = self._looked_at = 0.0
+        self._pace = 1.0
         self._look()
 
     def charge(self, folder: str) -> None:

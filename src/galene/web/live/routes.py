@@ -38,14 +38,13 @@ from galene.web.live.bridges import EVENTS
 from galene.web.proof.routes import page as proof_page
 from galene.web.shared.forms import Form
 from galene.web.shared.live_strip import guards_shown, stands_shown, strip_of
-from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
+from galene.web.shared.visit import Awaits, Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
-ANSWER_S, LOOK_S = 8.0, 0.05
-"""How long a page waits for the car's answer, and how often it looks whether it is there."""
-ASKED_A_JOB, ASKED_AT_ONCE = 2, 8
-"""Questions that wait for one car, and for all of them: a car that says nothing holds up no other
-page."""
+ANSWER_S = 8.0
+"""How long a page waits for the car's answer."""
+ASKED_A_JOB = 2
+"""Questions that wait for one car."""
 _waiting: Counter[str] = Counter()
 _waiting_lock = Lock()
 
@@ -57,15 +56,12 @@ def turn_to_ask(number: str) -> Iterator[None]:
     Raises
     ------
     Refused
-        Too many wait already.
+        Two wait already.
     """
     with _waiting_lock:
         if _waiting[number] >= ASKED_A_JOB:
             why = "two questions wait for its answer: wait a moment"
             raise Refused("The car is being asked already", [why])
-        if _waiting.total() >= ASKED_AT_ONCE:
-            why = "they do not answer yet: wait a few seconds"
-            raise Refused("Too many cars are being asked", [why])
         _waiting[number] += 1
     try:
         yield
@@ -215,29 +211,33 @@ def _shown(
 # ---- codes
 
 
-def _asked(visit: Visit, number: str, do: Do) -> LiveCommand:
+def _asked(visit: Visit, number: str, do: Do) -> Awaits[LiveCommand]:
     """Ask the car, and wait for its answer."""
     with turn_to_ask(number):
         with visit.setting() as act:
             command = live.ask(act, act.job(number), do)
-        return _answered(visit, command)
-
-
-def _answered(visit: Visit, command: LiveCommand) -> LiveCommand:
-    """Wait for the car's answer outside of any write."""
-    ends = time.monotonic() + ANSWER_S
-    while command.answered_at is None and time.monotonic() < ends:
-        time.sleep(LOOK_S)
-        visit.db.refresh(command)
-        visit.db.rollback()
-    visit.db.refresh(visit.session)
+        yield from _answered(visit, command)
     return command
 
 
+def _answered(visit: Visit, command: LiveCommand) -> Awaits[None]:
+    """Wait for the car's answer outside of any write, with no connection held."""
+    ends = time.monotonic() + ANSWER_S
+
+    def over() -> bool:
+        visit.db.refresh(command)
+        answered = command.answered_at is not None
+        visit.db.rollback()
+        return answered or time.monotonic() >= ends
+
+    yield over
+    visit.db.refresh(visit.session)
+
+
 @router.post("/jobs/{number}/live/codes")
-def codes(visit: Signed, number: str, form: Sent) -> Response:
+def codes(visit: Signed, number: str, form: Sent) -> Awaits[Response]:
     """Read the codes into the intake."""
-    command = _asked(visit, number, "codes")
+    command = yield from _asked(visit, number, "codes")
 
     def write(act: Act) -> None:
         live_codes.take_codes(act, number, command)
@@ -246,10 +246,11 @@ def codes(visit: Signed, number: str, form: Sent) -> Response:
 
 
 @router.post("/jobs/{number}/live/pending")
-def pending(visit: Signed, number: str, form: Sent) -> Response:
+def pending(visit: Signed, number: str, form: Sent) -> Awaits[Response]:
     """Read the codes after the road, and whether the monitors have run."""
-    command = _asked(visit, number, "codes")
-    ready = live_codes.answer_of(_asked(visit, number, "readiness")).ready
+    command = yield from _asked(visit, number, "codes")
+    readiness = yield from _asked(visit, number, "readiness")
+    ready = live_codes.answer_of(readiness).ready
 
     def write(act: Act) -> None:
         live_codes.take_pending(act, number, command, ready=ready, seen=form.integer("seen"))
@@ -258,12 +259,12 @@ def pending(visit: Signed, number: str, form: Sent) -> Response:
 
 
 @router.post("/jobs/{number}/live/clear")
-def clear(visit: Signed, number: str, form: Sent) -> Response:
+def clear(visit: Signed, number: str, form: Sent) -> Awaits[Response]:
     """Clear the codes on the car, by the same gate as by hand, and read again."""
     job = visit.job(number)
     if job.codes_cleared_at is None:
         prove.require_clearable(job)
-        command = _asked(visit, number, "clear")
+        command = yield from _asked(visit, number, "clear")
 
         def write(act: Act) -> None:
             live_codes.cleared(act, number, command)
@@ -301,7 +302,7 @@ def hold(visit: Signed, number: str) -> HTMLResponse:
 
 
 @router.post("/jobs/{number}/live/routine")
-def routine(visit: Signed, number: str, form: Sent) -> Response:
+def routine(visit: Signed, number: str, form: Sent) -> Awaits[Response]:
     """Begin the routine of the present hold on the control unit."""
     asked: list[LiveCommand] = []
 
@@ -318,14 +319,14 @@ def routine(visit: Signed, number: str, form: Sent) -> Response:
     if asked:
         # It has begun: who has no turn to wait for it sees on the page how it goes on.
         with suppress(Refused), turn_to_ask(number):
-            _answered(visit, asked[0])
+            yield from _answered(visit, asked[0])
     return answer
 
 
 @router.post("/jobs/{number}/live/learned")
-def learned(visit: Signed, number: str, form: Sent) -> Response:
+def learned(visit: Signed, number: str, form: Sent) -> Awaits[Response]:
     """Measure on the car whether it has learned."""
-    command = _asked(visit, number, "codes")
+    command = yield from _asked(visit, number, "codes")
 
     def write(act: Act) -> None:
         found = live_relearn.measured(act, act.job(number), command)
@@ -353,11 +354,12 @@ def road_begin(visit: Signed, number: str, form: Sent) -> Response:
 
 
 @router.post("/jobs/{number}/live/road/end")
-def road_end(visit: Signed, number: str, form: Sent) -> Response:
+def road_end(visit: Signed, number: str, form: Sent) -> Awaits[Response]:
     """End the run; the monitors are asked where the car still answers."""
     ready: dict[str, bool] | None = None
     with suppress(Refused):
-        ready = live_codes.answer_of(_asked(visit, number, "readiness")).ready
+        readiness = yield from _asked(visit, number, "readiness")
+        ready = live_codes.answer_of(readiness).ready
 
     def write(act: Act) -> None:
         live_road.end(act, number, ready=ready)

@@ -1,14 +1,16 @@
 """One request by one signed-in person: session, workshop, rendering, and the frame round every
 write."""
 
+import asyncio
 import inspect
 import secrets
-from collections.abc import Callable, Coroutine, Iterator
+from collections.abc import Callable, Coroutine, Generator, Iterator
 from contextlib import contextmanager, nullcontext
+from dataclasses import dataclass
 from datetime import datetime
 from functools import wraps
 from threading import BoundedSemaphore
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
@@ -26,6 +28,13 @@ from galene.web.shared.caller import SESSION, cookie
 from galene.web.shared.forms import Form
 from galene.web.shared.gate import GatedRoute, gated_form
 from galene.web.shared.templating import TEMPLATES, frame_of
+
+T = TypeVar("T")
+Awaits = Generator[Callable[[], bool], None, T]
+"""A route, or a part of one, that waits for something outside: what it yields is asked now and then
+whether it is so, and no thread is held meanwhile."""
+LOOK_S = 0.1
+"""How often that is asked."""
 
 
 class SignInFirst(Exception):
@@ -286,24 +295,55 @@ def _signed(endpoint: Callable[..., Any], right: Right) -> Callable[..., Any]:
     # A file is read whole only in here, and by few at a time: the others lie on the disk.
     turn = _uploads if _takes_a_file(endpoint) else nullcontext()
 
+    def let_in(*args: Any, visit: Visit, **kwargs: Any) -> Any:
+        visit.routed = True
+        visit.open()
+        if _factor_lacks(visit, right):
+            raise FactorFirst
+        if not visit.may(right):
+            raise NotAllowed
+        return endpoint(*args, visit=visit, **kwargs)
+
     @wraps(endpoint)
     def run(*args: Any, visit: Visit, **kwargs: Any) -> Any:
         with turn:
-            return answer(*args, visit=visit, **kwargs)
+            try:
+                return let_in(*args, visit=visit, **kwargs)
+            finally:
+                visit.close()
 
-    def answer(*args: Any, visit: Visit, **kwargs: Any) -> Any:
-        visit.routed = True
+    async def wait(*args: Any, visit: Visit, **kwargs: Any) -> Any:
         try:
-            visit.open()
-            if _factor_lacks(visit, right):
-                raise FactorFirst
-            if not visit.may(right):
-                raise NotAllowed
-            return endpoint(*args, visit=visit, **kwargs)
+            route = await run_in_threadpool(let_in, *args, visit=visit, **kwargs)
+            while not (told := await run_in_threadpool(_further, route)).ended:
+                while not await run_in_threadpool(told.what):
+                    await asyncio.sleep(LOOK_S)
+            return told.what
         finally:
-            visit.close()
+            await run_in_threadpool(visit.close)
 
-    return run
+    if not inspect.isgeneratorfunction(endpoint):
+        return run
+    # Only its parameters are the endpoint's: it is called here, and not as a stream.
+    signature = inspect.signature(endpoint, eval_str=True)
+    wait.__signature__ = signature.replace(return_annotation=Response)  # type: ignore[attr-defined]
+    wait.__name__, wait.__doc__ = endpoint.__name__, endpoint.__doc__
+    return wait
+
+
+@dataclass(frozen=True)
+class _Told:
+    """How far a waiting route went: its answer, or what it waits for."""
+
+    ended: bool
+    what: Any
+
+
+def _further(route: Awaits[Response]) -> _Told:
+    try:
+        return _Told(ended=False, what=next(route))
+    except StopIteration as end:
+        return _Told(ended=True, what=end.value)
 
 
 def _takes_a_file(endpoint: Callable[..., Any]) -> bool:
