@@ -1,6 +1,7 @@
 """What a use case may refuse with. The web shows each in its own way; nothing is written when one
 is raised."""
 
+from collections.abc import Mapping
 from datetime import datetime
 
 
@@ -25,10 +26,18 @@ class ReadOnly(Exception):
 
 
 class Refused(Exception):
-    """The step can not be taken now, with the reasons."""
+    """The step can not be taken now, with the reasons, and for those that something can be done
+    about the address of its place."""
 
-    def __init__(self, title: str, reasons: list[str], override: bool = False) -> None:
+    def __init__(
+        self,
+        title: str,
+        reasons: list[str],
+        override: bool = False,
+        at: Mapping[str, str] | None = None,
+    ) -> None:
         self.title, self.reasons, self.override = title, reasons, override
+        self.at = dict(at or {})
         super().__init__(title + ": " + "; ".join(reasons))
 
 

@@ -11,13 +11,13 @@ from galene.core.proof.recheck import recheck_in_days
 from galene.jobs import bands, minutes
 from galene.jobs.act import Act, family_of
 from galene.jobs.diagnosis import assess_job
-from galene.jobs.errors import Invalid, Refused
+from galene.jobs.errors import Invalid
 from galene.jobs.gates import gate_blockers, pass_gate
 from galene.jobs.growth import next_look_for
 from galene.jobs.intake import check_text
 from galene.jobs.proof import kept_checks, samples_of, told_of
 from galene.jobs.rights import Right
-from galene.jobs.stages import STAGES, lacks
+from galene.jobs.stages import STAGES, Lack, lacking, lacks
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.proving import title_of
 from galene.store.models import Job
@@ -125,6 +125,14 @@ def save_handover(
     return job
 
 
+def missing_of(job: Job) -> list[Lack]:
+    """What an open job needs before it is signed."""
+    missing = [lack for s in STAGES[:-1] for lack in lacks(job, s)]
+    if not job.handover.said:
+        missing.append(Lack("what it was, confirmed by the technician", "handover#sign"))
+    return missing
+
+
 def sign(act: Act, number: str, override_reason: str = "") -> Job:
     """The foreman's sign-off finishes the job. Twice is harmless.
 
@@ -140,13 +148,9 @@ def sign(act: Act, number: str, override_reason: str = "") -> Job:
     job = act.job(number, finished=True)
     if job.state == "finished":
         return job
-    missing = [lack.text for s in STAGES[:-1] for lack in lacks(job, s)]
-    if not job.handover.said:
-        missing.append("what it was, confirmed by the technician")
-    if job.card.held:
-        missing.insert(0, f"the job is held: {job.card.held.why.rstrip('.')}")
+    missing = missing_of(job)
     if missing:
-        raise Refused("Not ready to sign", missing)
+        raise lacking("Not ready to sign", job, missing)
     why = [b for b in gate_blockers(job, "handover", act.now) if b.kind in ("item", "count")]
     pass_gate(act, job, "handover", why=why, reason=override_reason, title="Not ready to sign")
     job.state, job.stage = "finished", "handover"

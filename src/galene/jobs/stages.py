@@ -1,5 +1,6 @@
 """The seven stages in their order, what each still lacks, and moving between them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from galene.jobs.act import Act
@@ -12,8 +13,8 @@ STAGES: tuple[str, ...] = ("intake", "evidence", "diagnosis", "plan", "work", "p
 
 @dataclass(frozen=True)
 class Lack:
-    """Something that a stage still needs: what, the place where it is entered, and what to do about
-    it."""
+    """Something that a stage still needs: what, the job's page and the place on it where it is
+    entered, and what to do about it."""
 
     text: str
     place: str
@@ -23,9 +24,9 @@ class Lack:
 def _intake(job: Job) -> list[Lack]:
     found = []
     if not job.complaint.strip():
-        found.append(Lack("the complaint in the owner's words", "complaint"))
+        found.append(Lack("the complaint in the owner's words", "intake#complaint"))
     if job.distance_km is None and job.hours is None:
-        found.append(Lack("odometer or engine hours", "distance"))
+        found.append(Lack("odometer or engine hours", "intake#distance"))
     return found
 
 
@@ -36,16 +37,21 @@ def _evidence(job: Job) -> list[Lack]:
     return (
         []
         if "idle" in kinds
-        else [Lack("idle readings of the before set, or why there are none", "idle")]
+        else [Lack("idle readings of the before set, or why there are none", "evidence#idle")]
     )
 
 
 def _plan(job: Job) -> list[Lack]:
     found = []
     if not job.plans or job.plans[0].approved_at is None:
-        found.append(Lack("an approved plan", "plan"))
+        found.append(Lack("an approved plan", "plan#approve" if job.plans else "plan#scope"))
     if not job.bulletins.outcome:
-        found.append(Lack("bulletins and recalls looked up before any tool is lifted", "bulletins"))
+        found.append(
+            Lack(
+                "bulletins and recalls looked up before any tool is lifted",
+                "intake#bulletins_source",
+            )
+        )
     return found
 
 
@@ -54,11 +60,13 @@ PROVEN = frozenset({"start", "relearn", "prove"})
 
 
 def _work(job: Job) -> list[Lack]:
-    found = [] if job.steps else [Lack("the card: begin the work", "card")]
+    found = [] if job.steps else [Lack("the card: begin the work", "work#card")]
     if job.card.held:
         found.append(
             Lack(
-                f"the job is held: {job.card.held.why.rstrip('.')}", "held", "Resolve what holds it"
+                f"the job is held: {job.card.held.why.rstrip('.')}",
+                "work#held",
+                "Resolve what holds it",
             )
         )
     left = sum(
@@ -73,9 +81,9 @@ def _work(job: Job) -> list[Lack]:
             if s.done_at is None and s.document.phase not in PROVEN and s.position < start
         )
     if left:
-        found.append(Lack(f"{left} step{'s' if left > 1 else ''} of the card", "card"))
+        found.append(Lack(f"{left} step{'s' if left > 1 else ''} of the card", "work#card"))
     if any(i.closed_at is None and i.before == "start" for i in job.items):
-        found.append(Lack("everything that must go back before the start", "items"))
+        found.append(Lack("everything that must go back before the start", "work#strip"))
     return found
 
 
@@ -83,24 +91,28 @@ def _prove(job: Job) -> list[Lack]:
     found = []
     rows = [s for s in rows_of_round(job) if s.done_at is None]
     if job.codes_cleared_at is None:
-        found.append(Lack("the codes cleared", "relearn", "Clear the codes"))
+        found.append(Lack("the codes cleared", "prove#relearn", "Clear the codes"))
     if job.engine_started_at is None:
-        found.append(Lack("the first start", "start", "Start the engine for the first time"))
+        found.append(Lack("the first start", "prove#start", "Start the engine for the first time"))
     if any(s.document.relearn for s in rows):
-        found.append(Lack("the relearn, or why it is not needed", "relearn", "Run the relearn"))
+        found.append(
+            Lack("the relearn, or why it is not needed", "prove#relearn", "Run the relearn")
+        )
     if not any(s.phase == "after" and s.kind == "idle" for s in job.sets):
         found.append(
-            Lack("idle readings of the after set", "after", "Take the same readings again")
+            Lack("idle readings of the after set", "prove#after", "Take the same readings again")
         )
     if not job.road_test.done:
-        found.append(Lack("the road test", "road", "Drive the road test"))
+        found.append(Lack("the road test", "prove#road", "Drive the road test"))
     if job.pending_read_at is None:
         found.append(
-            Lack("pending codes read after the road test", "pending", "Read the pending codes")
+            Lack(
+                "pending codes read after the road test", "prove#pending", "Read the pending codes"
+            )
         )
     ticks = [s.document.text for s in rows if s.document.act == "tick"]
     if ticks:
-        found.append(Lack(f"on the card: {ticks[0]}", "card", ticks[0]))
+        found.append(Lack(f"on the card: {ticks[0]}", "work#card", ticks[0]))
     return found
 
 
@@ -125,6 +137,12 @@ def lacks(job: Job, stage: str) -> list[Lack]:
     return LACKS[stage](job)
 
 
+def lacking(title: str, job: Job, missing: Sequence[Lack]) -> Refused:
+    """The refusal that says what is missing, each with the way to it."""
+    at = {lack.text: f"/jobs/{job.number}/{lack.place}" for lack in missing}
+    return Refused(title, list(at), at=at)
+
+
 def advance(act: Act, number: str, stage: str) -> Job:
     """Move the job from `stage` to the next one. A job that is already past it stays where it is.
 
@@ -137,9 +155,9 @@ def advance(act: Act, number: str, stage: str) -> Job:
     position = STAGES.index(stage)
     if STAGES.index(job.stage) > position:
         return job
-    missing = [lack.text for s in STAGES[: position + 1] for lack in lacks(job, s)]
+    missing = [lack for s in STAGES[: position + 1] for lack in lacks(job, s)]
     if missing:
-        raise Refused(f"Not ready to leave {stage}", missing)
+        raise lacking(f"Not ready to leave {stage}", job, missing)
     job.stage = STAGES[position + 1]
     act.trace(job, "stage", to=job.stage)
     return job

@@ -18,7 +18,6 @@ from galene.jobs.errors import Invalid, Missing
 from galene.jobs.gates import open_items
 from galene.jobs.growth import next_look_for
 from galene.jobs.report import told_of
-from galene.jobs.stages import STAGES, lacks
 from galene.jobs.work import parts_used
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.base import KNOWLEDGE, outline_of
@@ -69,9 +68,7 @@ def context(db: Session, shop: Workshop, job: Job) -> dict[str, Any]:
         "picks": pick_list(job.plans[0].document.bill) if job.plans else {},
         "owner_reads": False,
         "open": open_items(job),
-        "missing": (
-            [x.text for s in STAGES[:-1] for x in lacks(job, s)] if job.state == "open" else []
-        ),
+        "missing": handover.missing_of(job) if job.state == "open" else [],
     }
 
 

@@ -129,6 +129,7 @@ def _refused(request: Request, fault: Refused) -> Response:
         lines=fault.reasons,
         again=_sent(request),
         override=fault.override,
+        at=fault.at,
     )
 
 
