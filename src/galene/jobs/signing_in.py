@@ -27,6 +27,8 @@ SEEN_EVERY = timedelta(minutes=1)
 TICKET_S = 600.0
 """Seconds between the password and the second factor, or between a code and the new password."""
 DEVICES_MOST = 20
+THEMES = ("device", "day", "night")
+"""Colours of a browser: as its device has them, or as somebody chose."""
 log = structlog.get_logger()
 
 
@@ -356,10 +358,10 @@ def sign_out(db: Session, secret: str) -> None:
 
 
 def set_view(db: Session, secret: str, theme: str, *, layout: str, keys: str = "") -> None:
-    """Day or night, desk or bay, for this browser; letters as commands or not, for this person."""
+    """Colours, desk or bay, for this browser; letters as commands or not, for this person."""
     row = sessions.by_key(db, digest(secret))
-    if row is None or theme not in ("day", "night") or layout not in ("desk", "bay"):
-        raise Invalid({"view": "day or night, desk or bay."})
+    if row is None or theme not in THEMES or layout not in ("desk", "bay"):
+        raise Invalid({"view": "device, day or night, and desk or bay."})
     row.theme, row.layout = theme, layout
     if keys in ("on", "off"):
         row.person.letter_keys = keys == "on"

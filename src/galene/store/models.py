@@ -130,7 +130,7 @@ class WebSession(Base):
     idle_until: Mapped[datetime]
     address: Mapped[str] = mapped_column(default="")
     agent: Mapped[str] = mapped_column(default="")
-    theme: Mapped[str] = mapped_column(default="day")
+    theme: Mapped[str] = mapped_column(default="device")
     layout: Mapped[str] = mapped_column(default="desk")
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 

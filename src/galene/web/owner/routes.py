@@ -156,7 +156,7 @@ def _shown(
         "faults": {},
         "refused": [],
         "entered": None,
-        "theme": "day",
+        "theme": "device",
         "layout": "desk",
         **(_finished(db, job, shop) if job.state == "finished" else _open(db, job, shop)),
         **extra,

@@ -15,7 +15,8 @@
   const root = document.getElementById("strips");
   if (!root || !window.uPlot) return;
   const length = Number(root.dataset.length), hint = document.getElementById("strip-hint");
-  const style = getComputedStyle(document.documentElement), ink = (name) => style.getPropertyValue(name).trim();
+  // A canvas wants the colour itself, which hangs on day or night: an element is asked for it.
+  const ink = (name) => { root.style.color = `var(${name})`; const found = getComputedStyle(root).color; root.style.color = ""; return found; };
   const plots = new Map();
   let view = [0, length], picked = null, asked = 0;
 
