@@ -342,9 +342,7 @@ def test_no_view_overflows_or_shuts_anybody_out(
         )
         found = Axe().run(page, options=judged).response["violations"]
         serious = [
-            f"{v['id']}: {v['nodes'][0]['html'][:120]}"
-            for v in found
-            if v["impact"] != "minor"
+            f"{v['id']}: {v['nodes'][0]['html'][:120]}" for v in found if v["impact"] != "minor"
         ]
         assert serious == [], view
 

@@ -1,6 +1,7 @@
 """Stage 1: a new job, and its intake."""
 
 from datetime import datetime, timedelta
+from functools import partial
 from typing import Annotated, Any
 
 from fastapi import APIRouter
@@ -19,6 +20,7 @@ from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.evidence import EVIDENCE, WHEN
 from galene.store.models import Job
 from galene.store.repositories import jobs, vehicles
+from galene.web.intake.trace_words import told_of
 from galene.web.shared.forms import FormModel, Moment, number, quantity
 from galene.web.shared.live_strip import strip_of
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
@@ -318,4 +320,6 @@ def back(visit: Signed, number: str, form: Sent) -> Response:
 def trace(visit: Signed, number: str) -> HTMLResponse:
     job = visit.job(number)
     rows = jobs.trace(visit.db, job.id, limit=300)
-    return visit.page("trace.html", job=job, stage="", rows=rows)
+    return visit.page(
+        "trace.html", job=job, stage="", rows=rows, told=partial(told_of, job=job, shop=visit.shop)
+    )

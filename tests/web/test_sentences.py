@@ -1,0 +1,62 @@
+"""No name of a record or a column shows in a sentence."""
+
+import re
+
+import pytest
+from lxml import html
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from galene.store.models import Job
+from tests.web.conftest import Browser
+
+RAW = re.compile(r"\b[a-z0-9]+(?:[_~/][a-z0-9]+)+\b|\bdegC\b")
+FILE = re.compile(r"\S+\.(?:csv|tar|log|jpg|png|pdf)\b")
+
+
+def words(text: str) -> str:
+    (main,) = html.fromstring(text).xpath("//main")
+    return FILE.sub("", " ".join(main.text_content().split()))
+
+
+def test_the_trace_of_every_job_is_told_in_words(web: Browser, db: Session) -> None:
+    for number in db.scalars(select(Job.number)):
+        told = words(web.get(f"/jobs/{number}/trace").text)
+        assert "Who did what" in told
+        assert not RAW.findall(told), (number, told)
+
+
+def test_the_server_tells_its_tables_in_words(as_person) -> None:
+    told = words(as_person("maren").get("/running").text)
+    assert "step time" in told and not RAW.findall(told)
+
+
+@pytest.mark.parametrize(
+    ("path", "data"),
+    [
+        ("readings", {"phase": "before", "kind": "idle", "idle_rpm.0": "soon"}),
+        (
+            "readings",
+            {
+                "phase": "before",
+                "kind": "idle",
+                "idle_rpm.0": "700",
+                "idle_map_kpa.0": "9999",
+                "idle_map_kpa_unit": "furlong",
+            },
+        ),
+        ("intake", {"distance": "far", "complaint": "", "coolant": "perhaps"}),
+        ("looks", {"part": "nothing", "grade": "9", "deposit": "gold"}),
+        ("road-test", {"km": "-1", "complaint": "maybe"}),
+    ],
+)
+def test_a_refusal_names_what_was_asked(
+    web: Browser, numbers: dict[str, str], path: str, data: dict[str, object]
+) -> None:
+    answer = web.submit(f"/jobs/{numbers['intake']}/{path}", {"seen": "0", **data})
+    assert answer.status_code in (409, 422), answer.status_code
+    (told, *_) = [
+        *html.fromstring(answer.text).xpath("//*[@id='refused']|//main"),
+    ]
+    said = " ".join(told.text_content().split())
+    assert not RAW.findall(said), said[:400]
