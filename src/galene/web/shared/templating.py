@@ -194,6 +194,18 @@ def plain_words(value: Any) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
+def fault_line(name: str, said: str) -> str:
+    """What is wrong with a field in one line: the row of a table by its number, and the field's
+    name where the fault does not begin with its label."""
+    base, _, row = name.rpartition(".")
+    if base and row.isdigit():
+        name, said = base, f"Row {int(row) + 1}: {said}"
+    if re.match(r"[A-Z][^.:]{1,60}: ", said):
+        return said
+    words = plain_words(name)
+    return f"{words[:1].upper()}{words[1:]}: {said}"
+
+
 def evidence_text(evidence_id: str) -> str:
     """The words of a piece of evidence."""
     kind = KNOWLEDGE.evidence.get(evidence_id)
@@ -341,6 +353,7 @@ def _environment() -> Environment:
         "unit": lambda u: UNIT_SIGNS.get(u, u),
         "verdict": verdict_words,
         "plain": plain_words,
+        "fault_line": fault_line,
         "iso": lambda d: d.isoformat(),
         "chance": chance_text,
         "key": lambda pair: pair[0],
