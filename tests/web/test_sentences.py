@@ -8,7 +8,10 @@ from lxml import html  # type: ignore[import-untyped]
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from galene.jobs.act import Act
+from galene.knowledge.procedures.words import LEAK_FIRST
 from galene.store.models import Job
+from tests.jobs.hands import begun
 from tests.web.conftest import Browser
 
 RAW = re.compile(r"\b[a-z0-9]+(?:[_~/][a-z0-9]+)+\b|\bdegC\b|(?i:idle (?:rpm|map kpa))\b")
@@ -59,3 +62,13 @@ def test_a_refusal_names_what_was_asked(
     told = html.fromstring(answer.text).xpath("//*[@id='refused']|//main")[0]
     said = " ".join(told.text_content().split())
     assert not RAW.findall(said), said[:400]
+
+
+def test_a_plan_tells_of_coolant_where_it_is_asked_for_only(
+    web: Browser, db: Session, odd: Act
+) -> None:
+    for family, parts in (("A", ("throttle_body", "maf_sensor")), ("D", ("egr_valve",))):
+        job = begun(odd, family, *parts, plate=f"SEN-{family}")
+        db.commit()
+        asked = sum(r.name == "pale" for s in job.steps for r in s.document.records)
+        assert words(web.get(f"/jobs/{job.number}/plan").text).count(LEAK_FIRST) == asked == 1
