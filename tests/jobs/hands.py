@@ -17,8 +17,6 @@ from galene.knowledge import reading_channels
 from galene.knowledge.relearns import with_holds
 from galene.store.models import Job, StepRow
 
-WARM = SetConditions(coolant_c=90.0, intake_c=20.0)
-
 
 def good_answer(record: Record, grade: int = 1, deposit: str = "soot") -> dict[str, str]:
     """An answer that has no consequence."""
@@ -163,8 +161,9 @@ def after_set(act: Act, job: Job) -> None:
     channels = {c.id for c in reading_channels.channels_of(family, "idle")}
     kept = {k: v for k, v in values.items() if k in channels}
     seen = revision(job, "readings_after_idle")
+    warm = SetConditions(coolant_c=90.0 if family.cooling == "liquid" else None, intake_c=20.0)
     evidence.save_readings(
-        act, job.number, "after", kind="idle", values=kept, conditions=WARM, seen=seen
+        act, job.number, "after", kind="idle", values=kept, conditions=warm, seen=seen
     )
 
 

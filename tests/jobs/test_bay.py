@@ -428,7 +428,7 @@ STEPS_ONLY = [k for k, f in FOUND.items() if f.steps and not f.replaces and not 
 def test_a_find_adds_its_steps_minutes_and_cost_and_asks_above_the_limit(
     odd: Act, kind: str
 ) -> None:
-    job = begun(odd, "A", "throttle_body")
+    job = begun(odd, "B" if FOUND[kind].on else "A", "throttle_body")
     row = go_to(odd, job, "throttle_body:look")
     old, steps = job.plans[0], len(job.steps)
     find = FOUND[kind]

@@ -37,7 +37,9 @@ def find(act: Act, job: Job, kind: str, *, part: str = "throttle_body", **more: 
 @pytest.mark.parametrize("kind", sorted(FOUND))
 def test_every_find_changes_the_card_and_is_told(odd: Act, kind: str) -> None:
     one = FOUND[kind]
-    job = begun(odd, "C", "throttle_body", "runner_actuator", plate=f"FD-{kind[:6]}")
+    # The family with flaps has no recirculation valve whose pintle could stick.
+    family, more = ("C", "runner_actuator") if kind != "sticking_pintle" else ("B", "egr_valve")
+    job = begun(odd, family, "throttle_body", more, plate=f"FD-{kind[:6]}")
     go_to(odd, job, "throttle_body:look")
     before, price = ids(job), job.plans[0].document.price
     job = find(odd, job, kind)

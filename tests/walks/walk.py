@@ -168,6 +168,8 @@ class Walk:
             n: [_figure(r.get(n)) for r in rows] + [""] * (count - len(rows)) for n in names
         }
         warm = {"coolant_c": "90", "intake_c": "32"}
+        if "coolant_c" not in [i.name for i in form.inputs]:
+            del warm["coolant_c"]
         self.odd.send_form(form, path, {**fields, **warm, **more})
 
     def idle(self, phase: str = "before", **means: float) -> None:

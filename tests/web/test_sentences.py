@@ -67,8 +67,27 @@ def test_a_refusal_names_what_was_asked(
 def test_a_plan_tells_of_coolant_where_it_is_asked_for_only(
     web: Browser, db: Session, odd: Act
 ) -> None:
+    asked = []
     for family, parts in (("A", ("throttle_body", "maf_sensor")), ("D", ("egr_valve",))):
         job = begun(odd, family, *parts, plate=f"SEN-{family}")
         db.commit()
-        asked = sum(r.name == "pale" for s in job.steps for r in s.document.records)
-        assert words(web.get(f"/jobs/{job.number}/plan").text).count(LEAK_FIRST) == asked == 1
+        asked.append(sum(r.name == "pale" for s in job.steps for r in s.document.records))
+        told = words(web.get(f"/jobs/{job.number}/plan").text)
+        assert told.count(LEAK_FIRST) == asked[-1]
+    assert sum(asked) > 0
+
+
+def test_an_engine_without_coolant_cabin_and_valve_is_asked_for_none(
+    web: Browser, db: Session, odd: Act
+) -> None:
+    job = begun(odd, "F", "throttle_body", plate="SEN-F")
+    db.commit()
+    for page in ("evidence", "work", "prove"):
+        told = words(web.get(f"/jobs/{job.number}/{page}").text).lower()
+        for word in ("coolant", "rear heater", "air conditioning", "pedal", "pintle", "flap"):
+            assert word not in told, (page, told[max(0, told.find(word) - 60) :][:120])
+    answer = web.submit(
+        f"/jobs/{job.number}/found",
+        {"found": "coolant_residue", "found_where": "throttle_body", "found_note": "pale"},
+    )
+    assert answer.status_code == 422 and "Choose what it is" in answer.text

@@ -80,7 +80,10 @@ class Story:
         """Idle and, where the engine trims, three and more points of trim."""
         family = family_of(self.job)
         warm = SetConditions(
-            coolant_c=coolant_c, intake_c=state.intake_c, load=(), protective_mode=False
+            coolant_c=coolant_c if family.cooling == "liquid" else None,
+            intake_c=state.intake_c,
+            load=(),
+            protective_mode=False,
         )
         for kind, values in (
             ("idle", idle_samples(family, state, seed, rpm=rpm)),

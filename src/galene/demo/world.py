@@ -671,7 +671,7 @@ def _beach(db: Session, odd: Person, vehicle: Vehicle, *, now: datetime) -> None
         )
         .told(("bogs_high_rpm", "dusty_use"), ("hard_start",), "P051B")
         .later(10)
-        .measured("before", EngineState(roughness_rpm=30), 111, rpm=1440, coolant_c=76.0)
+        .measured("before", EngineState(roughness_rpm=30), 111, rpm=1440)
         .key_on(101.1, crankcase_pressure_sensor=100.9, barometric_sensor=101.2)
     )
 

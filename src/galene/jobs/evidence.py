@@ -19,7 +19,7 @@ from galene.jobs.intake import check_text, observe
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import deposits_of
 from galene.knowledge.look_signs import LOOK_SIGNS
-from galene.knowledge.reading_channels import LOADS, channels_of
+from galene.knowledge.reading_channels import channels_of, loads_of
 from galene.store.models import Inspection, Job, Reading, ReadingSet
 from galene.store.repositories import people
 
@@ -34,13 +34,15 @@ class MeasuredBore:
     thickness_mm: tuple[float, ...]
 
 
-def _check_conditions(conditions: SetConditions) -> dict[str, str]:
+def _check_conditions(family: EngineFamily, conditions: SetConditions) -> dict[str, str]:
     faults = {}
+    if conditions.coolant_c is not None and family.cooling != "liquid":
+        faults["coolant_c"] = "This engine is cooled by air: it has no coolant."
     if conditions.coolant_c is not None and not -40 <= conditions.coolant_c <= 140:
         faults["coolant_c"] = "Coolant from −40 to 140 °C."
     if conditions.intake_c is not None and not -40 <= conditions.intake_c <= 120:
         faults["intake_c"] = "Intake air from −40 to 120 °C."
-    if any(name not in LOADS for name in conditions.load):
+    if any(name not in loads_of(family) for name in conditions.load):
         faults["load"] = "A load switch of the list."
     return faults
 
@@ -102,7 +104,7 @@ def save_readings(
     """
     job = act.job(number)
     _phase_open(job, phase)
-    faults = _check_conditions(conditions)
+    faults = _check_conditions(family_of(job), conditions)
     channels = channels_of(family_of(job), kind)
     rows = max((len(v) for v in values.values()), default=0)
     filled = [

@@ -10,7 +10,7 @@ from galene.jobs.card import replan
 from galene.jobs.errors import Invalid, Refused
 from galene.jobs.intake import check_text
 from galene.jobs.rounds import rows_of_round
-from galene.knowledge.found import FOUND
+from galene.knowledge.found import finds_of
 from galene.store.models import Job
 from galene.store.repositories import people
 
@@ -50,7 +50,7 @@ def report(
     """
     job = act.job(number)
     check_text({"found_note": note})
-    find = FOUND.get(kind)
+    find = finds_of(family_of(job)).get(kind)
     labels = {p.id: p.label for p in family_of(job).parts}
     faults = {}
     priced = any(s.id == part for s in family_of(job).spares)

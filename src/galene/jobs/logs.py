@@ -531,7 +531,7 @@ def take_readings(
         return round(sum(found) / len(found), 1) if found else None
 
     conditions = SetConditions(
-        coolant_c=mean("coolant_c"),
+        coolant_c=mean("coolant_c") if family.cooling == "liquid" else None,
         intake_c=mean("intake_c"),
         load=tuple(load),
         protective_mode=protective_mode,

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import WAYS
+from galene.core.planning.policy_keys import DRYING
 from galene.core.planning.records import Step
 from galene.core.planning.words import CONSEQUENCES
 from galene.core.text_gate import digits
@@ -15,6 +16,7 @@ from galene.jobs.work import parts_used
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.bill import spare_of
 from galene.knowledge.components import DEPOSIT_KINDS
+from galene.knowledge.variants import SCHOOL_WORDS
 from galene.store.models import Job, StepRow
 
 
@@ -55,7 +57,7 @@ def told_of(job: Job) -> Told:
         reused=tuple(_reused(family, done)),
         answers=tuple(_answers(job)),
         lifted=tuple(f"Stop lifted by {r.by}: {r.reason}" for r in job.card.resolved),
-        schools=tuple(_schools(job, parts)),
+        schools=tuple(_schools(job, parts, done)),
     )
 
 
@@ -151,10 +153,25 @@ def _answers(job: Job) -> Iterable[str]:
         yield f"{where}{answer.label}: {said}. {answer.consequence.text} ({followed})"
 
 
-def _schools(job: Job, parts: Iterable[str]) -> Iterable[str]:
-    """Each school once, of the parts that were worked on."""
+def _schools(job: Job, parts: Iterable[str], done: Iterable[StepRow]) -> Iterable[str]:
+    """Each school once that decided something which was done on these parts."""
     if not job.plans:
         return ()
     wanted = set(parts)
+    acted = {letter for r in done for tag in r.document.tags for letter in _letters(tag)}
+    if any(r.document.wait and r.document.agent for r in done):
+        acted.add(DRYING)
+    silent = BY_TAG - acted
     sheets = [p for p in job.plans[0].document.parts if p.part in wanted]
-    return dict.fromkeys(f"{s.letter} {s.choice}" for p in sheets for s in p.schools)
+    return dict.fromkeys(
+        f"{s.letter} {s.choice}" for p in sheets for s in p.schools if s.letter not in silent
+    )
+
+
+def _letters(tag: str) -> list[str]:
+    """Schools that decide a tag of a step."""
+    return SCHOOL_WORDS[tag].partition(":")[0].split(", ") if tag in SCHOOL_WORDS else []
+
+
+BY_TAG = {letter for tag in SCHOOL_WORDS for letter in _letters(tag)} | {DRYING}
+"""Schools whose choice stands on the steps that it decides."""

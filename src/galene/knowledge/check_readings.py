@@ -164,7 +164,7 @@ READINGS: dict[str, CheckReading] = {
             check="throttle_sweep",
             calculation="runner-sweep",
             fill=lambda f: {"expected_travel": 85.0},
-            expect=lambda f: "Position follows the pedal without steps, up and down alike.",
+            expect=lambda f: "Position follows the hand or foot without steps, up and down alike.",
             says={
                 "ok": {"plate_sticks": ("absent", 0.9)},
                 "sticky": {"plate_sticks": ("present", 0.9)},

@@ -114,13 +114,13 @@ CHECKS: tuple[Check, ...] = (
     Check(
         id="throttle_sweep",
         title="Throttle sweep",
-        how="Ignition on, engine off: press the pedal slowly and watch the position.",
+        how="Ignition on, engine off: open the throttle slowly and watch its position.",
         minutes=4,
         yields=("plate_sticks",),
         components=("throttle_body",),
         only={"fuel": "petrol"},
         needs=("scan tool", "ignition on, engine off"),
-        shows="The position follows the pedal without steps, up and down alike.",
+        shows="The position follows the hand or foot without steps, up and down alike.",
     ),
     Check(
         id="runner_sweep_by_hand",

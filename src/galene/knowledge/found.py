@@ -1,5 +1,6 @@
 """What is found on the way: the steps that each find adds, and what it does besides."""
 
+from galene.core.airpath.family import EngineFamily
 from galene.core.planning.case import FindKind
 from galene.core.planning.procedure import StepTemplate
 from galene.core.planning.records import Record
@@ -189,6 +190,7 @@ KINDS: tuple[FindKind, ...] = (
     FindKind(
         id="sticking_pintle",
         title="Sticking pintle",
+        on=("egr_valve", "idle_valve"),
         steps=(
             _step(
                 "work",
@@ -213,6 +215,7 @@ KINDS: tuple[FindKind, ...] = (
     FindKind(
         id="stiff_flap",
         title="Stiff flap",
+        on=("runner_flaps",),
         steps=(
             _step(
                 "feel",
@@ -227,6 +230,7 @@ KINDS: tuple[FindKind, ...] = (
     FindKind(
         id="coolant_residue",
         title="Coolant residue",
+        coolant=True,
         stops="Coolant in the gas: stop, find the leak before anything is cleaned.",
     ),
     FindKind(
@@ -297,3 +301,8 @@ KINDS: tuple[FindKind, ...] = (
     ),
 )
 FOUND: dict[str, FindKind] = {k.id: k for k in KINDS}
+
+
+def finds_of(family: EngineFamily) -> dict[str, FindKind]:
+    """What may be found on an engine."""
+    return {k: f for k, f in FOUND.items() if f.possible_on(family)}

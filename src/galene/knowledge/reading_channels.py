@@ -147,3 +147,8 @@ LOADS = {
     "fan": "Fan",
     "air_conditioning": "Air conditioning",
 }
+
+
+def loads_of(family: EngineFamily) -> dict[str, str]:
+    """Loads that an engine's vehicle can switch: what a two-stroke drives has no cabin."""
+    return {k: v for k, v in LOADS.items() if k == "lamps" or family.cycle != "two_stroke"}

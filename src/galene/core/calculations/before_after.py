@@ -338,12 +338,12 @@ def heat_differs(before: float | None, after: float | None) -> list[str]:
     if before is None or after is None:
         return ["coolant temperature was not recorded for both sets"]
     reasons = [
-        f"{name}: coolant at {coolant:.0f} degC, it must be above {WARM_C:.0f}"
+        f"{name}: coolant at {coolant:.0f} °C, it must be above {WARM_C:.0f}"
         for name, coolant in (("before", before), ("after", after))
         if coolant <= WARM_C
     ]
     if abs(after - before) > COOLANT_GAP_C:
-        reasons.append(f"coolant differs by more than 10 degC: {before:.0f} and {after:.0f} degC")
+        reasons.append(f"coolant differs by more than 10 °C: {before:.0f} and {after:.0f} °C")
     return reasons
 
 
@@ -417,7 +417,7 @@ def comparability(before: Conditions, after: Conditions) -> tuple[list[str], lis
         and abs(after.intake_c - before.intake_c) > INTAKE_NOTE_C
     ):
         notes.append(
-            f"intake air differs by {abs(after.intake_c - before.intake_c):.0f} degC: airflow"
+            f"intake air differs by {abs(after.intake_c - before.intake_c):.0f} °C: airflow"
             " shifts a little with it"
         )
     return reasons, notes

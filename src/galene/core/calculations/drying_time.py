@@ -146,7 +146,7 @@ def drying_time(given: DryingTimeInput) -> DryingTimeResult:
     else:
         sentence = (
             f"{minutes:.0f} min: {given.base_minutes:g} min by label, {factor:.2f} times at"
-            f" {given.temperature_c:g} degC."
+            f" {given.temperature_c:g} °C."
         )
         verdict = "longer_than_label" if factor > 1.005 else "label_time"
     return DryingTimeResult(

@@ -65,6 +65,16 @@ class FindKind:
     stops: str = ""
     joins: tuple[str, ...] = ()
     own_words: bool = False
+    on: tuple[str, ...] = ()
+    """Kinds of part of which an engine must have one; empty: any engine."""
+    coolant: bool = False
+    """Whether only an engine with coolant can show it."""
+
+    def possible_on(self, family: EngineFamily) -> bool:
+        """Whether it can be found on an engine."""
+        kinds = {p.component for p in family.parts}
+        cooled = family.cooling == "liquid" or not self.coolant
+        return cooled and (not self.on or bool(kinds & set(self.on)))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -112,7 +112,7 @@ def _unfit(conditions: Conditions) -> str:
     if protective:
         return f"after: {protective}"
     if conditions.coolant_c is not None and conditions.coolant_c <= 70.0:
-        return f"after: coolant at {conditions.coolant_c:.0f} degC, it must be above 70"
+        return f"after: coolant at {conditions.coolant_c:.0f} °C, it must be above 70"
     return ""
 
 

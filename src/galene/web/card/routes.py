@@ -35,7 +35,7 @@ from galene.knowledge.agents import AGENTS
 from galene.knowledge.bill import spare_of
 from galene.knowledge.cautions import SERIOUS
 from galene.knowledge.components import DEPOSIT_KINDS
-from galene.knowledge.found import FOUND
+from galene.knowledge.found import finds_of
 from galene.store.models import Job
 from galene.web.card.in_hand import fasteners_drawn, motion_of
 from galene.web.shared.airpath import picture_of
@@ -108,7 +108,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "spare_of": spare_of,
         "item_words": {i.id: i.what for s in rows for i in s.document.opens},
         "skipped": {s.id for s in work.skipped(job)},
-        "found_kinds": FOUND,
+        "found_kinds": finds_of(family),
         "people": everybody(visit.db) if job.state == "open" else [],
         "held_by_approval": waits_for_approval(job),
         "picture": picture_of(family, job, lit=[left[0].document.part] if left else []),

@@ -60,7 +60,7 @@ def page(
         family=family,
         idle=table_of(visit, job, "before", kind="idle", form=form),
         trim=table_of(visit, job, "before", kind="trim", form=form),
-        loads=reading_channels.LOADS,
+        loads=reading_channels.loads_of(family),
         key_on=key_on_of_job(job, "before"),
         lookable=lookable,
         looks={k.part: k for k in job.looks if k.phase == "before"},

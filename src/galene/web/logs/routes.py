@@ -190,7 +190,7 @@ def page(
         length=float(trace.time_s[-1]) if trace is not None else 0.0,
         previews=previews,
         phase=_phase(job),
-        loads=reading_channels.LOADS,
+        loads=reading_channels.loads_of(family_of(job)),
         seen=revision(job, f"log {log.id}"),
         checks=[KNOWLEDGE.checks[c] for c in logs.trace_checks(log)],
         entered=form,

@@ -56,7 +56,7 @@ def context(visit: Visit, job: Job, form: Form | None = None) -> dict[str, Any]:
         "act_places": PLACE_OF_ACT,
         "idle": table_of(visit, job, "after", kind="idle", form=form),
         "trim": table_of(visit, job, "after", kind="trim", form=form),
-        "loads": reading_channels.LOADS,
+        "loads": reading_channels.loads_of(family),
         "proof": told.proof,
         "told": told,
         "proving": proving_of(job, told),
