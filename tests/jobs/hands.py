@@ -161,7 +161,9 @@ def after_set(act: Act, job: Job) -> None:
     channels = {c.id for c in reading_channels.channels_of(family, "idle")}
     kept = {k: v for k, v in values.items() if k in channels}
     seen = revision(job, "readings_after_idle")
-    warm = SetConditions(coolant_c=90.0 if family.cooling == "liquid" else None, intake_c=20.0)
+    liquid = family.cooling == "liquid"
+    heat = {"coolant_c": 90.0} if liquid else {"warm": True}
+    warm = SetConditions(**heat, intake_c=20.0)
     evidence.save_readings(
         act, job.number, "after", kind="idle", values=kept, conditions=warm, seen=seen
     )

@@ -74,6 +74,7 @@ def take(line: Line, kind: str, phase: str = "before") -> Job:
         phase=phase,
         kind=kind,
         load=(),
+        warm=False,
         protective_mode=False,
         seen=0,
     )

@@ -1,5 +1,6 @@
 """Sentences of plan and report that must be true of this car."""
 
+import pytest
 from sqlalchemy import select
 
 from galene.jobs import report
@@ -24,3 +25,24 @@ def test_an_electronic_throttle_names_its_schools_once_in_the_report(odd: Act) -
     letters = [s.split()[0] for s in told.schools]
     assert len(letters) == len(set(letters)) and "D" in letters
     assert all(not s.rstrip().endswith(";") for s in told.schools)
+
+
+@pytest.mark.parametrize(
+    ("family", "parts", "named", "silent"),
+    [
+        ("A", ("map_sensor",), report.DRYING, ""),
+        ("C", ("intake_ports",), "M", ""),
+        ("D", ("egr_passage", "egr_valve"), "N", "K"),
+    ],
+)
+def test_a_school_is_in_the_report_when_it_decided_what_was_done(
+    odd: Act, family: str, parts: tuple[str, ...], named: str, silent: str
+) -> None:
+    """A passage whose grade asks for another way than its school's is no work of that school."""
+    job = begun(odd, family, *parts, plate="TW-003")
+    planned = {s.letter for p in job.plans[0].document.parts for s in p.schools}
+    assert planned >= {*named, *silent}
+    finish_card(odd, job, grade=3)
+    told = report.told_of(odd.db.scalars(select(Job).where(Job.id == job.id)).unique().one())
+    letters = {s.split()[0] for s in told.schools}
+    assert named in letters and (not silent or silent not in letters)

@@ -286,8 +286,10 @@ def _idle(act: Act, number: str, phase: str, state: EngineState, kept: Kept) -> 
         phase,
         kind="idle",
         values={k: v for k, v in values.items() if k in channels},
-        conditions=SetConditions(
-            coolant_c=90.0 if family.cooling == "liquid" else None, intake_c=19.0
+        conditions=(
+            SetConditions(coolant_c=90.0, intake_c=19.0)
+            if family.cooling == "liquid"
+            else SetConditions(warm=True, intake_c=19.0)
         ),
         seen=0,
     )

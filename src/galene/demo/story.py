@@ -81,6 +81,7 @@ class Story:
         family = family_of(self.job)
         warm = SetConditions(
             coolant_c=coolant_c if family.cooling == "liquid" else None,
+            warm=None if family.cooling == "liquid" else True,
             intake_c=state.intake_c,
             load=(),
             protective_mode=False,
@@ -114,6 +115,7 @@ class Story:
                 phase="before",
                 kind=kind,
                 load=(),
+                warm=True,
                 protective_mode=False,
                 seen=0,
             )

@@ -186,6 +186,7 @@ def take_set(
     phase: str,
     kind: str,
     load: Sequence[str],
+    warm: bool,
     protective_mode: bool,
     seen: int,
 ) -> Job:
@@ -213,6 +214,7 @@ def take_set(
         phase=phase,
         kind=kind,
         load=load,
+        warm=warm,
         protective_mode=protective_mode,
         seen=seen,
         source=KIND,

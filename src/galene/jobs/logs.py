@@ -500,6 +500,7 @@ def take_readings(
     phase: str,
     kind: str,
     load: Sequence[str],
+    warm: bool,
     protective_mode: bool,
     seen: int,
     source: str = "log",
@@ -509,6 +510,7 @@ def take_readings(
 
     Parameters
     ----------
+    warm : whether the hand found it warm, kept where the engine has no coolant
     source : ``log``, or ``live`` where the log is what a bridge just read
 
     Raises
@@ -530,8 +532,10 @@ def take_readings(
         found = [m for a, b in spans if (m := trace.mean(channel, a, b)) is not None]
         return round(sum(found) / len(found), 1) if found else None
 
+    liquid = family.cooling == "liquid"
     conditions = SetConditions(
-        coolant_c=mean("coolant_c") if family.cooling == "liquid" else None,
+        coolant_c=mean("coolant_c") if liquid else None,
+        warm=None if liquid else warm,
         intake_c=mean("intake_c"),
         load=tuple(load),
         protective_mode=protective_mode,

@@ -161,6 +161,9 @@ def _schools(job: Job, parts: Iterable[str], done: Iterable[StepRow]) -> Iterabl
     acted = {letter for r in done for tag in r.document.tags for letter in _letters(tag)}
     if any(r.document.wait and r.document.agent for r in done):
         acted.add(DRYING)
+    if _drawn_in(r.document for r in done):
+        # The running engine's work is one procedure of its own, whoever decided for it.
+        acted.update(_letters("upkeep"))
     silent = BY_TAG - acted
     sheets = [p for p in job.plans[0].document.parts if p.part in wanted]
     return dict.fromkeys(

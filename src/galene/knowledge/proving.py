@@ -359,8 +359,9 @@ def _possible(test: ProvingTest, family: EngineFamily) -> bool:
 
 def proving_tests(cause_id: str, family: EngineFamily) -> tuple[ProvingTest, ...]:
     """The proving tests of a cause that an engine can have, heaviest first: the road where it can
-    have none."""
-    found = tuple(t for t in PROVING[cause_id] if _possible(t, family))
+    have none. A throttle on a cable asks for nothing at idle: its speed is looked at."""
+    idle = IDLE_SPEED if family.throttle == "cable" else IDLE
+    found = tuple(idle if t is IDLE else t for t in PROVING[cause_id] if _possible(t, family))
     return found or (ROAD,)
 
 

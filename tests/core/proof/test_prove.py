@@ -68,7 +68,7 @@ def test_a_passage_from_a_thread_to_a_stall_is_proven_whatever_another_reading_d
         ("B", "throttle_deposit", "idle_rpm", 600, 640, "better"),
         ("B", "throttle_deposit", "idle_rpm", 632, 640, "unchanged"),
         # Without a band of its own: by what the cure of this cause moves, else not at all.
-        ("B", "throttle_deposit", "learned_throttle_percent", 8.1, 3.2, "better"),
+        ("B", "egr_passage_plugged", "egr_area_mm2", 0.8, 30.0, "better"),
         ("B", "maf_dust", "learned_throttle_percent", 8.1, 3.2, "not_comparable"),
         ("F", "crankcase_hose_blocked", "idle_airflow_g_s", 1.0, 2.0, "not_comparable"),
         # A seventh of a gram is much on two litres and noise on a large engine.
@@ -109,6 +109,33 @@ def test_what_must_be_alike_is(changed: dict[str, Any], words: str) -> None:
     found = prove_case({"family": "B", "causes": ["throttle_deposit"], "readings": told})
     assert (found["readings"][0]["verdict"] == "not_comparable") == bool(words)
     assert words in found["readings"][0]["text"]
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "words"),
+    [
+        (True, True, ""),
+        (True, False, "after: the engine was not warm"),
+        (False, True, "before: the engine was not warm"),
+        (None, True, "not recorded for both sets"),
+    ],
+)
+def test_an_engine_without_coolant_is_as_warm_as_the_hand_says(
+    before: bool | None, after: bool, words: str
+) -> None:
+    told = readings("idle_rpm", 1200, 1450)
+    for side, warm in (("before", before), ("after", after)):
+        told[side]["conditions"] = {"load": [], "rpm": 1300, "warm": warm}
+    found = prove_case({"family": "F", "causes": ["throttle_deposit"], "readings": told})
+    (reading,) = found["readings"]
+    assert reading["verdict"] == ("not_comparable" if words else "better")
+    assert words in reading["text"]
+
+
+def test_what_a_throttle_asks_for_at_idle_is_asked_of_a_motor_alone() -> None:
+    asked = {f: proving_tests("throttle_deposit", FAMILIES[f])[0] for f in "AF"}
+    assert "the control" in asked["A"].why
+    assert "the control" not in asked["F"].why
 
 
 def test_lost_before_readings_are_proven_by_known_good_values() -> None:

@@ -221,11 +221,13 @@ class MetricValue:
 
 @dataclass(frozen=True, kw_only=True)
 class Conditions:
-    """How the engine stood when the set was taken. `load`: switched loads that were on; `mode`: the
-    drive mode that was set; `gear`: the gear or the range that was engaged."""
+    """How the engine stood when the set was taken. `warm`: said by hand of one that is cooled by
+    air, which has no coolant to read; `load`: switched loads that were on; `mode`: the drive mode
+    that was set; `gear`: the gear or the range that was engaged."""
 
     rpm: float | None = None
     coolant_c: float | None = None
+    warm: bool | None = None
     intake_c: float | None = None
     load: list[str] | str | None = None
     codes_active: list[str] | bool | None = None
@@ -333,17 +335,23 @@ def in_range(name: str, side: Conditions) -> None:
             require_range(f"conditions.{name}.{field_name}", value, low, high=high, unit=unit)
 
 
-def heat_differs(before: float | None, after: float | None) -> list[str]:
-    """Why two coolant temperatures, degrees C, spoil the comparison."""
-    if before is None or after is None:
+def heat_differs(before: Conditions, after: Conditions) -> list[str]:
+    """Why the heat of two sets spoils their comparison: by the coolant, or by the hand's word for
+    an engine that has none."""
+    if before.warm is not None and after.warm is not None:
+        said = (("before", before.warm), ("after", after.warm))
+        return [f"{name}: the engine was not warm" for name, warm in said if not warm]
+    if before.coolant_c is None or after.coolant_c is None:
         return ["coolant temperature was not recorded for both sets"]
+    coolants = (("before", before.coolant_c), ("after", after.coolant_c))
     reasons = [
         f"{name}: coolant at {coolant:.0f} °C, it must be above {WARM_C:.0f}"
-        for name, coolant in (("before", before), ("after", after))
+        for name, coolant in coolants
         if coolant <= WARM_C
     ]
-    if abs(after - before) > COOLANT_GAP_C:
-        reasons.append(f"coolant differs by more than 10 °C: {before:.0f} and {after:.0f} °C")
+    if abs(after.coolant_c - before.coolant_c) > COOLANT_GAP_C:
+        stood = " and ".join(f"{coolant:.0f}" for _, coolant in coolants)
+        reasons.append(f"coolant differs by more than 10 °C: {stood} °C")
     return reasons
 
 
@@ -353,7 +361,7 @@ ALTITUDE_GAP_M = 300.0
 
 
 def unlike(before: Conditions, after: Conditions) -> list[str]:
-    """What differs of two sets that must be alike whatever was at fault: coolant, switched loads,
+    """What differs of two sets that must be alike whatever was at fault: heat, switched loads,
     height, mode, gear, and a control unit in no protective mode.
 
     Raises
@@ -367,7 +375,7 @@ def unlike(before: Conditions, after: Conditions) -> list[str]:
         protective = protective_reason(side)
         if protective:
             reasons.append(f"{name}: {protective}")
-    reasons += heat_differs(before.coolant_c, after.coolant_c)
+    reasons += heat_differs(before, after)
     loads = loads_of(before.load), loads_of(after.load)
     if loads[0] is None or loads[1] is None:
         reasons.append("the load switches were not recorded for both sets")

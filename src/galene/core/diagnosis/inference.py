@@ -146,7 +146,7 @@ def _of_idle(family: EngineFamily, idle: MeasuredSet | None) -> list[Inference]:
 
 def _warm_and_free(idle: MeasuredSet) -> bool:
     """Whether the family's warm idle bands hold: not cold, not limited by the control unit."""
-    warm = (idle.conditions.coolant_c or 0) >= WARM_C
+    warm = idle.conditions.warm or (idle.conditions.coolant_c or 0) >= WARM_C
     return warm and not idle.conditions.protective_mode
 
 

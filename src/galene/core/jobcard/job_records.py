@@ -243,9 +243,10 @@ class Handover:
 @dataclass(frozen=True, kw_only=True)
 class SetConditions:
     """In what state a set of readings was taken: degrees C, load switches by id, and whether the
-    control unit limited itself."""
+    control unit limited itself. `warm`: what the hand said of an engine without coolant to read."""
 
     coolant_c: float | None = None
+    warm: bool | None = None
     intake_c: float | None = None
     load: tuple[str, ...] = ()
     protective_mode: bool = False

@@ -61,6 +61,7 @@ def conditions_of(idle: MeasuredSet, *, codes_active: list[str] | None = None) -
     return Conditions(
         rpm=mean(speeds) if speeds else None,
         coolant_c=kept.coolant_c,
+        warm=kept.warm,
         intake_c=kept.intake_c,
         load=list(kept.load),
         codes_active=codes_active,

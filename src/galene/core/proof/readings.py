@@ -111,6 +111,8 @@ def _unfit(conditions: Conditions) -> str:
     protective = protective_reason(conditions)
     if protective:
         return f"after: {protective}"
+    if conditions.warm is False:
+        return "after: the engine was not warm"
     if conditions.coolant_c is not None and conditions.coolant_c <= 70.0:
         return f"after: coolant at {conditions.coolant_c:.0f} °C, it must be above 70"
     return ""

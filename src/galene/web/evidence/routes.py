@@ -85,14 +85,16 @@ class ConditionsForm(FormModel):
     """What held while a set was taken."""
 
     coolant_c: Annotated[float | None, quantity("temperature", "Coolant")] = None
+    warm: Yes = False
     intake_c: Annotated[float | None, quantity("temperature", "Intake air")] = None
     load: list[str] = Field(default_factory=list)
     protective_mode: Yes = False
 
-    def record(self) -> SetConditions:
+    def record(self, family: EngineFamily) -> SetConditions:
         """The conditions as they are kept."""
         return SetConditions(
             coolant_c=self.coolant_c,
+            warm=None if family.cooling == "liquid" else self.warm,
             intake_c=self.intake_c,
             load=tuple(self.load),
             protective_mode=self.protective_mode,
@@ -148,7 +150,7 @@ def readings(visit: Signed, number: str, form: Sent) -> Response:
             phase,
             kind=kind,
             values=values,
-            conditions=given.record(),
+            conditions=given.record(family),
             seen=given.seen,
             source="pasted" if pasted else "typed",
         )

@@ -173,6 +173,7 @@ def take(visit: Signed, number: str, form: Sent) -> Response:
             phase=phase,
             kind=kind,
             load=given.load,
+            warm=given.warm,
             protective_mode=given.protective_mode,
             seen=given.seen,
         )

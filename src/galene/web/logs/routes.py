@@ -359,6 +359,7 @@ def readings(visit: Signed, number: str, log_id: int, *, form: Sent) -> Response
             phase=phase,
             kind=kind,
             load=form.texts("load"),
+            warm=form.text("warm") == "yes",
             protective_mode=form.text("protective_mode") == "yes",
             seen=form.integer("seen"),
         )
