@@ -1,0 +1,1 @@
+"""The pieces of a planning: each does one thing to the record that they pass on."""
