@@ -18,6 +18,7 @@ from galene.core.planning.records import Air, PartWork
 from galene.core.planning.verify import verify
 from galene.exchange.plans import plan_of
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.hazards import HAZARDS
 from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 from tests.core.planning.cases import broken, drawn, walk
@@ -45,9 +46,9 @@ def every_plan(wanted: int) -> None:
         case = drawn(random)
         if case is None:
             continue
-        for plan, _ in walk(case, random):
+        for plan, answers in walk(case, random):
             plans += 1
-            found = broken(case, plan)
+            found = broken(case, plan, answers)
             wrong += len(found)
             for fault in found:
                 print(f"  seed {seed - 1}: rule {fault.rule} at {fault.step}: {fault.text}")
@@ -82,7 +83,7 @@ def largest() -> None:
     for _ in range(ROUNDS):
         begin = time.perf_counter()
         plan = make_plan(case, trade)
-        found = verify(plan, family, case.start, judge=judged_use)
+        found = verify(plan, family, case.start, judge=judged_use, hazards=HAZARDS)
         times.append(time.perf_counter() - begin)
         assert not found, found
     print(

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from galene.core.planning.template_faults import in_variant, procedure_faults, relearn_faults
-from galene.exchange.templates import SHIPPED, document_of, template_of
+from galene.exchange.templates import SHIPPED, document_of, template_of, unmarked
 from galene.jobs import plan, prove, templates, work
 from galene.jobs.act import Act, family_of, find_job, revision
 from galene.jobs.errors import Invalid, Missing, NotAllowed, Refused, Stale
@@ -187,9 +187,10 @@ def test_what_is_wrong_with_a_step_stands_at_its_field(
     component: str, change: dict[str, Any], place: str, words: str
 ) -> None:
     document = steps_of(component)
-    document["steps"][1] |= change
+    at = next(i for i, s in enumerate(document["steps"]) if s["treats"])
+    document["steps"][at] |= change
     found = faults(document)
-    assert words in found[f"steps[1].{place}"], found
+    assert words in found[f"steps[{at}].{place}"], found
 
 
 @settings(max_examples=walks(), deadline=None)
@@ -446,3 +447,26 @@ def test_schools_that_changed_after_the_plan_are_planned_anew(odd: Act, db: Sess
     plan.override_school(odd, number, "C", choice="", reason="", seen=1)
     find_job(db, number).before_missing_reason = "came on a trailer"
     assert work.begin_work(odd, number, 18, humidity=0.5, seen=0).steps
+
+
+def older(document: dict[str, Any]) -> dict[str, Any]:
+    """A template as it was kept before steps said what the hand does."""
+    marks = ("acts", "through", "dirties", "judges", "seals", "sees", "speaks_of", "about")
+    steps = [{k: v for k, v in s.items() if k not in marks} for s in document["steps"]]
+    return {**document, "steps": steps}
+
+
+def test_an_older_wording_has_the_marks_of_its_step() -> None:
+    shipped = PROCEDURES["maf_sensor"]
+    document = older(document_of("procedure", shipped))
+    document["steps"][1]["text"] = "Look hard at the element"
+    read = template_of("procedure", document)
+    assert [s.acts for s in read.steps] == [s.acts for s in shipped.steps]
+    assert unmarked(read) == ()
+
+
+def test_an_older_step_of_ones_own_is_asked_what_the_hand_does() -> None:
+    document = older(document_of("procedure", PROCEDURES["maf_sensor"]))
+    document["steps"].append({**document["steps"][1], "key": "sing", "text": "Sing to it"})
+    read = template_of("procedure", document)
+    assert unmarked(read) == (len(read.steps),)

@@ -3,6 +3,7 @@
 import pytest
 from sqlalchemy import select
 
+from galene.core.planning.policy_keys import DRYING
 from galene.jobs import report
 from galene.jobs.act import Act
 from galene.store.models import Job
@@ -30,7 +31,7 @@ def test_an_electronic_throttle_names_its_schools_once_in_the_report(odd: Act) -
 @pytest.mark.parametrize(
     ("family", "parts", "named", "silent"),
     [
-        ("A", ("map_sensor",), report.DRYING, ""),
+        ("A", ("map_sensor",), DRYING, ""),
         ("C", ("intake_ports",), "M", ""),
         ("D", ("egr_passage", "egr_valve"), "N", "K"),
     ],

@@ -163,3 +163,31 @@ def test_documents_of_before_the_records_are_read(kind: Any, kept: Any, wanted: 
     assert column.process_result_value(kept, postgresql.dialect()) == wanted
     again = column.process_bind_param(wanted, postgresql.dialect())
     assert column.process_result_value(again, postgresql.dialect()) == wanted
+
+
+def test_a_step_from_before_marks_is_told_by_its_id() -> None:
+    kept = {
+        "id": "open:map_sensor_out~2",
+        "text": "Straight out",
+        "phase": "open",
+        "minutes": 2,
+        "part": "map_sensor",
+        "opening": "map_sensor_out",
+        "opens": [
+            {"id": "map_sensor_out~2:Screw", "what": "Screw", "kind": "fastener set"},
+            {
+                "id": "map_sensor_out~2:port map_sensor",
+                "what": "Tape",
+                "kind": "tape",
+                "inside": True,
+                "on": "intake_manifold",
+            },
+        ],
+    }
+    step = TypeAdapter(Step).validate_python(step_upgraded(kept))
+    assert (step.name, step.turn) == ("open", 2)
+    assert [i.operation for i in step.opens] == ["map_sensor_out", "map_sensor_out"]
+    assert step.opens[1].mouth == "intake_manifold/map_sensor"
+    treated = {"id": "maf_sensor:spray", "text": "Bursts", "phase": "clean", "minutes": 3}
+    again = TypeAdapter(Step).validate_python(step_upgraded(treated))
+    assert again.name == "spray" and "spray" in again.acts

@@ -1,7 +1,5 @@
 """W03 Delivery van, soft soot: flushed running, with two people (family D)."""
 
-import pytest
-
 from tests.walks.walk import (
     Facts,
     Walk,
@@ -100,7 +98,6 @@ def test_a_valve_that_does_not_follow_is_commanded_once_more(facts: Facts) -> No
     assert card.agents == {"soot_flush_waterbased": 400.0}, "no second bottle"
 
 
-@pytest.mark.xfail(strict=True, reason="C: the after-readings before the drive that cleans")
 def test_the_pulls_come_before_the_readings(facts: Facts) -> None:
     facts.cards["begun"].ordered(step("running_flush:pull"), acts("after_set"))
 

@@ -118,8 +118,10 @@ def test_the_card(facts: Facts) -> None:
         closes("cooler_off"),
         closes("coolant_low"),
         closes("dp_sensor_off"),
-        closes("cab_tilt"),
+        # Its joints are looked at before the cab comes down over them.
         lays(battery="on"),
+        asks("tight"),
+        closes("cab_tilt"),
         learns("differential_zero"),
         learns("egr_valve_zero"),
         acts("start"),

@@ -1,7 +1,5 @@
 """W08 A pressure sensor that answers late (family A)."""
 
-import pytest
-
 from tests.walks.walk import (
     Facts,
     Walk,
@@ -90,7 +88,6 @@ def test_the_card(facts: Facts) -> None:
     assert not {"battery", "dust"} & card.warns()
 
 
-@pytest.mark.xfail(strict=True, reason="C: an hour's cooling for a screw on plastic")
 def test_nothing_cools_for_a_screw_on_plastic(facts: Facts) -> None:
     facts.cards["begun"].never(lays(heat="cold"))
     assert "hot_coolant" not in facts.cards["begun"].warns()

@@ -1,7 +1,5 @@
 """W11 A choked diesel intake, whole job (family D)."""
 
-import pytest
-
 from tests.walks.walk import (
     Facts,
     Walk,
@@ -118,12 +116,10 @@ def test_the_card(facts: Facts) -> None:
     assert not {"cab", "rail"} & card.warns()
 
 
-@pytest.mark.xfail(strict=True, reason="C: scraping in a bathed manifold")
 def test_the_passage_is_wired_before_the_manifold_goes_out(facts: Facts) -> None:
     facts.cards["begun"].ordered(step("egr_passage:wire"), step("intake_manifold:send"))
 
 
-@pytest.mark.xfail(strict=True, reason="C: the ports of a diesel are blasted at grade 3 and over")
 def test_ports_are_blasted_by_grade(facts: Facts) -> None:
     assert "blast_walnut" in facts.cards["begun"].agents
 

@@ -82,7 +82,6 @@ def test_the_card(facts: Facts) -> None:
     assert not {"runaway", "battery", "objects"} & card.warns()
 
 
-@pytest.mark.xfail(strict=True, reason="C: the after-readings before the drive that cleans")
 def test_the_drive_comes_before_the_readings(facts: Facts) -> None:
     facts.cards["begun"].ordered(step("running_aerosol:brisk"), acts("after_set"))
 

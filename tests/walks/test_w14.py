@@ -1,7 +1,5 @@
 """W14 Boost sensor sooted for the third time (family D)."""
 
-import pytest
-
 from tests.walks.walk import (
     Facts,
     Walk,
@@ -80,7 +78,6 @@ def test_the_card(facts: Facts) -> None:
     assert {"lifting", "eyes", "fire", "road"} <= card.warns()
 
 
-@pytest.mark.xfail(strict=True, reason="C: the cold level is asked when the van is on the lift")
 def test_the_cold_level_is_asked_before_anything_is_opened(facts: Facts) -> None:
     facts.cards["begun"].ordered(asks("level"), opens("undertray_off"))
 

@@ -62,16 +62,16 @@ def test_what_the_family_does_not_know_is_left_to_its_words() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "drawing"),
+    ("acts", "drawing"),
     [
-        ("Two screws into a dish; lift it straight out", "out"),
-        ("Cleaner on a bottle brush from both ends", "ends"),
-        ("Clip home: pull to prove it", "prove"),
-        ("Wipe the bore", None),
+        (("unscrew", "draw_straight"), "out"),
+        (("brush", "both_ends"), "ends"),
+        (("hook", "prove_by_pull"), "prove"),
+        (("wipe",), None),
     ],
 )
-def test_the_hand_moves_as_the_words_say(text: str, drawing: str | None) -> None:
-    motion = motion_of(step(text))
+def test_the_hand_moves_as_the_marks_say(acts: tuple[str, ...], drawing: str | None) -> None:
+    motion = motion_of(step("It goes straight out: pull to prove it", acts=acts))
     assert (motion.drawing if motion else None) == drawing
 
 

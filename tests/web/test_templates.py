@@ -72,11 +72,17 @@ def fields_of(page: str) -> list[tuple[str, str]]:
     return parser.pairs
 
 
+TICKED = (
+    *("when", "cautions", "needs", "guards", "works", "does", "brings", "moves"),
+    *("acts", "through", "dirties", "judges", "sees", "speaks_of"),
+)
+
+
 def in_any_order(document: Any) -> Any:
     """The document with what is ticked in sorted order: boxes have an order of their own."""
     document = deepcopy(document)
     for row in document.get("steps", document.get("phases", [])):
-        for name in ("when", "cautions", "needs", "guards", "works", "does", "brings", "moves"):
+        for name in TICKED:
             if name in row:
                 row[name] = sorted(row[name], key=str)
     return document
@@ -127,19 +133,21 @@ def test_rows_change_without_being_saved_and_faults_keep_what_was_typed(
     )
     assert "Look for the maker" not in sent(web, path, fields_of(moved), do="out:0").text
     opened = [(k, "A lid" if k == "0.open_what" else v) for k, v in fields_of(moved)]
+    opened.append(("0.acts", "look"))
     refused = sent(web, path, opened, note="a lid")
     assert refused.status_code == 422 and "“A lid” is opened here and never closed" in refused.text
     assert ("0.text", "Look for the maker's mark") in fields_of(refused.text), (
         "what was typed is given back"
     )
-    kept = sent(web, path, fields_of(moved), note="the maker's mark first")
+    marked = [*fields_of(moved), ("0.acts", "look")]
+    kept = sent(web, path, marked, note="the maker's mark first")
     assert kept.status_code == 303
     row = db.scalars(select(TemplateVersion)).one()
     assert row.document and row.document["steps"][0]["key"] == "look_for_the"
     stale = sent(
         web,
         path,
-        [(k, v if k != "once" else "another-token") for k, v in fields_of(moved)],
+        [(k, v if k != "once" else "another-token") for k, v in marked],
         note="from an old page",
     )
     assert stale.status_code == 409 and "Maren" in stale.text

@@ -30,7 +30,69 @@ def family_of_document(document: Any) -> EngineFamily:
         Naming the place in the data and what is wrong there: a missing or unknown field, a value of
         the wrong kind.
     """
-    return typed(EngineFamily, document, "family")
+    return typed(EngineFamily, _upgraded(document), "family")
+
+
+def _upgraded(document: Any) -> Any:
+    """A family that was kept before its operations said whose a plug is, what a hose carries, which
+    cap lies on a mouth and what gives sight of what: told from its own words once."""
+    operations = document.get("operations") if isinstance(document, dict) else None
+    if not isinstance(operations, list) or any("sight_of" in o for o in operations if _named(o)):
+        return document
+    known = [o for o in operations if _named(o)]
+    if len(known) != len(operations):
+        return document
+    return {**document, "operations": [_operation_upgraded(o, known) for o in known]}
+
+
+def _named(operation: Any) -> bool:
+    return isinstance(operation, dict) and isinstance(operation.get("id"), str)
+
+
+def _operation_upgraded(operation: dict[str, Any], every: list[dict[str, Any]]) -> dict[str, Any]:
+    serves = [operation.get("removes") or operation.get("part", ""), *operation.get("reaches", [])]
+    opens = operation.get("opens")
+    only_sight = not operation.get("removes") and not operation.get("reaches")
+    behind = [o.get("part", "") for o in every if operation["id"] in _under(o, every)]
+    sight = only_sight and not any(
+        o.get("kind") in ("coolant low", "fuel line open")
+        for o in opens or ()
+        if isinstance(o, dict)
+    )
+    return {
+        **operation,
+        "opens": [_item_upgraded(o, serves) for o in opens] if isinstance(opens, list) else opens,
+        "sight_of": list(dict.fromkeys(b for b in behind if b)) if sight else [],
+    }
+
+
+def _under(operation: dict[str, Any], every: list[dict[str, Any]]) -> set[str]:
+    """Every operation that must be open before one."""
+    found: set[str] = set()
+    ahead = list(operation.get("after", ()))
+    while ahead:
+        one = ahead.pop()
+        if one not in found:
+            found.add(one)
+            ahead += [a for o in every if o["id"] == one for a in o.get("after", ())]
+    return found
+
+
+def _item_upgraded(item: Any, serves: list[str]) -> Any:
+    if not isinstance(item, dict) or {"of", "carries", "mouth"} & set(item):
+        return item
+    what, kind = str(item.get("what", "")).lower(), item.get("kind")
+    more: dict[str, str] = {}
+    if kind in ("connector", "sensor unplugged"):
+        more["of"] = serves[0]
+    elif kind == "hose" and "coolant" in what:
+        more["carries"] = "coolant"
+    elif kind == "cover" and (
+        item.get("dangerous") or what.split(" ", 1)[0] in ("cap", "caps", "plug", "plugs")
+    ):
+        slug = "_".join("".join(c if c.isalnum() else " " for c in what).split())
+        more["mouth"] = f"coolant_{slug}" if "coolant" in what else slug
+    return {**item, **more}
 
 
 def faults_of(family: EngineFamily) -> list[Fault]:

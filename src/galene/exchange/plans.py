@@ -20,6 +20,7 @@ from galene.core.planning.records import (
     StateWords,
     Step,
 )
+from galene.core.planning.uses import Used, uses_of
 from galene.core.planning.verify import verify
 from galene.core.planning.words import (
     Battery,
@@ -35,6 +36,7 @@ from galene.exchange.shapes import shaped
 from galene.knowledge.bill import PriceList, bill_of
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.hazards import HAZARDS
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 
@@ -156,6 +158,18 @@ class StepAnswer(BaseModel):
     fasteners: list[str]
     consumes: list[str]
     note: str
+    name: str
+    turn: int
+    operation: str | None
+    cylinders: list[int]
+    acts: list[str]
+    through: list[str]
+    on: list[str]
+    dirties: list[str]
+    judges_clean: list[str]
+    seals: list[str]
+    sees: list[str]
+    uses: list[dict[str, Any]]
 
 
 class RelearnAnswer(BaseModel):
@@ -214,7 +228,17 @@ def plan_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> dict
         ),
     )
     plan = planned(case, trade, wanted.answers)
-    found = verify(plan, family, case.start, judge=judged_use)
+    answered = [
+        i for i, s in enumerate(plan.steps, 1) if {r.id for r in s.records} & set(wanted.answers)
+    ]
+    found = verify(
+        plan,
+        family,
+        case.start,
+        judge=judged_use,
+        hazards=HAZARDS,
+        done=max(answered, default=0),
+    )
     if found:
         first = found[0]
         raise InputError("parts", first.step, f"a plan that holds; rule {first.rule}: {first.text}")
@@ -328,6 +352,11 @@ def _item(item: OpenItem) -> dict[str, Any]:
         "count": item.count,
         "before": item.before,
         "dangerous": item.dangerous,
+        "operation": item.operation or None,
+        "turn": item.turn,
+        "cylinder": item.cylinder,
+        "mouth": item.mouth or None,
+        "by_hand": item.by_hand,
     }
 
 
@@ -394,4 +423,20 @@ def _step(step: Step) -> dict[str, Any]:
         "fasteners": list(step.fasteners),
         "consumes": list(step.consumes),
         "note": step.note,
+        "name": step.name,
+        "turn": step.turn,
+        "operation": step.opening or step.closing or None,
+        "cylinders": list(step.cylinders),
+        "acts": list(step.acts),
+        "through": list(step.through),
+        "on": list(step.on),
+        "dirties": list(step.dirties),
+        "judges_clean": list(step.judges_clean),
+        "seals": list(step.seals),
+        "sees": list(step.sees),
+        "uses": [_used(u) for u in uses_of(step)],
     }
+
+
+def _used(use: Used) -> dict[str, Any]:
+    return {"id": use.id, "ml": use.ml} if use.ml else {"id": use.id, "count": use.count}

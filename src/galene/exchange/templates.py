@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
-from galene.core.planning.procedure import PartProcedure
+from galene.core.planning.procedure import PartProcedure, StepTemplate
 from galene.core.proof.relearn import RelearnTemplate
 from galene.exchange.documents import plain, typed
 from galene.knowledge.procedures import PROCEDURES
@@ -47,6 +47,8 @@ def _procedure_upgraded(document: Any) -> Any:
     computed at a step had another name once."""
     if not isinstance(document, dict) or not isinstance(document.get("steps"), list):
         return document
+    shipped = PROCEDURES.get(str(document.get("component")))
+    known = {s.key: s for s in shipped.steps} if shipped else {}
     steps = []
     for step in document["steps"]:
         if isinstance(step, dict) and "reckon" in step:
@@ -54,8 +56,24 @@ def _procedure_upgraded(document: Any) -> Any:
         if isinstance(step, dict) and isinstance(step.get("records"), list):
             step = {**step, "records": [_record_upgraded(r) for r in step["records"]]}
             step["when"] = [_tag_upgraded(t) for t in step.get("when", [])]
+        if isinstance(step, dict) and "acts" not in step and step.get("key") in known:
+            step = {**step, **_marks_of(known[step["key"]])}
         steps.append(step)
     return {**document, "steps": steps}
+
+
+MARKS = ("acts", "through", "dirties", "judges", "seals", "sees", "speaks_of", "about")
+
+
+def _marks_of(step: StepTemplate) -> dict[str, Any]:
+    """The marks of a shipped step, for a workshop's own wording of it that was kept before steps
+    had any. A step of its own has none: what the hand does there is asked."""
+    return {name: plain(StepTemplate, step)[name] for name in MARKS}
+
+
+def unmarked(procedure: PartProcedure) -> tuple[int, ...]:
+    """Which steps of a procedure, from 1 on, do not say what the hand does."""
+    return tuple(n for n, s in enumerate(procedure.steps, 1) if not s.acts)
 
 
 def _tag_upgraded(tag: Any) -> Any:

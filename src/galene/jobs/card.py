@@ -272,6 +272,9 @@ def _next_version(
     # What an earlier version asks for is asked for until somebody agrees.
     asked = old.document.changed if old.approved_at is None else ()
     changed = tuple(sorted({*asked, *other_work, *more}))
+    if find:
+        # What it costs more is what the plan says, with the caps that its work asks for.
+        find = replace(find, more=document.price - old.document.price)
     found = (*old.document.found, *((find,) if find else ()))
     document = replace(
         document, changed=changed, found=found, why=why, sources=old.document.sources

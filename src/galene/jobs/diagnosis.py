@@ -59,7 +59,7 @@ def dangers_of(job: Job) -> tuple[str, ...]:
     pressed = {
         family_of(job).part(s.document.part).component
         for s in job.steps
-        if s.done_at and s.document.part and s.document.id.partition(":")[2].startswith("press")
+        if s.done_at and s.document.part and "press_air" in s.document.acts
     }
     return tuple(
         rule.text

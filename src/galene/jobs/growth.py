@@ -31,7 +31,7 @@ from galene.store.repositories import jobs, people
 LIMIT_GRADE = 2.0
 """Grade at which a part is due: from there a deposit is a finding (the grades' own scale)."""
 UNSEEN_LEFT = 1.0
-"""Grade that a part cleaned in place is reckoned to be left with at best, where nobody looked: one
+"""Grade that a part cleaned in place is taken to be left with at best, where nobody looked: one
 better than it was found, never clean (this project's judgement)."""
 NEAR_SHARE = 0.25
 """Parts whose date comes within this share of the first one's interval are done together: what is

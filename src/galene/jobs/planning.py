@@ -16,10 +16,11 @@ from galene.core.planning.document import (
     PlanDocument,
     WorkOffered,
 )
+from galene.core.planning.laws import Violation
 from galene.core.planning.order import Segment, schedule
 from galene.core.planning.planner import make_plan
 from galene.core.planning.records import Air, DoneStep, PartWork, Plan
-from galene.core.planning.verify import Violation, verify
+from galene.core.planning.verify import verify
 from galene.core.planning.words import Work
 from galene.exchange.templates import TemplateSet
 from galene.jobs.act import family_of
@@ -118,7 +119,15 @@ def proven(
         The verifier found a rule that does not hold: nothing is offered then.
     """
     plan = make_plan(case, trade, done)
-    found = verify(plan, case.family, case.start, judge=judged_use, resolved=resolved)
+    found = verify(
+        plan,
+        case.family,
+        case.start,
+        judge=judged_use,
+        resolved=resolved,
+        hazards=trade.hazards,
+        done=len(done),
+    )
     if found:
         raise Refused("This plan does not hold", [_said(v) for v in found[:4]])
     return plan

@@ -121,9 +121,7 @@ def _agents(steps: Iterable[Step]) -> tuple[list[str], list[str]]:
 
 
 def _treated(steps: Iterable[Step]) -> bool:
-    return any(
-        s.agent or s.sends or s.id.partition(":")[2].partition("~")[0] != "look" for s in steps
-    )
+    return any(s.agent or s.sends or s.name != "look" for s in steps)
 
 
 def _reused(family: EngineFamily, done: Iterable[StepRow]) -> Iterable[str]:

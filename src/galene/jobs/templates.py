@@ -22,9 +22,10 @@ from galene.exchange.templates import (
     document_of,
     template_of,
     templates_with,
+    unmarked,
 )
 from galene.jobs.act import Act
-from galene.jobs.errors import Invalid, Missing, Stale
+from galene.jobs.errors import Invalid, Missing, Refused, Stale
 from galene.jobs.intake import check_text
 from galene.jobs.rights import Right
 from galene.knowledge.families import FAMILIES
@@ -49,7 +50,30 @@ def templates_for(db: Session, family_id: str) -> TemplateSet:
     # A family's own come after the general ones, as the empty id sorts first.
     for row in rows.in_force(db, family_ids=("", family_id)):
         own.setdefault(row.kind, {})[row.template_id] = row.document
-    return templates_with(own)
+    found = templates_with(own)
+    _require_marks(found)
+    return found
+
+
+def _require_marks(templates: TemplateSet) -> None:
+    """A workshop's own procedure that was written before steps said what the hand does is asked
+    for it before it is planned with again.
+
+    Raises
+    ------
+    Refused
+        Naming the steps, with the way to them.
+    """
+    for template_id in templates.own.get("procedure", {}):
+        procedure = templates.procedures[template_id]
+        if steps := unmarked(procedure):
+            which = ", ".join(map(str, steps))
+            line = f"“{procedure.title}”: say at step {which} what the hand does, then save it"
+            raise Refused(
+                "A procedure of the workshop's own asks for more",
+                [line],
+                at={line: f"/reference/templates/procedure/{template_id}"},
+            )
 
 
 def templates_of(job: Job) -> TemplateSet:
@@ -159,12 +183,13 @@ def _plan_fault(
         if fault.field == "steps":
             return Fault("steps", f"its steps wait for each other on family {family.id}")
         return None
-    found = verify(plan, family, start, judge=judged_use)
+    found = verify(plan, family, start, judge=judged_use, hazards=trade.hazards)
     if not found:
         return None
     first = found[0]
-    key = first.step.partition(":")[2].partition("~")[0]
-    at = next((i for i, s in enumerate(template.steps) if key.startswith(s.key)), None)
+    step = plan.step(first.step)
+    key = step.name if step else ""
+    at = next((i for i, s in enumerate(template.steps) if s.key == key), None)
     text = f"family {family.id}, {work.work}: rule {first.rule}, {first.text}"
     return Fault("steps" if at is None else f"steps[{at}].text", text)
 

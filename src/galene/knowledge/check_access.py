@@ -1,20 +1,15 @@
 """What a check lays open on an engine, as the steps of a plan: made safe, opened, closed again."""
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from galene.core.airpath.access import operations_for
 from galene.core.airpath.family import EngineFamily, Operation
 from galene.core.diagnosis.records import Check
-from galene.core.planning import steps as made
-from galene.core.planning.answers import base_id
-from galene.core.planning.car import Car, after, car_after
-from galene.core.planning.hazards import warned
-from galene.core.planning.openings import lifting, mouths, needs_cold, plain_items
-from galene.core.planning.policy_keys import SEALS
-from galene.core.planning.records import DoneStep, OpenItem, StateWords, Step
-from galene.core.planning.words import MOUTH_KINDS
+from galene.core.errors import InputError
+from galene.core.planning.case import Case, Trade, Treatment
+from galene.core.planning.look_in import way_back, way_in
+from galene.core.planning.records import Air, DoneStep, OpenItem, PartWork, StateWords, Step
 from galene.knowledge.hazards import HAZARDS, cautions_of_check
 
 MAKE_SAFE_MINUTES = 4.0
@@ -64,32 +59,32 @@ def access_of(
     done : steps that were done on it since, by a card or for a check before
     policy : the job's schools, letter to choice
     """
-    car = car_after(start, done)
     operations = opened_for(check, family, open_operations(done))
-    steps: list[Step] = []
-    if operations:
-        steps += _made_safe(family, operations, car, done=done, policy=policy)
-        gone = {p for p, where in car.place.items() if where in ("off", "away")}
-        hold = next((s.wait.id for s in steps if s.does.battery == "off" and s.wait), "")
-        for operation in operations:
-            for cover in _borne(family, operation, car):
-                steps.append(made.uncovering(cover, cover.on or operation.part, phase="open"))
-                car = after(car, steps[-1])
-            step = _opened(family, operation, car, done=done, policy=policy, gone=gone)
-            if hold and step.needs.battery == "off":
-                step = replace(step, waits_for=(hold,))
-            steps.append(step)
-            car = after(car, step)
-    steps = [warned(s, family, HAZARDS) for s in steps]
+    case, trade = _looked_at(family, start, policy)
+    steps = way_in(case, trade, done, operations=[o.id for o in operations])
     own = check.minutes if check.minutes_open is None else check.minutes_open
-    opening = sum(o.minutes_off + o.minutes_on for o in operations)
+    there_and_back = sum(o.minutes_off + o.minutes_on for o in operations)
     cautions = dict.fromkeys(c for s in steps for c in s.cautions)
     return CheckAccess(
         steps=tuple(steps),
-        minutes=own + opening + MAKE_SAFE_MINUTES if operations else own,
+        minutes=own + there_and_back + MAKE_SAFE_MINUTES if operations else own,
         tools=tuple(dict.fromkeys(t for s in steps for t in s.tools)),
         cautions=tuple(dict.fromkeys((*cautions_of_check(check, family), *cautions))),
     )
+
+
+def _looked_at(
+    family: EngineFamily, start: StateWords, policy: Mapping[str, str]
+) -> tuple[Case, Trade]:
+    """A car with no work on it, and as much of the trade as a look needs."""
+    case = Case(family=family, works=(), policy=policy, air=Air(temperature_c=20.0), start=start)
+    return case, Trade(
+        treat=_nothing_is_treated, relearns={}, agents={}, dry_minutes={}, hazards=HAZARDS
+    )
+
+
+def _nothing_is_treated(work: PartWork, *, off: bool, opened: bool) -> Treatment:
+    raise InputError("parts", work.part, "nothing: a check looks and treats nothing")
 
 
 def open_operations(done: Sequence[DoneStep]) -> tuple[str, ...]:
@@ -114,125 +109,16 @@ def closed_again(
 ) -> tuple[Step, ...]:
     """The way back of everything that stands open: each cover off, each operation closed, the
     power on again."""
-    car = car_after(start, done)
-    by_id = {o.id: o for o in family.operations}
-    turns = Counter(d.step.opening for d in done if d.step.opening)
-    found: list[Step] = []
-    for operation_id in reversed(open_operations(done)):
-        operation = by_id[operation_id]
-        suffix = _suffix(turns[operation_id])
-        mine = [i for i in car.open.values() if i.id.startswith(f"{operation_id}{suffix}:")]
-        covers = [i for i in mine if i.kind in MOUTH_KINDS and i.inside]
-        for cover in covers:
-            found.append(made.uncovering(cover, cover.on or operation.part, phase="close"))
-            car = after(car, found[-1])
-        lifted = lifting(family, operation)
-        back = made.closing(
-            family,
-            operation,
-            step_id=f"close:{operation_id}{suffix}",
-            closes=tuple(i.id for i in mine if i not in covers and not _by_fill(operation, i)),
-            refits=tuple(p for p in (lifted.parts if lifted else ()) if _off(car, p)),
-            waits=(),
-            new=(),
-            reuse_seals=policy.get(SEALS) == "reuse",
-        )
-        found.append(back)
-        car = after(car, back)
-    if car.coolant != "full":
-        low = tuple(i.id for i in car.open.values() if i.kind == "coolant low")
-        found.append(made.filled(_nth("fill", done), low))
-    if car.battery == "off":
-        leads = tuple(i.id for i in car.open.values() if i.kind == "battery lead")
-        found.append(made.battery_on(_nth("battery_on", done), leads))
-    return tuple(warned(s, family, HAZARDS) for s in found)
-
-
-def _by_fill(operation: Operation, item: OpenItem) -> bool:
-    """Whether an item is closed by filling up, not by what else is put back."""
-    alone = all(o.kind == "coolant low" for o in operation.opens)
-    return item.kind == "coolant low" and not alone
+    case, trade = _looked_at(family, start, policy)
+    return tuple(way_back(case, trade, done))
 
 
 def unhooked(check: Check, family: EngineFamily) -> OpenItem | None:
     """What a check unhooks besides its operations; None where that is one of theirs."""
     if not check.unhooks or not set(check.reaches) <= family.components:
         return None
-    what, kind = check.unhooks
-    listed = (o.what for x in opened_for(check, family, ()) for o in x.opens)
-    return None if what in listed else OpenItem(id=f"{check.id}:{what}", what=what, kind=kind)
-
-
-def _off(car: Car, part: str) -> bool:
-    return car.place_of(part) in ("off", "loose")
-
-
-def _borne(family: EngineFamily, operation: Operation, car: Car) -> list[OpenItem]:
-    """Covers on what an operation takes off: they come off before it."""
-    lifted = lifting(family, operation)
-    return [i for p in (lifted.parts if lifted else ()) for i in car.mouths_on(p)]
-
-
-def _suffix(turn: int) -> str:
-    return f"~{turn}" if turn > 1 else ""
-
-
-def _nth(key: str, done: Sequence[DoneStep]) -> str:
-    times = sum(base_id(d.step.id) == key for d in done)
-    return f"{key}{_suffix(times + 1)}"
-
-
-def _made_safe(
-    family: EngineFamily,
-    operations: Sequence[Operation],
-    car: Car,
-    *,
-    done: Sequence[DoneStep],
-    policy: Mapping[str, str],
-) -> list[Step]:
-    """Cold where it must be, no key, no power where a motor is unplugged."""
-    found = []
-    cold = [o for o in operations if needs_cold(family, o)]
-    if cold and car.heat == "warm":
-        minutes = max(o.wait_minutes for o in cold)
-        found.append(made.cool(minutes, _nth("cool", done), cooling=family.cooling))
-    found.append(made.ignition(_nth("ignition", done)))
-    if car.battery == "on" and any(
-        made.wants_battery_off(family, o, lifting(family, o), policy=policy) for o in operations
-    ):
-        found.append(made.battery_off(_nth("battery_off", done)))
-    return found
-
-
-def _opened(
-    family: EngineFamily,
-    operation: Operation,
-    car: Car,
-    *,
-    done: Sequence[DoneStep],
-    policy: Mapping[str, str],
-    gone: set[str],
-) -> Step:
-    turn = 1 + sum(d.step.opening == operation.id for d in done)
-    suffix, lifted = _suffix(turn), lifting(family, operation)
-    items = [
-        *plain_items(family, operation, suffix, gone=gone),
-        *mouths(family, operation, suffix, gone=gone),
-    ]
-    held = {i.what for i in car.open.values()}
-    takes = tuple(p for p in (lifted.parts if lifted else ()) if p not in gone)
-    hangs = bool(lifted and lifted.hangs)
-    step = made.opening(
-        family,
-        operation,
-        step_id=f"open:{operation.id}{suffix}",
-        items=tuple(i for i in items if i.what not in held),
-        takes_off=takes,
-        hangs=hangs,
-        cold=needs_cold(family, operation),
-        battery_off=made.wants_battery_off(family, operation, lifted, policy=policy),
-        loose=tuple(p for p in takes if car.place_of(p) == "loose"),
-    )
-    if not hangs:
-        gone.update(takes)
-    return step
+    what, kind, of = check.unhooks
+    listed = ((o.kind, o.of) for x in opened_for(check, family, ()) for o in x.opens)
+    if (kind, of) in listed:
+        return None
+    return OpenItem(id=f"{check.id}:{what}", what=what, kind=kind, of=of)

@@ -25,6 +25,8 @@ CHECKS: tuple[Check, ...] = (
         calculation="key-on-agreement",
         needs=("scan tool or meter", "barometer, or the height of the place"),
         shows="Every absolute sensor reads the air outside, within the tolerance.",
+        acts=("key_on", "read"),
+        engine="ignition",
     ),
     Check(
         id="idle_readings",
@@ -40,6 +42,8 @@ CHECKS: tuple[Check, ...] = (
         only={"fuel": "petrol"},
         needs=("scan tool", "warm engine, loads off"),
         shows="The throttle's opening, the air and the pressure lie inside the family's bands.",
+        acts=("idle", "read"),
+        engine="running",
     ),
     Check(
         id="trim_survey",
@@ -52,6 +56,8 @@ CHECKS: tuple[Check, ...] = (
         only={"fuel": "petrol"},
         needs=("scan tool", "warm engine", "a helper on the pedal"),
         shows="Trims within a few percent at every airflow, and no slope over it.",
+        acts=("hold_speed", "read"),
+        engine="running",
     ),
     Check(
         id="airflow_against_expected",
@@ -67,6 +73,8 @@ CHECKS: tuple[Check, ...] = (
         calculation="expected-airflow",
         needs=("scan tool", "steady speed"),
         shows="The meter stands inside the range of the expected air.",
+        acts=("hold_speed", "read"),
+        engine="running",
     ),
     Check(
         id="egr_flow_test",
@@ -86,6 +94,8 @@ CHECKS: tuple[Check, ...] = (
             "extraction",
         ),
         shows="The manifold's pressure rises at once and the idle sags or stalls.",
+        acts=("idle", "command", "read"),
+        engine="running",
     ),
     Check(
         id="egr_position_sweep",
@@ -96,6 +106,8 @@ CHECKS: tuple[Check, ...] = (
         components=("egr_valve",),
         needs=("scan tool",),
         shows="The position follows each step and comes back to zero.",
+        acts=("command", "read"),
+        engine="ignition",
     ),
     Check(
         id="egr_dp_crosscheck",
@@ -110,6 +122,8 @@ CHECKS: tuple[Check, ...] = (
         calculation="egr-flow-crosscheck",
         needs=("scan tool", "a steady load, brake or road"),
         shows="Sensor and balance agree within what the figures can be off.",
+        acts=("hold_speed", "drive", "read"),
+        engine="running",
     ),
     Check(
         id="throttle_sweep",
@@ -121,6 +135,8 @@ CHECKS: tuple[Check, ...] = (
         only={"fuel": "petrol"},
         needs=("scan tool", "ignition on, engine off"),
         shows="The position follows the hand or foot without steps, up and down alike.",
+        acts=("command", "read"),
+        engine="ignition",
     ),
     Check(
         id="runner_sweep_by_hand",
@@ -134,7 +150,8 @@ CHECKS: tuple[Check, ...] = (
         needs=("small screwdriver", "lamp"),
         shows="The flaps swing by a finger and fall back, the lever sits on its ball.",
         reaches=("runner_actuator",),
-        unhooks=("Flap lever, off its ball", "clamp"),
+        unhooks=("Flap lever, off its ball", "clamp", "runner_flaps"),
+        acts=("unhook", "spring", "move_by_hand"),
     ),
     Check(
         id="runner_sweep_commanded",
@@ -145,6 +162,8 @@ CHECKS: tuple[Check, ...] = (
         components=("runner_flaps",),
         needs=("scan tool",),
         shows="The whole travel, up and down alike.",
+        acts=("command", "read"),
+        engine="ignition",
     ),
     Check(
         id="look_throttle",
@@ -159,6 +178,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("lamp", "mirror", "white cloth"),
         shows="Bare metal shows at the closed plate; a stain that does not wipe off is no deposit.",
         reaches=("throttle_body",),
+        acts=("look", "move_by_hand"),
     ),
     Check(
         id="look_maf",
@@ -172,6 +192,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("small driver of the right size", "lamp"),
         shows="Element and wires are bright, without fibres, dust or shine.",
         reaches=("maf_sensor",),
+        acts=("look",),
     ),
     Check(
         id="look_secondary_air",
@@ -188,6 +209,7 @@ CHECKS: tuple[Check, ...] = (
             "The little element is bright and its filter pale; the valve's plate is dry and shuts."
         ),
         reaches=("secondary_air_flow_sensor",),
+        acts=("look",),
     ),
     Check(
         id="look_filter",
@@ -207,6 +229,7 @@ CHECKS: tuple[Check, ...] = (
             " box all round, the clean side is clean."
         ),
         reaches=("air_filter",),
+        acts=("look",),
     ),
     Check(
         id="look_manifold",
@@ -221,6 +244,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("borescope",),
         shows="A dull film at most; the wall's own casting shows.",
         reaches=("throttle_body",),
+        acts=("look", "put_inside"),
     ),
     Check(
         id="look_ports",
@@ -234,6 +258,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("borescope", "a socket to turn the crank"),
         shows="The valve's neck is round and its stem shows; a brown stain is fine.",
         reaches=("intake_ports",),
+        acts=("look", "put_inside", "turn_crank"),
     ),
     Check(
         id="pull_map_sensor",
@@ -247,6 +272,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("small driver", "new O-ring", "lamp"),
         shows="The snout is open and dry, the port behind it too.",
         reaches=("map_sensor",),
+        acts=("look",),
     ),
     Check(
         id="pull_boost_sensor",
@@ -259,6 +285,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("small driver", "new O-ring", "lamp"),
         shows="The snout is open, the tab inside is whole, no oil runs out.",
         reaches=("boost_sensor",),
+        acts=("look",),
     ),
     Check(
         id="look_egr_valve",
@@ -272,6 +299,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("gasket", "lamp"),
         shows="The pintle sits on its seat all round and moves by hand against its spring alone.",
         reaches=("egr_valve",),
+        acts=("look", "move_by_hand"),
     ),
     Check(
         id="look_egr_passage",
@@ -284,6 +312,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("soft wire", "lamp"),
         shows="The wire goes through from end to end, the small bore too.",
         reaches=("egr_passage",),
+        acts=("look", "wire"),
     ),
     Check(
         id="look_egr_cooler",
@@ -297,6 +326,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("borescope", "gaskets", "cold, drained engine where the family asks for it"),
         shows="Every tube of the face is open; no pale crust, no wet trace.",
         reaches=("egr_cooler",),
+        acts=("look",),
     ),
     Check(
         id="look_egr_dp_ports",
@@ -309,6 +339,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("lamp", "fine wire for the port only"),
         shows="Both small ports show light; the sensor's own bores are dry.",
         reaches=("egr_dp_ports",),
+        acts=("look", "wire"),
     ),
     Check(
         id="blow_through_exhaust_pressure_tube",
@@ -321,6 +352,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("air below 2 bar", "shield and glasses"),
         shows="Air passes freely with a steady hiss.",
         reaches=("exhaust_pressure_tube",),
+        acts=("blow", "look"),
     ),
     Check(
         id="blow_through_crankcase_hose",
@@ -333,6 +365,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("air below 2 bar",),
         shows="Air passes freely; the hose is soft, its ends grip.",
         reaches=("crankcase_pressure_hose",),
+        acts=("blow", "feel"),
     ),
     Check(
         id="look_crankcase_seal",
@@ -345,6 +378,7 @@ CHECKS: tuple[Check, ...] = (
         needs=("lamp",),
         shows="The O-ring is whole and round, its seat dry and free of dust.",
         reaches=("crankcase_pressure_sensor",),
+        acts=("look",),
     ),
     Check(
         id="leak_smoke",
@@ -356,6 +390,7 @@ CHECKS: tuple[Check, ...] = (
         piecemeal=True,
         needs=("smoke machine at low pressure", "lamp"),
         shows="No smoke leaves the path but by the tail.",
+        acts=("find_leak",),
     ),
     Check(
         id="leak_spray",
@@ -370,6 +405,8 @@ CHECKS: tuple[Check, ...] = (
         last_resort=True,
         needs=("spray bottle of water", "extraction", "hands clear of fan and belts"),
         shows="The idle does not change wherever the mist goes.",
+        acts=("find_leak", "leak_look"),
+        engine="running",
     ),
     Check(
         id="drive_side_trace",
@@ -381,6 +418,7 @@ CHECKS: tuple[Check, ...] = (
         calculation="actuator-drive-check",
         needs=("meter", "wiring information"),
         shows="One of the coil's wires leads to a fuse or to ground: the other is switched.",
+        acts=("read", "jumper"),
     ),
     Check(
         id="oxygen_response",
@@ -397,6 +435,8 @@ CHECKS: tuple[Check, ...] = (
             "Several crossings in ten seconds over more than half a"
             " volt, each in a fraction of a second."
         ),
+        acts=("hold_speed", "read"),
+        engine="running",
     ),
     Check(
         id="cooler_pressure_test",
@@ -410,6 +450,7 @@ CHECKS: tuple[Check, ...] = (
         components=("egr_cooler",),
         needs=("cold engine", "pressure pump with the cap's adapter"),
         shows="The gauge stands for ten minutes, and nothing is wet.",
+        acts=("press_coolant", "read_level"),
     ),
     Check(
         id="coolant_level_cold",
@@ -420,6 +461,7 @@ CHECKS: tuple[Check, ...] = (
         components=("egr_cooler",),
         needs=("cold engine",),
         shows="The level stands at the mark, and stood there last time.",
+        acts=("read_level", "look_under"),
     ),
     Check(
         id="regeneration_trace",
@@ -433,6 +475,8 @@ CHECKS: tuple[Check, ...] = (
         components=("particulate_filter",),
         needs=("scan tool with a log", "outside, clear of people and dry grass"),
         shows="Hot before and behind the filter for the needed minutes.",
+        acts=("burn", "read"),
+        engine="running",
     ),
     Check(
         id="isolation_unplug",
@@ -447,6 +491,8 @@ CHECKS: tuple[Check, ...] = (
         last_resort=True,
         needs=("a family that names the sensor as safe to unplug",),
         shows="Nothing gets better with the sensor off.",
+        acts=("unplug", "isolate"),
+        engine="running",
     ),
     Check(
         id="road_test",
@@ -457,5 +503,7 @@ CHECKS: tuple[Check, ...] = (
         components=(),
         needs=("insured and licensed driver", "an observer with the scan tool"),
         shows="No complaint returns over the route, and no code is pending.",
+        acts=("drive",),
+        engine="running",
     ),
 )

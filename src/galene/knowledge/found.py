@@ -13,8 +13,8 @@ def _step(
     why: str,
     *,
     minutes: float,
+    acts: tuple[str, ...],
     tools: tuple[str, ...] = (),
-    cautions: tuple[str, ...] = (),
     records: tuple[Record, ...] = (),
 ) -> StepTemplate:
     return StepTemplate(
@@ -22,8 +22,8 @@ def _step(
         text=text,
         why=why,
         minutes=minutes,
+        acts=acts,
         tools=tools,
-        cautions=cautions,
         records=records,
     )
 
@@ -33,9 +33,9 @@ COUNT_CHIPS = _step(
     "chips",
     "Vacuum every chip, count the pieces; new bolt, finger-started",
     "One chip in a port scores a cylinder.",
+    acts=("vacuum", "measure"),
     minutes=6,
     tools=(VACUUM,),
-    cautions=("objects",),
 )
 KINDS: tuple[FindKind, ...] = (
     FindKind(
@@ -46,18 +46,18 @@ KINDS: tuple[FindKind, ...] = (
                 "soak",
                 "Soak the stump with penetrating oil, rag under it, and let it work",
                 "Heat and oil first: a drill is the last way.",
+                acts=("soak",),
                 minutes=10,
                 tools=("penetrating oil",),
-                cautions=("fire",),
             ),
             _step(
                 "draw",
                 "Draw the stump: locking pliers or a welded nut, else drill it to the middle and"
                 " use an extractor",
                 "A hole off the middle costs the thread.",
+                acts=("unscrew", "ream"),
                 minutes=35,
                 tools=("locking pliers", "extractor set", "centre punch"),
-                cautions=("eyes", "objects"),
                 records=(
                     asked(
                         "out",
@@ -79,9 +79,9 @@ KINDS: tuple[FindKind, ...] = (
                 "Grease on the drill, drill and tap for a thread insert, chips caught; insert below"
                 " the face, tang broken off and found",
                 "A torque on half a thread holds nothing.",
+                acts=("ream", "grease"),
                 minutes=25,
                 tools=("thread insert set", VACUUM),
-                cautions=("eyes", "objects"),
                 records=(
                     asked(
                         "holds",
@@ -104,14 +104,15 @@ KINDS: tuple[FindKind, ...] = (
                 "Penetrating oil on the clamp; cut it with a shield against the hose, never toward"
                 " the hand",
                 "A clamp that springs cuts.",
+                acts=("soak", "unscrew"),
                 minutes=12,
                 tools=("penetrating oil", "cutters", "shield"),
-                cautions=("eyes",),
             ),
             _step(
                 "new",
                 "Fit a new clamp, screw accessible next time",
                 "It will be opened again.",
+                acts=("fit", "torque"),
                 minutes=3,
                 tools=("driver",),
             ),
@@ -125,6 +126,7 @@ KINDS: tuple[FindKind, ...] = (
                 "keep",
                 "Take a picture of the crack; keep the part, do not clean it",
                 "Cleaning mends no crack: the owner sees why it is replaced.",
+                acts=("look", "note"),
                 minutes=3,
                 tools=("lamp",),
             ),
@@ -141,9 +143,9 @@ KINDS: tuple[FindKind, ...] = (
                 "Find the piece that broke off: look into the port with the lamp; it is in the hand"
                 " before anything goes on",
                 "A tab in the intake ends in a cylinder.",
+                acts=("look", "take_out"),
                 minutes=5,
                 tools=("lamp", "tweezers"),
-                cautions=("objects",),
                 records=(
                     asked(
                         "piece",
@@ -166,6 +168,7 @@ KINDS: tuple[FindKind, ...] = (
                 "Clean both faces, measure the groove, fit the new gasket dry unless its maker says"
                 " else",
                 "A second leak comes from the old residue.",
+                acts=("scrape", "measure", "seal_new"),
                 minutes=8,
                 tools=("plastic scraper",),
             ),
@@ -180,6 +183,7 @@ KINDS: tuple[FindKind, ...] = (
                 "tear",
                 "Take a picture of the tear, look how far it goes; tape is no repair",
                 "Air that enters here is counted by nobody.",
+                acts=("look", "note"),
                 minutes=3,
                 tools=("lamp",),
             ),
@@ -197,9 +201,9 @@ KINDS: tuple[FindKind, ...] = (
                 "Press and turn the stem at several depths with cleaner on a brush, until it falls"
                 " back by itself",
                 "Spray alone does not free it.",
+                acts=("work_free", "brush"),
                 minutes=15,
                 tools=("soft brush", "scraper"),
-                cautions=("eyes",),
                 records=(
                     asked(
                         "falls",
@@ -221,6 +225,7 @@ KINDS: tuple[FindKind, ...] = (
                 "feel",
                 "Lever off: move the flaps by hand over their whole travel and say where they bind",
                 "What binds here breaks the motor next.",
+                acts=("move_by_hand",),
                 minutes=4,
                 tools=("lamp",),
             ),
@@ -242,9 +247,9 @@ KINDS: tuple[FindKind, ...] = (
                 "Look where it lies with lamp and borescope; fetch it with magnet, tweezers or"
                 " vacuum; nothing is turned meanwhile",
                 "Cranked once, it is in a cylinder.",
+                acts=("look", "take_out"),
                 minutes=15,
                 tools=("borescope", "magnet", "tweezers", VACUUM),
-                cautions=("objects",),
                 records=(
                     asked(
                         "retrieved",
@@ -265,6 +270,7 @@ KINDS: tuple[FindKind, ...] = (
                 "look",
                 "Stop and look again: grade it, take a picture, say what the heavier way costs",
                 "A grade more is another method, and another price.",
+                acts=("look",),
                 minutes=5,
                 tools=("lamp", "borescope"),
             ),
@@ -272,9 +278,9 @@ KINDS: tuple[FindKind, ...] = (
                 "tool",
                 "Go on by tool: scrape or brush in short goes, vacuum between",
                 "Layers need tools; amounts of spray do not help.",
+                acts=("scrape", "brush", "vacuum"),
                 minutes=40,
                 tools=("scraper", "brushes", VACUUM),
-                cautions=("eyes", "objects"),
                 records=(
                     asked(
                         "bare",
@@ -294,6 +300,7 @@ KINDS: tuple[FindKind, ...] = (
                 "do",
                 "Deal with what was found, as it stands here",
                 "It was not on the plan.",
+                acts=("mend",),
                 minutes=0,
             ),
         ),

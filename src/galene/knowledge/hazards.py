@@ -1,4 +1,4 @@
-"""Hazards of this trade, by what of a step, check, relearn phase or worksheet they are known.
+"""Hazards of this trade, by the marks of a step, check or relearn phase, and by worksheet.
 
 Sources: safety data sheets' usual sections 7 and 8 for agents; workshop practice for the rest.
 Respirator classes as in EN 149 (FFP3) and EN 14387 (type AX for low-boiling solvents); soot of
@@ -7,123 +7,104 @@ engines counts as a cause of cancer (IARC 105).
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.records import Check
-from galene.core.planning.hazards import Hazard
+from galene.core.planning.car import Car
+from galene.core.planning.hazards import Hazard, cautions_at
+from galene.core.planning.records import StateWords, Step
+from galene.core.planning.words import Engine
 from galene.core.proof.relearn import Phase
 
-ON_THE_ROAD = (
-    "Drive it",
-    "Drive the",
-    "Drive for",
-    "Drive or",
-    "Drive gently",
-    "Drive briskly",
-    "Drive ten",
-    "Drive 2",
-    "Ride it",
-    "then drive",
-    "full-load pull on the road",
-)
-"""How a step says that it is on the road; a valve's drive is put back on its metal in the bay."""
+HOT_FILM = frozenset({"hot_element"})
+DRIVEN = frozenset({"runner_actuator", "runner_flaps", "egr_valve"})
+"""Kinds that move when they are commanded; a throttle's plate where a motor moves it."""
+SOLVENTS = frozenset({"flammable", "chlorinated", "ketones", "aromatics", "alkaline"})
+REACHES_IN = frozenset({"unhook", "hook", "change_oil", "leak_look"})
 HAZARDS: tuple[Hazard, ...] = (
     Hazard(caution="runaway", ways=frozenset({"running_ingestion"}), fuels=frozenset({"diesel"})),
-    Hazard(caution="fire", properties=frozenset({"flammable"}), fuel_line=True),
+    Hazard(caution="lock", ways=frozenset({"running_ingestion"})),
+    Hazard(
+        caution="fire",
+        properties=frozenset({"flammable"}),
+        acts=frozenset({"handle_fuel", "open_fuel", "let_pressure"}),
+        relearns=frozenset({"fuel_venting"}),
+        fuel_line=True,
+    ),
     Hazard(caution="rail", fuel_line=True, fuels=frozenset({"diesel"})),
     Hazard(caution="rail", fuel_line=True, injections=frozenset({"direct"})),
     Hazard(
-        caution="fumes",
-        properties=frozenset({"flammable", "chlorinated", "ketones", "aromatics", "alkaline"}),
+        caution="fumes", properties=SOLVENTS, tools=frozenset({"smoke machine at low pressure"})
     ),
     Hazard(
         caution="eyes",
-        properties=frozenset({"flammable", "chlorinated", "ketones", "aromatics", "alkaline"}),
+        properties=SOLVENTS,
         ways=frozenset({"blast", "running_ingestion"}),
-        tools=("blast gun",),
+        acts=frozenset({"blow", "blast", "press_air", "ream", "wire", "wash"}),
+        tools=frozenset({"cutters"}),
     ),
     Hazard(
         caution="dust",
-        tools=(
-            "scraper",
-            "soft brass brush",
-            "brushes",
-            "bottle brush",
-            "drill in the fingers",
-            "blast gun",
-            "wire",
-            "vacuum",
-        ),
+        acts=frozenset({"scrape", "wire", "ream", "blast", "vacuum"}),
+        tools=frozenset({"soft brass brush", "bottle brush", "brushes"}),
         ways=frozenset({"blast"}),
     ),
     Hazard(
         caution="air",
-        tools=("air gun", "blast gun", "pressure test kit"),
-        words=("Blow gently", "Blow through"),
+        acts=frozenset({"blow", "blast", "press_air", "press_coolant"}),
+        tools=frozenset({"air gun", "blast gun", "pressure test kit"}),
+    ),
+    Hazard(caution="element", acts=frozenset({"look", "spray", "compare_new"}), features=HOT_FILM),
+    Hazard(
+        caution="objects",
+        acts=frozenset({"put_inside", "take_out"}),
+        acts_inside=frozenset({"scrape", "wire", "ream", "blast", "brush", "spray", "soak"}),
+        inside=True,
+    ),
+    Hazard(caution="objects", acts=frozenset({"turn_crank"}), parts=frozenset({"intake_ports"})),
+    Hazard(caution="fingers", acts=frozenset({"command"}), parts=DRIVEN),
+    Hazard(
+        caution="fingers",
+        acts=frozenset({"command", "move_by_hand", "take_out"}),
+        parts=frozenset({"throttle_body"}),
+        features=frozenset({"electronic"}),
     ),
     Hazard(
         caution="fingers",
-        commands=frozenset({"throttle_body", "runner_actuator", "runner_flaps", "egr_valve"}),
+        relearns=frozenset(
+            {"throttle_guided", "throttle_manual", "runner_flap_adaptation", "egr_valve_zero"}
+        ),
     ),
+    Hazard(caution="jumper", acts=frozenset({"jumper"})),
+    Hazard(caution="battery", acts=frozenset({"power_off"})),
     Hazard(caution="exhaust", engines=frozenset({"running"})),
-    Hazard(caution="rotating", engines=frozenset({"running"}), tools=("socket for the crank",)),
-    Hazard(caution="road", acts=frozenset({"road"}), words=ON_THE_ROAD),
-    Hazard(caution="hot_coolant", coolant=True, relearns=frozenset({"coolant_bleed_and_watch"})),
-    Hazard(caution="coolant", coolant=True),
-    Hazard(caution="burn_off", relearns=frozenset({"particulate_burn_off"})),
-    Hazard(caution="cab", words=("tilt the cab", "Tilt the cab", "Lower the cab")),
     Hazard(
-        caution="spring",
-        tools=("spring hook",),
-        words=("spring clamp", "return spring", "Lever and spring"),
+        caution="rotating",
+        engines=frozenset({"running"}),
+        acts=frozenset({"turn_crank", "crank_dry"}),
     ),
-    Hazard(caution="lifting", tools=("sling", "lift")),
+    Hazard(caution="road", kinds=frozenset({"road"}), acts=frozenset({"drive", "ride"})),
+    Hazard(
+        caution="hot_coolant",
+        coolant=True,
+        acts=frozenset({"press_coolant"}),
+        cools=True,
+        relearns=frozenset({"coolant_bleed_and_watch"}),
+        coolings=frozenset({"liquid"}),
+    ),
+    Hazard(caution="coolant", coolant=True, acts=frozenset({"press_coolant"})),
+    Hazard(
+        caution="burn_off",
+        relearns=frozenset({"particulate_burn_off"}),
+        acts=frozenset({"burn"}),
+    ),
+    Hazard(caution="cab", acts=frozenset({"tilt", "untilt"})),
+    Hazard(caution="spring", acts=frozenset({"spring"}), tools=frozenset({"spring hook"})),
+    Hazard(
+        caution="lifting", acts=frozenset({"sling", "jack"}), tools=frozenset({"sling", "lift"})
+    ),
+    Hazard(caution="hot_surfaces", cold=True, warm_hands=REACHES_IN),
+    Hazard(caution="hot_surfaces", cools=True, coolings=frozenset({"air"})),
+    Hazard(caution="tampering", acts=frozenset({"isolate"})),
 )
-"""What every step of every plan is held against, a foreman's own too."""
-PHASE_HAZARDS: dict[str, tuple[str, ...]] = {
-    "coolant_bleed_and_watch": ("hot_coolant",),
-    "particulate_burn_off": ("burn_off",),
-    "fuel_venting": ("fire",),
-    "throttle_guided": ("fingers",),
-    "throttle_manual": ("fingers",),
-    "runner_flap_adaptation": ("fingers",),
-    "egr_valve_zero": ("fingers",),
-}
-"""Relearn to what can hurt in any of its phases."""
-CHECK_HAZARDS: dict[str, tuple[str, ...]] = {
-    "key_on_agreement": (),
-    "idle_readings": ("exhaust", "rotating"),
-    "trim_survey": ("exhaust", "rotating"),
-    "airflow_against_expected": ("exhaust", "rotating"),
-    "egr_flow_test": ("exhaust", "rotating"),
-    "egr_position_sweep": ("fingers",),
-    "egr_dp_crosscheck": ("exhaust", "rotating", "road"),
-    "throttle_sweep": ("fingers",),
-    "runner_sweep_by_hand": ("spring",),
-    "runner_sweep_commanded": ("fingers",),
-    "look_throttle": ("fingers",),
-    "look_maf": ("element",),
-    "look_secondary_air": ("element", "hot_surfaces"),
-    "look_filter": (),
-    "look_manifold": ("objects",),
-    "look_ports": ("objects", "rotating"),
-    "pull_map_sensor": (),
-    "pull_boost_sensor": (),
-    "look_egr_valve": ("hot_surfaces", "dust"),
-    "look_egr_passage": ("hot_surfaces", "dust"),
-    "look_egr_cooler": ("hot_coolant", "coolant", "dust"),
-    "look_egr_dp_ports": ("hot_surfaces", "dust"),
-    "blow_through_exhaust_pressure_tube": ("air", "hot_surfaces", "dust"),
-    "blow_through_crankcase_hose": ("air",),
-    "look_crankcase_seal": (),
-    "leak_smoke": ("fumes",),
-    "leak_spray": ("exhaust", "rotating", "hot_surfaces"),
-    "drive_side_trace": ("jumper",),
-    "oxygen_response": ("exhaust", "rotating"),
-    "coolant_level_cold": ("hot_coolant",),
-    "cooler_pressure_test": ("hot_coolant", "coolant", "air"),
-    "regeneration_trace": ("burn_off", "exhaust", "rotating"),
-    "isolation_unplug": ("exhaust", "rotating", "tampering"),
-    "road_test": ("road",),
-}
-"""Check to what can hurt at it, none where nothing can."""
+"""What every step of every plan, check and phase is held against, a foreman's own too."""
 WORKSHEET_HAZARDS: dict[str, tuple[str, ...]] = {
     "ingestion-limit": ("lock", "exhaust", "rotating", "runaway"),
     "blast-positions": ("dust", "eyes", "objects", "rotating"),
@@ -142,14 +123,33 @@ WORKSHEET_HAZARDS: dict[str, tuple[str, ...]] = {
 """Calculation to what can hurt where its figures are taken or used."""
 
 
-def cautions_of_phase(relearn_id: str, phase: Phase) -> tuple[str, ...]:
-    """What can hurt in one phase of a relearn."""
-    running = ("exhaust", "rotating") if phase.engine_on else ()
-    road = ("road",) if phase.id in ("drive", "town", "steady", "coast") else ()
-    return tuple(dict.fromkeys((*PHASE_HAZARDS.get(relearn_id, ()), *road, *running)))
+def cautions_of_phase(relearn_id: str, phase: Phase, family: EngineFamily) -> tuple[str, ...]:
+    """What can hurt in one phase of a relearn on an engine."""
+    engine: Engine = "running" if phase.engine_on else "ignition"
+    step = Step(
+        id=phase.id,
+        text="",
+        phase="relearn",
+        minutes=phase.hold_minutes,
+        relearn=relearn_id,
+        acts=phase.acts,
+        does=StateWords(engine=engine),
+    )
+    return cautions_at(step, family, HAZARDS, Car(heat="warm" if phase.engine_on else "cold"))
 
 
 def cautions_of_check(check: Check, family: EngineFamily) -> tuple[str, ...]:
-    """What can hurt at a check on an engine: a plate on a cable has no motor that moves it."""
-    by_cable = "throttle_body" in check.components and family.throttle != "electronic"
-    return tuple(c for c in CHECK_HAZARDS[check.id] if not (by_cable and c == "fingers"))
+    """What can hurt at a check on an engine, besides what its way in asks."""
+    part = next((p.id for k in check.components for p in family.parts if p.component == k), "")
+    running = check.engine == "running"
+    step = Step(
+        id=check.id,
+        text="",
+        phase="safe",
+        minutes=check.minutes,
+        part=part,
+        acts=check.acts,
+        tools=check.needs,
+        needs=StateWords(engine=check.engine or "off"),  # type: ignore[arg-type]
+    )
+    return cautions_at(step, family, HAZARDS, Car(heat="warm" if running else "cold"))

@@ -349,14 +349,14 @@ def tags_of(
     if part.component == "oxygen_sensor":
         return frozenset({"vacuum_line" if drawn_through_a_line(family, part, policy) else "tank"})
     if part.component == "intake_ports":
-        if family.injection != "direct" or family.fuel != "petrol":
+        if family.injection != "direct":
             return frozenset({"opened", "soak"})
         blast = (
             (distance_km or 0) >= BLAST_FROM_KM
             if policy.get(DIRECT_PORTS) == "blast_on_distance"
             else heavy and policy.get(DIRECT_PORTS) != "aerosol_only"
         )
-        if not blast and not opened:
+        if not blast and not opened and family.fuel == "petrol":
             return frozenset({"upkeep"})
         return frozenset({"opened", "blast" if blast else "soak"})
     if part.component == "intake_manifold":

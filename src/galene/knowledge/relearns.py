@@ -41,6 +41,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The throttle may click and hum.",
                     guards=(PEDAL, VOLTAGE),
+                    acts=("key_on", "wait"),
                 ),
                 Phase(
                     id="key_off",
@@ -48,6 +49,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=1,
                     normal="Relays drop out one after another.",
                     guards=(VOLTAGE,),
+                    acts=("key_off", "wait"),
                 ),
                 Phase(
                     id="idle",
@@ -59,6 +61,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     ),
                     guards=(PEDAL, FAN, VOLTAGE, COOLANT, LOADS),
                     engine_on=True,
+                    acts=("start", "idle"),
                 ),
                 Phase(
                     id="idle_loads",
@@ -67,6 +70,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Speed dips and recovers at each load.",
                     guards=(PEDAL, VOLTAGE, COOLANT),
                     engine_on=True,
+                    acts=("idle",),
                 ),
                 Phase(
                     id="drive",
@@ -75,6 +79,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Small steps in the first stops. Stalling is not normal.",
                     guards=(COOLANT,),
                     engine_on=True,
+                    acts=("drive",),
                 ),
             ),
             success=(
@@ -107,6 +112,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The plate runs to both stops, clicking.",
                     guards=(PEDAL, VOLTAGE),
+                    acts=("key_on", "command"),
                 ),
                 Phase(
                     id="key_off",
@@ -114,6 +120,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=1,
                     normal="The control unit stores the stops.",
                     guards=(VOLTAGE,),
+                    acts=("key_off", "wait"),
                 ),
                 Phase(
                     id="idle",
@@ -122,6 +129,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Idle may stand high for the first minute.",
                     guards=(PEDAL, FAN, VOLTAGE, COOLANT, LOADS),
                     engine_on=True,
+                    acts=("start", "idle"),
                 ),
             ),
             success=(
@@ -151,6 +159,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Idle may hunt for a minute while it settles.",
                     guards=(PEDAL, FAN, COOLANT),
                     engine_on=True,
+                    acts=("idle",),
                 ),
             ),
             success="Idle speed stands inside the family's band and stays there.",
@@ -175,6 +184,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The valve whirrs to its stop and back.",
                     guards=(VOLTAGE,),
+                    acts=("key_on", "wait"),
                 ),
                 Phase(
                     id="key_off",
@@ -182,6 +192,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The control unit stores the stop.",
                     guards=(VOLTAGE,),
+                    acts=("key_off", "wait"),
                 ),
             ),
             success="The valve's position reads zero when closed, and no code is stored.",
@@ -206,6 +217,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Idle may stand high and hunt for the first minutes.",
                     guards=(PEDAL, VOLTAGE),
                     engine_on=True,
+                    acts=("idle",),
                 ),
                 Phase(
                     id="drive",
@@ -214,6 +226,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Power comes back in steps.",
                     guards=(COOLANT,),
                     engine_on=True,
+                    acts=("drive",),
                 ),
             ),
             success="Idle stands inside the family's band and full power is back.",
@@ -236,6 +249,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The motor runs to both stops and back, its current rises at each.",
                     guards=(VOLTAGE,),
+                    acts=("key_on", "command"),
                 ),
                 Phase(
                     id="key_off",
@@ -243,6 +257,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=1,
                     normal="The control unit stores the stops.",
                     guards=(VOLTAGE,),
+                    acts=("key_off", "wait"),
                 ),
             ),
             success=(
@@ -270,6 +285,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The value creeps to zero.",
                     guards=(VOLTAGE,),
+                    acts=("key_on", "command"),
                 ),
             ),
             success="The sensor reads zero with the engine off, within its band.",
@@ -294,6 +310,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     hold_minutes=2,
                     normal="The pump hums shorter each time.",
                     guards=(VOLTAGE,),
+                    acts=("leak_look", "handle_fuel", "key_on"),
                 ),
             ),
             success="The pump builds pressure and no line is wet.",
@@ -322,6 +339,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Bubbles, and the level falls in steps.",
                     guards=(COOLANT_OPEN,),
                     engine_on=True,
+                    acts=("fill", "bleed", "idle"),
                 ),
                 Phase(
                     id="hot",
@@ -330,6 +348,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="The fan cuts in and out. The heater blows hot.",
                     guards=(COOLANT_HIGH,),
                     engine_on=True,
+                    acts=("leak_look", "idle"),
                 ),
             ),
             success=(
@@ -359,6 +378,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Speed rises, a hot smell, white steam at first.",
                     guards=(DOOR, COOLANT_HIGH),
                     engine_on=True,
+                    acts=("burn", "hold_speed"),
                 ),
                 Phase(
                     id="burn",
@@ -367,6 +387,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="Inlet above 550 °C, the outlet follows some minutes later.",
                     guards=(DOOR, COOLANT_HIGH),
                     engine_on=True,
+                    acts=("burn", "read", "hold_speed"),
                 ),
                 Phase(
                     id="cool",
@@ -375,6 +396,7 @@ RELEARNS: dict[str, RelearnTemplate] = {
                     normal="The fan runs on.",
                     guards=(),
                     engine_on=True,
+                    acts=("idle",),
                 ),
             ),
             success=(
@@ -406,6 +428,7 @@ READINESS = RelearnTemplate(
             normal="Oxygen sensors and secondary air are looked at now.",
             guards=(),
             engine_on=True,
+            acts=("start", "idle"),
         ),
         Phase(
             id="town",
@@ -414,6 +437,7 @@ READINESS = RelearnTemplate(
             normal="Idle and recirculation are looked at.",
             guards=(),
             engine_on=True,
+            acts=("drive",),
         ),
         Phase(
             id="steady",
@@ -422,6 +446,7 @@ READINESS = RelearnTemplate(
             normal="Catalyst and fuel trims are looked at.",
             guards=(),
             engine_on=True,
+            acts=("drive",),
         ),
         Phase(
             id="coast",
@@ -430,6 +455,7 @@ READINESS = RelearnTemplate(
             normal="Recirculation and leaks are looked at.",
             guards=(),
             engine_on=True,
+            acts=("drive",),
         ),
     ),
     success="Every monitor that this engine has says ready; days if need be.",

@@ -12,6 +12,7 @@ from galene.core.planning.template_faults import TemplateWords
 from galene.core.planning.words import Work
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY
 from galene.knowledge.procedures import PROCEDURES
@@ -82,7 +83,11 @@ DRYING = frozenset(
     }
 )
 WORDS = TemplateWords(
-    agents=frozenset(AGENTS), drying=DRYING, cautions=frozenset(CAUTIONS), tags=frozenset(TAG_WORDS)
+    agents=frozenset(AGENTS),
+    drying=DRYING,
+    cautions=frozenset(CAUTIONS),
+    tags=frozenset(TAG_WORDS),
+    kinds=frozenset(COMPONENTS),
 )
 
 

@@ -3,7 +3,7 @@ date."""
 
 import json
 from collections.abc import Callable
-from functools import cached_property
+from functools import cache, cached_property
 from threading import Lock
 from typing import Any, Generic, TypeVar
 
@@ -13,6 +13,8 @@ from sqlalchemy import ColumnElement, Text, cast, type_coerce
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine import Dialect
 from sqlalchemy.types import TypeDecorator
+
+from galene.knowledge.procedures import PROCEDURES
 
 R = TypeVar("R")
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
@@ -124,7 +126,7 @@ STEP_KEPT = (
 def step_upgraded(document: dict[str, Any]) -> dict[str, Any]:
     """A step of the first form (it was named by ``key``) in the present one."""
     if "key" not in document:
-        return document
+        return document if "name" in document else marked(document)
     step_id = document["key"]
     opens = [
         {
@@ -162,7 +164,7 @@ def step_upgraded(document: dict[str, Any]) -> dict[str, Any]:
             "way": "on_cloth",
             "ml": document.get("agent_ml", 0.0),
         }
-    return {
+    kept = {
         "id": step_id,
         "opens": opens,
         "records": records,
@@ -176,6 +178,48 @@ def step_upgraded(document: dict[str, Any]) -> dict[str, Any]:
         "closing": step_id.removeprefix("close:") if step_id.startswith("close:") else "",
         **{name: document[name] for name in STEP_KEPT if name in document},
     }
+    return marked(kept)
+
+
+def marked(document: dict[str, Any]) -> dict[str, Any]:
+    """A step that was kept before steps had marks, with those that its id and its procedure give:
+    its name, its turn, what its items belong to, what the hand did."""
+    base, _, turn = document["id"].partition("~")
+    owner, _, name = base.rpartition(":")
+    at_operation = document.get("opening") or document.get("closing")
+    if at_operation:
+        name = "open" if document.get("opening") else "close"
+    elif owner in ("strip", "unstrip", "uncover"):
+        name = owner
+    elif document["id"].startswith(("found:", "relearn:")):
+        name = document["id"].partition(":")[0]
+    return {
+        **document,
+        "name": name or base,
+        "turn": int(turn) if turn.isdecimal() else 1,
+        "acts": document.get("acts") or list(deeds_known_as().get(name or base, ())),
+        "opens": [_item_marked(i, document) for i in document.get("opens", ())],
+    }
+
+
+def _item_marked(item: dict[str, Any], step: dict[str, Any]) -> dict[str, Any]:
+    opened_by, _, what = item["id"].partition("#")[0].partition(":")
+    named = {"operation": opened_by.partition("~")[0]} if step.get("opening") else {}
+    if not named:
+        named = {"owner": step.get("owner") or step.get("part", "")}
+    word, _, whose = what.partition(" ")
+    if word in ("mouth", "port", "ports"):
+        named["mouth"] = f"{item.get('on') or ''}/{whose}"
+    elif what == "port":
+        named["mouth"] = f"{item.get('on') or ''}/{opened_by}"
+    return {**item, **named}
+
+
+@cache
+def deeds_known_as() -> dict[str, tuple[str, ...]]:
+    """What the shipped procedures do at a step of a name: for steps kept before it was said."""
+    every = (s for p in PROCEDURES.values() for s in p.steps)
+    return {s.key: s.acts for s in every}
 
 
 def _consequence(record: dict[str, Any]) -> dict[str, Any]:

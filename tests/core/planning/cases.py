@@ -3,16 +3,19 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from random import Random
+from types import MappingProxyType
 from typing import Any
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.core.planning.case import Case, Trade
+from galene.core.planning.laws import Violation
 from galene.core.planning.planner import make_plan, planned
 from galene.core.planning.records import Air, PartWork, Plan, StateWords
-from galene.core.planning.verify import Violation, verify
+from galene.core.planning.verify import verify
 from galene.knowledge.components import DEPOSIT_KINDS
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.hazards import HAZARDS
 from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 
@@ -77,9 +80,19 @@ def drawn(random: Random) -> Drawn | None:
     return Drawn(case=case, trade=trade)
 
 
-def broken(drawn: Drawn, plan: Plan) -> tuple[Violation, ...]:
-    """What does not hold of a plan of the case."""
-    return verify(plan, drawn.case.family, drawn.case.start, judge=judged_use)
+def broken(
+    drawn: Drawn, plan: Plan, answers: Mapping[str, str] = MappingProxyType({})
+) -> tuple[Violation, ...]:
+    """What does not hold of a plan of the case, after these answers."""
+    asked = [i for i, s in enumerate(plan.steps, 1) if {r.id for r in s.records} & set(answers)]
+    return verify(
+        plan,
+        drawn.case.family,
+        drawn.case.start,
+        judge=judged_use,
+        hazards=HAZARDS,
+        done=max(asked, default=0),
+    )
 
 
 def answered(

@@ -128,3 +128,23 @@ def test_what_came_from_elsewhere_stops_the_cleaning(kind: str) -> None:
     after = Card("D", "egr_valve", answers={record["id"]: kind})
     followed = record["consequence"][kind]["kind"]
     assert ("held" in after.document) == (followed == "stop")
+
+
+def test_still_wet_is_dried_and_looked_at_and_never_sprayed_again() -> None:
+    wet = Card("A", "maf_sensor", answers={"maf_sensor:check/moisture": "no"})
+    assert wet.ordered("maf_sensor:check", "maf_sensor:dry~2", "maf_sensor:check~2")
+    assert not wet.has("maf_sensor:spray~2")
+    assert wet.step("maf_sensor:dry~2")["wait"]["minutes"] >= 15
+
+
+def test_two_bad_answers_on_one_step_repeat_it_once() -> None:
+    answers = {"maf_sensor:check/moisture": "no", "maf_sensor:check/grade_after": "3"}
+    card = Card("A", "maf_sensor", answers=answers)
+    assert card.has("maf_sensor:spray~2") and card.has("maf_sensor:check~2")
+    assert not card.has("maf_sensor:check~3") and not card.has("maf_sensor:dry~2")
+
+
+def test_what_is_cast_in_and_can_not_be_mended_holds_the_job() -> None:
+    work_on = work("intake_ports", "repair", None)
+    card = Card("D", work_on, answers={"intake_ports:mend/mended": "no"})
+    assert "cast in" in card.document["held"]["why"]

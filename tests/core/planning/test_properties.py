@@ -27,7 +27,7 @@ def test_every_plan_holds_whatever_is_answered(seed: int) -> None:
     assume(case is not None)
     assert case is not None
     for plan, answers in walk(case, random):
-        assert broken(case, plan) == (), answers
+        assert broken(case, plan, answers) == (), answers
 
 
 @PLENTY

@@ -6,10 +6,12 @@ from dataclasses import replace
 import pytest
 
 from galene.core.planning.case import Case
+from galene.core.planning.laws import Violation
 from galene.core.planning.planner import make_plan
-from galene.core.planning.records import Air, Held, PartWork, Plan, StateWords, Step
-from galene.core.planning.verify import Violation, verify
+from galene.core.planning.records import Air, Held, OpenItem, PartWork, Plan, StateWords, Step
+from galene.core.planning.verify import verify
 from galene.knowledge.families import FAMILIES
+from galene.knowledge.hazards import HAZARDS
 from galene.knowledge.policy import DEFAULT_POLICY
 from galene.knowledge.treatment import Circumstances, judged_use, trade_for
 
@@ -28,7 +30,7 @@ def plan_of(family_id: str, *parts: str, grade: int = 3) -> Plan:
 
 
 def faults(family_id: str, plan: Plan) -> tuple[Violation, ...]:
-    return verify(plan, FAMILIES[family_id], StateWords(), judge=judged_use)
+    return verify(plan, FAMILIES[family_id], StateWords(), judge=judged_use, hazards=HAZARDS)
 
 
 def index(plan: Plan, words: str) -> int:
@@ -65,6 +67,25 @@ def changed(words: str, change: Callable[[Step], Step]) -> Break:
         return replace(plan, steps=(*plan.steps[:i], change(plan.steps[i]), *plan.steps[i + 1 :]))
 
     return done
+
+
+def idly_capped(plan: Plan) -> Plan:
+    """The plan with a cap that goes on and comes off with nothing between."""
+    i = index(plan, "leaks")
+    cap = OpenItem(
+        id="idle cap", what="Cap", kind="cover", inside=True, mouth="throttle_body/intake_tube"
+    )
+    on = replace(plan.steps[i], opens=(cap,))
+    off = replace(plan.steps[i + 1], closes=("idle cap",))
+    return replace(plan, steps=(*plan.steps[:i], on, off, *plan.steps[i + 2 :]))
+
+
+def with_what_it_contains(plan: Plan) -> Plan:
+    """The plan with the spares that come with another used beside it."""
+    spare = next(s for s in FAMILIES["E"].spares if s.contains)
+    i = index(plan, "close:")
+    step = replace(plan.steps[i], consumes=(spare.id, *spare.contains))
+    return replace(plan, steps=(*plan.steps[:i], step, *plan.steps[i + 1 :]))
 
 
 def hasty(plan: Plan) -> Plan:
@@ -184,22 +205,73 @@ BREAKS: tuple[tuple[str, str, tuple[str, ...], Break, int], ...] = (
         "a motor where a cable is",
         "B",
         ("throttle_body",),
-        changed("throttle_body:look", lambda s: replace(s, text="Watch how the motor opens it")),
-        11,
+        changed("throttle_body:look", lambda s: replace(s, speaks_of=("electronic",))),
+        23,
     ),
     (
         "a vacuum hose on a diesel",
         "D",
         ("boost_sensor",),
-        changed("boost_sensor:look", lambda s: replace(s, text="Pull a vacuum hose")),
-        11,
+        changed("boost_sensor:look", lambda s: replace(s, speaks_of=("vacuum_hose",))),
+        23,
+    ),
+    (
+        "through a hole that wears a cap",
+        "B",
+        ("egr_passage",),
+        changed("egr_passage:look", lambda s: replace(s, closes=())),
+        13,
+    ),
+    (
+        "scraped after the last look",
+        "D",
+        ("intake_manifold", "runner_flaps"),
+        moved("intake_manifold:check", "runner_flaps:clean"),
+        14,
+    ),
+    (
+        "a new seal under solvent",
+        "A",
+        ("map_sensor",),
+        moved("map_sensor:check", "map_sensor:spray"),
+        15,
+    ),
+    (
+        "covered before the leak look",
+        "A",
+        ("map_sensor",),
+        moved("close:engine_cover", "leaks"),
+        16,
+    ),
+    ("a cap that guards nothing", "A", ("map_sensor",), idly_capped, 17),
+    (
+        "a cold level on the lift",
+        "D",
+        ("boost_sensor",),
+        moved("boost_sensor:level", "boost_sensor:look"),
+        18,
+    ),
+    ("a ring beside its set", "E", ("egr_dp_sensor",), with_what_it_contains, 19),
+    (
+        "proven before the coolant was watched",
+        "D",
+        ("egr_cooler",),
+        moved("after_set", "relearn:coolant_bleed"),
+        21,
+    ),
+    (
+        "no word of what burns",
+        "A",
+        ("maf_sensor",),
+        changed("maf_sensor:spray", lambda s: replace(s, cautions=())),
+        22,
     ),
     (
         "an idle valve that it does not have",
         "F",
         ("throttle_body",),
-        changed("throttle_body:look", lambda s: replace(s, why="The idle valve sits behind")),
-        11,
+        changed("throttle_body:look", lambda s: replace(s, speaks_of=("idle_air_valve",))),
+        23,
     ),
 )
 

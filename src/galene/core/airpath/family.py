@@ -90,7 +90,9 @@ class Fastener:
 @dataclass(frozen=True, kw_only=True)
 class OpenedItem:
     """Something that must go back. `kind` as in the must-go-back list; `before`: start or
-    handover."""
+    handover. `of` is the part whose plug, rod or line it is; `carries` what runs in a hose:
+    coolant, or nothing that is worth a word; `mouth` names what a cap, plug or tape covers, on the
+    part that is taken off to it."""
 
     what: str
     kind: str
@@ -99,6 +101,9 @@ class OpenedItem:
     dangerous: bool = False
     while_running: bool = False
     """Open on purpose while the engine runs: the way in for a spray tube."""
+    of: str = ""
+    carries: str = ""
+    mouth: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -110,7 +115,9 @@ class Operation:
     open; `removes` the part that it takes off the engine; `needs` the states it asks for. `undoes`
     are parts whose fasteners it undoes beside those of the part that it takes off; `hangs` says
     that the part is laid aside on its lines, not taken off whole. `own` are fasteners that hold no
-    part of the air path: of a cover, an undertray, a shield, a line.
+    part of the air path: of a cover, an undertray, a shield, a line. `acts` and `acts_back` are
+    deeds beside those that follow from what it opens and takes off; `sight_of` are parts whose
+    joints and plugs are seen only while it is open.
     """
 
     id: str
@@ -131,6 +138,9 @@ class Operation:
     undoes: tuple[str, ...] = ()
     hangs: bool = False
     own: tuple[Fastener, ...] = ()
+    acts: tuple[str, ...] = ()
+    acts_back: tuple[str, ...] = ()
+    sight_of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -47,6 +47,7 @@ class Vocabulary:
     metrics: Collection[str]
     relearns: Collection[str]
     cautions: Collection[str]
+    deeds: Collection[str]
     schools: Mapping[str, Collection[str]]
     bus: Mapping[str, Collection[str]]
     """What an entry of each kind may be called."""
@@ -244,12 +245,15 @@ def _access_names(family: EngineFamily, words: Vocabulary) -> Iterator[Fault]:
             ("consumes", operation.consumes, spares, "spare part of this family"),
             ("needs", operation.needs, STATES, "state of the engine"),
             ("cautions", operation.cautions, words.cautions, "caution"),
+            ("sight_of", operation.sight_of, known, "part of this family"),
+            ("acts", operation.acts, words.deeds, "deed"),
+            ("acts_back", operation.acts_back, words.deeds, "deed"),
         ):
             for one in given:
                 if one not in allowed:
                     yield Fault(f"{place}.{name}", f"{one!r} is no {what}")
         for k, opened in enumerate(operation.opens):
-            yield from _opened(f"{place}.opens[{k}]", opened)
+            yield from _opened(f"{place}.opens[{k}]", opened, known)
     for i, spare in enumerate(family.spares):
         if not 0 <= spare.price <= 1e6:
             yield Fault(f"spares[{i}].price", f"{spare.price:g} is not from 0 to 1000000")
@@ -275,7 +279,17 @@ def _facts_of_operation(place: str, operation: Operation) -> Iterator[Fault]:
             )
 
 
-def _opened(place: str, opened: OpenedItem) -> Iterator[Fault]:
+CARRIED: tuple[str, ...] = ("", "coolant")
+"""What runs in a hose that is worth a word."""
+
+
+def _opened(place: str, opened: OpenedItem, parts: Collection[str]) -> Iterator[Fault]:
+    if opened.of and opened.of not in parts:
+        yield Fault(f"{place}.of", f"{opened.of!r} is no part of this family")
+    if opened.carries not in CARRIED:
+        yield Fault(f"{place}.carries", f"{opened.carries!r} is none of coolant, or nothing")
+    if opened.mouth and not re.fullmatch(r"[a-z][a-z0-9_]{0,39}", opened.mouth):
+        yield Fault(f"{place}.mouth", "a name of small letters, figures and underscores")
     if opened.kind not in KINDS:
         yield Fault(f"{place}.kind", f"{opened.kind!r} is none of {', '.join(KINDS)}")
     if opened.before not in BEFORE:

@@ -35,6 +35,7 @@ STATES: dict[str, str] = {
     "engine_cold": "engine cold",
     "engine_warm_running": "engine warm and running",
     "removed": "part off the engine",
+    "hand_warm": "held in the hand, no warmer than it",
     "electronics_removed": "electronics parted from the metal",
     "sensor_removed": "sensor out",
     "seal_removed": "seal taken off",

@@ -107,7 +107,7 @@ def _powerless(s: Situation) -> tuple[str, ...]:
 def _warm_metal(s: Situation) -> tuple[str, ...]:
     """The state that is missing until the metal is cold. A part just taken off is as hot as the
     engine that it came from, but for what only ever had the air outside round it."""
-    cool = s.component in COOL_PARTS and "removed" in s.state
+    cool = "removed" in s.state and (s.component in COOL_PARTS or "hand_warm" in s.state)
     return () if cool else _missing(s, "engine_cold")
 
 

@@ -95,9 +95,10 @@ class Check:
     open.
 
     `needs` must be at hand, `shows` is what a sound engine shows; `reaches` are kinds of part that
-    it looks at from near, `unhooks` what it takes off besides: the words and the kind of item.
+    it looks at from near, `unhooks` what it takes off besides: the words, the kind of item, whose.
     With one of its results known it was done, unless it is `piecemeal`: then its results are also
-    seen on other ways.
+    seen on other ways. `acts` are deeds in the words of a step's marks, `engine` the state in which
+    it is done, where that is not off.
     """
 
     id: str
@@ -116,7 +117,9 @@ class Check:
     needs: tuple[str, ...] = ()
     shows: str = ""
     reaches: tuple[str, ...] = ()
-    unhooks: tuple[str, str] | None = None
+    unhooks: tuple[str, str, str] | None = None
+    acts: tuple[str, ...] = ()
+    engine: str = ""
 
     def possible_on(self, engine: EngineOutline) -> bool:
         """Whether this engine can have the check."""

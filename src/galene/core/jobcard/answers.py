@@ -8,7 +8,7 @@ from galene.core.jobcard.checks import DEPOSIT_FROM_GRADE
 from galene.core.jobcard.records import Refusal
 from galene.core.planning.answers import consequence_of
 from galene.core.planning.case import Trade
-from galene.core.planning.chain import steps_of
+from galene.core.planning.chain import templates_of
 from galene.core.planning.document import Given, StepAnswers
 from galene.core.planning.records import PartWork, Record, Step
 from galene.core.units import QUANTITIES, parse_quantity
@@ -114,6 +114,6 @@ def _other_method(
         says = trade()
         now = says.treat(work, off=False, opened=True)
         then = says.treat(found, off=False, opened=True)
-        if now.off != then.off or steps_of(now) != steps_of(then):
+        if now.off != then.off or templates_of(now) != templates_of(then):
             return True
     return False

@@ -27,7 +27,6 @@ from galene.core.jobcard.entries import (
 from galene.core.jobcard.gates import held_back, must_not_run, state_lacking
 from galene.core.jobcard.job_records import PickCheck
 from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
-from galene.core.planning.answers import base_id
 from galene.core.planning.car import WORDS
 from galene.core.planning.document import StepAnswers
 from galene.core.planning.records import Record, StateWords, Step
@@ -213,7 +212,7 @@ def _still_wet(card: Card, at: CardStep, entry: Tick) -> Refusal | None:
 
 
 def _miscounted(card: Card, step: Step) -> Refusal | None:
-    if base_id(step.id) != "walk" or not card.missing_pieces:
+    if step.name != "walk" or not card.missing_pieces:
         return None
     lines = tuple(
         f"{COUNTED[what]}: {n} went in and did not come out"

@@ -68,6 +68,8 @@ class Changes:
     left: dict[str, str] = field(default_factory=dict)
     joined: list[str] = field(default_factory=list)
     again: Counter[str] = field(default_factory=Counter)
+    repeats: dict[str, frozenset[str]] = field(default_factory=dict)
+    """Step to the deeds that its repeat is made of; none named: all of the treatment."""
     held: Held | None = None
     answers: list[Answer] = field(default_factory=list)
 
@@ -82,17 +84,26 @@ def changes_of(done: Sequence[DoneStep], resolved: frozenset[str]) -> Changes:
     """
     changes = Changes()
     for one in done:
+        once_more: list[Consequence] = []
         for record in one.step.records:
             answer = one.answers.get(record.id)
             if answer is None or one.left_out:
                 continue
-            _apply(changes, one, record, answer=answer, resolved=resolved)
+            found = _apply(changes, one, record, answer=answer, resolved=resolved)
+            once_more += [found] if found else []
+        if once_more:
+            # However many answers asked for it, the step is done once more and not once for each.
+            base = base_id(one.step.id)
+            changes.again[base] += 1
+            named = [frozenset(c.repeats) for c in once_more]
+            changes.repeats[base] = frozenset().union(*named) if all(named) else frozenset()
     return changes
 
 
 def _apply(
     changes: Changes, one: DoneStep, record: Record, *, answer: str, resolved: frozenset[str]
-) -> None:
+) -> Consequence | None:
+    """What an answer changes; given back where it asks for the same once more."""
     consequence = consequence_of(record, answer)
     parts = one.step.treats or ((one.step.part,) if one.step.part else ())
     changes.answers.append(
@@ -110,17 +121,18 @@ def _apply(
         if digits(grade):
             changes.grades.update({p: (int(grade), deposit) for p in parts})
     if consequence is None:
-        return
+        return None
     kind = consequence.kind
-    if kind == "again" and "~" in one.step.id:
+    if kind == "again" and one.step.turn > 1:
         kind = consequence.then
     if kind == "stop" and record.id not in resolved and changes.held is None:
         changes.held = Held(record=record.id, why=consequence.text)
     elif kind == "replace":
         changes.works.update(dict.fromkeys(parts, "replace"))
     elif kind == "again":
-        changes.again[base_id(one.step.id)] += 1
+        return consequence
     elif kind == "more":
         changes.joined += consequence.parts
     elif kind == "part_only":
         changes.left.update(dict.fromkeys(parts, consequence.text))
+    return None

@@ -2,14 +2,17 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
-from galene.core.airpath.family import EngineFamily, OpenedItem
+from galene.core.airpath.family import EngineFamily, OpenedItem, Part
 from galene.core.calculations.blast_positions import BlastInput, BlastPosition, blast_positions
 from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
 from galene.core.chemistry.rules import COOL_PARTS
 from galene.core.planning.case import PALE, Case, Trade, Treatment
+from galene.core.planning.marks import mouth_of
+from galene.core.planning.openings import carrier_of, has, numbered
 from galene.core.planning.policy_keys import DRYING
 from galene.core.planning.procedure import DOES, NEEDS, PLACES, STAGES, StepTemplate, Wait, merged
 from galene.core.planning.records import (
@@ -31,10 +34,12 @@ SHORT_DRY_MINUTES = 5.0
 DRY_USES = frozenset({"running_ingestion", "blast"})
 """Ways that leave nothing wet on the part itself."""
 PHASE_OF: dict[str, Phase] = {
+    "whole": "safe",
     "running": "running",
     "first": "open",
     "clean": "clean",
     "close": "close",
+    "back": "close",
     "walk": "walk",
     "drive": "prove",
 }
@@ -109,9 +114,17 @@ def holds(template: StepTemplate, treatment: Treatment) -> bool:
     return treatment.work.work in template.works and set(template.when) <= treatment.tags
 
 
-def steps_of(treatment: Treatment) -> tuple[StepTemplate, ...]:
-    """The templates that stand in a treatment, in the order of its procedure."""
+def templates_of(treatment: Treatment) -> tuple[StepTemplate, ...]:
+    """The templates that stand in a treatment by its kind of work and tags."""
     return tuple(t for t in treatment.procedure.steps if holds(t, treatment))
+
+
+def steps_of(treatment: Treatment, family: EngineFamily) -> tuple[StepTemplate, ...]:
+    """The templates that stand in a treatment, in the order of its procedure; none speaks of what
+    the vehicle has not."""
+    return tuple(
+        t for t in templates_of(treatment) if all(has(family, word) for word in t.speaks_of)
+    )
 
 
 class Chain:
@@ -133,7 +146,9 @@ class Chain:
 
     def links(self) -> list[Link]:
         """The chain in the order of its templates, those of each position or cylinder repeated."""
-        templates = sorted(steps_of(self.treatment), key=lambda t: STAGES.index(t.place))
+        templates = sorted(
+            steps_of(self.treatment, self.family), key=lambda t: STAGES.index(t.place)
+        )
         found: list[Link] = []
         placed: set[str] = set()
         for template in templates:
@@ -224,6 +239,7 @@ class Chain:
         share = 1.0
         if template.each:
             share = 1.0 / self.family.cylinders
+        part, treats = self._about(template)
         # What lies on the bench already is not taken off a second time.
         moves = {
             name: (self.part.id,)
@@ -232,9 +248,11 @@ class Chain:
         }
         step = Step(
             id=step_id,
+            name=template.key,
+            **self._marks(template, cylinder),
             text=template.text if cylinder is None else f"Cylinder {cylinder}: {template.text}",
             why=template.why,
-            part=self.part.id,
+            part=part.id,
             phase=PHASE_OF[template.place],
             work=self.treatment.work.work,
             minutes=(
@@ -253,15 +271,42 @@ class Chain:
             consumes=tuple(
                 c for c in template.consumes if any(s.id == c for s in self.family.spares)
             ),
-            where=self.part.where,
+            where=part.where,
             tags=template.when,
             owner=owner,
-            treats=self.treats,
+            treats=treats,
             cylinders=(cylinder,) if cylinder else position.cylinders if position else (),
             **moves,  # type: ignore[arg-type]
         )
         step = self._wetted(step, template, number, share=share)
         return self._computed(step, template, position)
+
+    def _about(self, template: StepTemplate) -> tuple[Part, tuple[str, ...]]:
+        """The part that a step is about and all that it treats: one alone where its template names
+        a kind of those that the go treats."""
+        for part_id in (self.treats or (self.part.id,)) if template.about else ():
+            if self.family.part(part_id).component == template.about:
+                return self.family.part(part_id), ()
+        return self.part, self.treats
+
+    def _marks(self, template: StepTemplate, cylinder: int | None) -> dict[str, Any]:
+        """The template's marks with the places of this car."""
+        family, part = self.family, self.part
+        return {
+            "acts": template.acts,
+            "through": mouths_through(
+                family,
+                part,
+                template.through,
+                on_bench=self.place == "off",
+                cylinder=cylinder,
+            ),
+            "dirties": parts_named(family, part, template.dirties, on_bench=self.place == "off"),
+            "judges_clean": parts_named(family, part, template.judges, on_bench=False),
+            "seals": (part.id,) if template.seals else (),
+            "sees": (part.id,) if "own" in template.sees else (),
+            "speaks_of": template.speaks_of,
+        }
 
     def _asked(self, records: Sequence[Record]) -> Iterator[Record]:
         """What a step asks on this engine: of coolant only where there is any."""
@@ -278,12 +323,14 @@ class Chain:
         named = next((p for p in template.needs if p in PLACES), None)
         if template.place == "clean" and not self.treatment.procedure.in_place:
             place[self.part.id] = self.place
+        if template.place in ("whole", "back"):
+            place[self.part.id] = "mounted"
         if named:
             place[self.part.id] = named  # type: ignore[assignment]
         if "receives" in template.moves:
             place[self.part.id] = "away"
         if (
-            template.place == "clean"
+            template.place in ("clean", "whole", "back")
             and words.engine is None
             and not self.treatment.procedure.in_place
         ):
@@ -297,7 +344,8 @@ class Chain:
         engine."""
         if not template.agent or template.way in DRY_USES:
             return False
-        if self.place == "off" and self.part.component in COOL_PARTS:
+        held = any("hand_warm" in t.brings for t in templates_of(self.treatment))
+        if self.place == "off" and (held or self.part.component in COOL_PARTS):
             return False
         class_id = self.treatment.instead.get(template.agent, template.agent)
         return "flammable" in self.trade.agents[class_id].properties
@@ -314,6 +362,8 @@ class Chain:
             count=opened.count,
             before=opened.before,
             dangerous=opened.dangerous or inside,
+            owner=owner,
+            of=self.part.id if opened.of == "own" else opened.of,
         )
 
     def _wetted(self, step: Step, template: StepTemplate, number: str, *, share: float) -> Step:
@@ -391,6 +441,66 @@ class Chain:
         return replace(step, worksheet="blast-positions", crank_deg=position.crank_deg, note=note)
 
 
+def mouths_through(
+    family: EngineFamily,
+    part: Part,
+    words: Sequence[str],
+    *,
+    on_bench: bool,
+    cylinder: int | None,
+) -> tuple[str, ...]:
+    """The mouths that a template's `through` names at a part of a car; see `marks.THROUGH`.
+
+    Parameters
+    ----------
+    on_bench : whether the part lies on the bench, where nothing but itself is gone through
+    cylinder : the one whose step it is, None where it is of all
+    """
+    found: list[str] = []
+    joined = [p for p in family.pipes if part.id in (p.source, p.target)]
+    others = [p.source if p.target == part.id else p.target for p in joined]
+    seated = [t.sensor for t in family.taps if t.on == part.id]
+    for word in words:
+        if word in ("own", "ways"):
+            found += [mouth_of(part.id, o) for o in (*others, *seated)]
+        if word == "ways" and not on_bench:
+            near = {carrier_of(family, part.id), *(p.target for p in joined)} - {"", part.id}
+            found += [
+                mouth_of(p.target, p.source)
+                for p in family.pipes
+                if p.target in near and p.circuit == "main"
+            ]
+        if word == "upstream":
+            found += [mouth_of(p.source, part.id) for p in joined if p.target == part.id]
+        if word == "port":
+            found += [mouth_of(t.on, part.id) for t in family.taps if t.sensor == part.id and t.on]
+        if word == "each":
+            every = range(1, family.cylinders + 1) if cylinder is None else (cylinder,)
+            found += [mouth_of(part.id, n) for n in every]
+    return tuple(dict.fromkeys(found))
+
+
+def parts_named(
+    family: EngineFamily, part: Part, words: Sequence[str], *, on_bench: bool
+) -> tuple[str, ...]:
+    """The parts and ports that a template names from its own; see `marks.TOUCHED`."""
+    found: list[str] = []
+    for word in words:
+        if word == "own":
+            found.append(part.id)
+        elif word == "carrier":
+            found.append(carrier_of(family, part.id))
+        elif word == "port":
+            found += [mouth_of(t.on, part.id) for t in family.taps if t.sensor == part.id and t.on]
+        elif not on_bench:
+            for pipe in family.pipes:
+                if word == "downstream" and pipe.source == part.id:
+                    found.append(pipe.target)
+                if word == "upstream" and pipe.target == part.id:
+                    found.append(pipe.source)
+    return tuple(dict.fromkeys(f for f in found if f))
+
+
 def bound(record: Record, step_id: str) -> Record:
     """A record at its step: its id is unique in the plan, its own name stays its key."""
     return replace(record, id=f"{step_id}/{record.name}", key=record.name)
@@ -464,42 +574,87 @@ def drawn_in(step: Step, family: EngineFamily, *, ml: float) -> Step:
     return replace(step, worksheet="ingestion-limit", minutes=minutes, note=note)
 
 
-def repeated(links: Sequence[Link], at: int, turn: int) -> Iterator[Link]:
+def repeated(
+    links: Sequence[Link], at: int, turn: int, deeds: frozenset[str] = frozenset()
+) -> Iterator[Link]:
     """The steps that are done once more after `at`: the treatment where it judges one, else itself.
 
     Parameters
     ----------
     at : index of the link whose answer asked for it
     turn : 2 for the first repeat
+    deeds : what the answer names; empty: all of the treatment
     """
     link = links[at]
-    judges = any(r.name == "grade_after" for r in link.step.records) or link.template.key == "check"
+    judges = any(r.name == "grade_after" for r in link.step.records) or bool(link.template.judges)
     first = at
     if judges:
         first = next((i for i, x in enumerate(links) if x.template.treats), at)
         first = min(first, at)
-    ids = {x.step.id for x in links[first : at + 1]}
-    items = {i.id for x in links[first : at + 1] for i in x.step.opens}
-    waits = {x.step.wait.id for x in links[first : at + 1] if x.step.wait}
+    segment = list(links[first : at + 1])
+    if deeds:
+        segment = _named(segment, deeds, turn)
+    ids = {x.step.id for x in segment}
+    items = {i.id for x in segment for i in x.step.opens}
+    waits = {x.step.wait.id for x in segment if x.step.wait}
     head = True
-    for one in links[first : at + 1]:
+    for one in segment:
         step = again(one.step, turn, items=items, waits=waits)
-        after = tuple(f"{a}~{turn}" if a in ids else a for a in one.after)
+        after = tuple(numbered(a, turn) if a in ids else a for a in one.after)
         yield Link(
             step=step, template=one.template, after=(*after, link.step.id) if head else after
         )
         head = False
 
 
+def _named(segment: Sequence[Link], deeds: frozenset[str], turn: int) -> list[Link]:
+    """Of a treatment the steps that an answer names: looked at again, dried first where it says so,
+    nothing wetted a second time."""
+    kept = [x for x in segment if set(x.step.acts) <= deeds]
+    wetting = next((x for x in reversed(segment) if x.step.wait), None)
+    if "dry" not in deeds or wetting is None or not kept:
+        return kept or list(segment[-1:])
+    assert wetting.step.wait is not None
+    wait = replace(wetting.step.wait, why=f"It was still wet. {wetting.step.wait.why}")
+    dry = replace(
+        wetting.step,
+        id=f"{wetting.step.owner}:dry",
+        name="dry",
+        text="Nothing is sprayed on top: leave it in moving air until it is dry",
+        why="Power on what is wet ruins it.",
+        minutes=0.5,
+        acts=("dry",),
+        agent=None,
+        wait=wait,
+        opens=(),
+        closes=(),
+        records=(),
+        consumes=(),
+        tools=(),
+        dirties=(),
+    )
+    first = replace(wetting, step=dry, after=())
+    return [
+        first,
+        *(
+            replace(
+                x, step=replace(x.step, waits_for=(*x.step.waits_for, wait.id)), after=(dry.id,)
+            )
+            for x in kept
+        ),
+    ]
+
+
 def again(step: Step, turn: int, *, items: set[str], waits: set[str]) -> Step:
     """A step's repeat, under ids of its own."""
-    suffix = f"~{turn}"
+    step_id = numbered(step.id, turn)
     return replace(
         step,
-        id=step.id + suffix,
-        records=tuple(replace(r, id=f"{step.id}{suffix}/{r.name}") for r in step.records),
+        id=step_id,
+        turn=turn,
+        records=tuple(replace(r, id=f"{step_id}/{r.name}") for r in step.records),
         wait=replace(step.wait, id=step.wait.id + f" ({turn})") if step.wait else None,
         waits_for=tuple(f"{w} ({turn})" if w in waits else w for w in step.waits_for),
-        opens=tuple(replace(i, id=i.id + suffix) for i in step.opens),
-        closes=tuple(c + suffix for c in step.closes if c in items),
+        opens=tuple(replace(i, id=numbered(i.id, turn), turn=turn) for i in step.opens),
+        closes=tuple(numbered(c, turn) for c in step.closes if c in items),
     )

@@ -2,9 +2,10 @@
 turn."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from galene.core.airpath.family import EngineFamily, Fastener, OpenedItem, Operation, Part
+from galene.core.planning.marks import mouth_of
 from galene.core.planning.records import OpenItem
 
 SENSORS = frozenset(
@@ -124,6 +125,17 @@ def has_motor(part: Part) -> bool:
     return part.component == "runner_actuator"
 
 
+def numbered(name: str, turn: int) -> str:
+    """The id of a step, or of an opening, that is done for the `turn`-th time.
+
+    Examples
+    --------
+    >>> numbered("walk", 1), numbered("walk", 2)
+    ('walk', 'walk~2')
+    """
+    return f"{name}~{turn}" if turn > 1 else name
+
+
 def fasteners_undone(family: EngineFamily, operation: Operation) -> tuple[Fastener, ...]:
     """Fasteners of what the operation takes off or undoes, then those of its own."""
     lifted = lifting(family, operation)
@@ -151,19 +163,75 @@ def driver_of(text: str) -> str:
 
 def is_mouth(opened: OpenedItem) -> bool:
     """Whether a family's own entry of what is opened is a cap, tape or rag over a mouth."""
-    if opened.kind in ("tape", "rag inside"):
-        return True
-    first = opened.what.split(" ", 1)[0].lower()
-    return opened.kind == "cover" and (
-        opened.dangerous or first in ("cap", "caps", "plug", "plugs")
-    )
+    return bool(opened.mouth) or opened.kind in ("tape", "rag inside")
 
 
 def is_coolant(opened: OpenedItem) -> bool:
     """Whether opening it lets coolant out: the level itself, or a hose of the coolant's."""
-    return opened.kind == "coolant low" or (
-        opened.kind == "hose" and "coolant" in opened.what.lower()
-    )
+    return opened.kind == "coolant low" or opened.carries == "coolant"
+
+
+def same_thing(one: OpenItem, other: OpenItem) -> bool:
+    """Whether two items are the same plug, lever or bolts, whatever they are called."""
+    return bool(one.of) and one.of == other.of and one.kind == other.kind
+
+
+UNDONE: Mapping[str, tuple[str, str]] = {
+    "connector": ("unplug", "plug_in"),
+    "sensor unplugged": ("unplug", "plug_in"),
+    "hose": ("unhook", "hook"),
+    "clamp": ("unscrew", "torque"),
+    "fastener set": ("unscrew", "torque"),
+    "cover": ("lift_off", "fit"),
+    "coolant low": ("drain", "fill"),
+    "fuel line open": ("open_fuel", "hook"),
+    "battery lead": ("power_off", "power_on"),
+    "cab tilted": ("tilt", "untilt"),
+}
+"""Kind of item to the deed that opens it, and the one that closes it again."""
+
+
+def deeds_of(family: EngineFamily, operation: Operation, *, back: bool = False) -> tuple[str, ...]:
+    """What the hand does at an operation: by what it opens and takes off, then its own deeds.
+
+    Parameters
+    ----------
+    back : the way back
+    """
+    lifted = lifting(family, operation)
+    found = [UNDONE[o.kind][back] for o in operation.opens if not o.mouth and o.kind in UNDONE]
+    if lifted and lifted.hangs:
+        found.append("fit" if back else "lay_aside")
+    elif lifted:
+        found.append("fit" if back else "lift_off")
+    if back and operation.consumes:
+        found.append("seal_new")
+    return tuple(dict.fromkeys((*found, *(operation.acts_back if back else operation.acts))))
+
+
+def carrier_of(family: EngineFamily, part_id: str) -> str:
+    """The part that another is one with and comes off with; empty where it is one of its own."""
+    for operation in family.operations:
+        lifted = lifting(family, operation)
+        if lifted and part_id in lifted.riders:
+            return lifted.part
+    return ""
+
+
+def has(family: EngineFamily, word: str) -> bool:
+    """Whether a vehicle has what a text speaks of: a kind of part, a way of driving its plate, a
+    vacuum hose, coolant."""
+    throttle = next((p for p in family.parts if p.component == "throttle_body"), None)
+    driven = family.throttle
+    if throttle is not None and {"electronic", "cable"} & set(throttle.features):
+        driven = "electronic" if "electronic" in throttle.features else "cable"
+    known = {
+        "electronic": driven == "electronic",
+        "cable": driven != "electronic",
+        "vacuum_hose": family.fuel == "petrol",
+        "coolant": family.cooling == "liquid",
+    }
+    return known.get(word, word in family.components)
 
 
 def opens_fuel(operation: Operation) -> bool:
@@ -172,46 +240,57 @@ def opens_fuel(operation: Operation) -> bool:
 
 
 def plain_items(
-    family: EngineFamily, operation: Operation, suffix: str, *, gone: Collection[str]
+    family: EngineFamily, operation: Operation, turn: int, *, gone: Collection[str]
 ) -> list[OpenItem]:
     """Connectors, hoses, clamps, fasteners and lines of an operation, without what covers
     mouths."""
     items = [
         OpenItem(
-            id=f"{operation.id}{suffix}:{o.what}",
+            id=f"{numbered(operation.id, turn)}:{o.what}",
             what=o.what,
             kind=o.kind,
             count=o.count,
             before=o.before,
             dangerous=o.dangerous,
+            operation=operation.id,
+            turn=turn,
+            of=o.of,
         )
         for o in operation.opens
         if not is_mouth(o)
     ]
     lifted = lifting(family, operation)
-    said = " ".join(o.what.lower() for o in operation.opens if o.kind == "connector")
+    pulled = {o.of for o in operation.opens if o.kind == "connector"}
     for rider in lifted.attached if lifted and not lifted.hangs else ():
-        label = family.part(rider).name
-        if rider in gone or label.lower() in said:
+        if rider in gone or rider in pulled:
             continue
-        what = f"{label} connector"
-        items.append(OpenItem(id=f"{operation.id}{suffix}:{what}", what=what, kind="connector"))
+        what = f"{family.part(rider).name} connector"
+        items.append(
+            OpenItem(
+                id=f"{numbered(operation.id, turn)}:{what}",
+                what=what,
+                kind="connector",
+                operation=operation.id,
+                turn=turn,
+                of=rider,
+            )
+        )
     return items
 
 
 def mouths(
     family: EngineFamily,
     operation: Operation,
-    suffix: str,
+    turn: int,
     *,
     gone: Collection[str],
 ) -> list[OpenItem]:
-    """Covers that the operation asks for at once, one item a mouth.
+    """Covers of the mouths that the operation lays open, one item a mouth.
 
     Parameters
     ----------
     operation : the opening
-    suffix : keeps ids apart where the same operation is done again
+    turn : for which time the operation is opened
     gone : parts that are off already, which have no mouth on the engine
 
     Returns
@@ -221,11 +300,11 @@ def mouths(
         of what leaves that stays, and every port that a sensor leaves.
     """
     every = [o for o in operation.opens if is_mouth(o)]
-    liquid = [o for o in every if "coolant" in o.what.lower()]
+    liquid = [o for o in every if o.mouth.startswith("coolant_")]
     gas = [o for o in every if o not in liquid]
-    plugs = _named(operation, suffix, liquid)
+    plugs = _named(operation, turn, liquid)
     if gas:
-        return [*_named(operation, suffix, gas), *plugs]
+        return [*_named(operation, turn, gas), *plugs]
     lifted = lifting(family, operation)
     if lifted is None:
         return plugs
@@ -242,34 +321,40 @@ def mouths(
         if stays in gone or "runner_actuator" in motor:
             continue
         ways_in = pipe.circuit in ("main", "bypass") and inward
-        for item in _covers(
-            family, at=operation.id + suffix, leaves=leaves, stays=stays, ways_in=ways_in
-        ):
-            found.setdefault(item.id, item)
+        for item in _covers(family, operation, turn, leaves=leaves, stays=stays, ways_in=ways_in):
+            found.setdefault(item.mouth, item)
     for tap in family.taps:
         if tap.sensor in leaving and tap.on and tap.on not in leaving and tap.on not in gone:
-            label = family.part(tap.sensor).name.lower()
-            item_id = f"{operation.id}{suffix}:port {tap.sensor}"
-            found[item_id] = OpenItem(
-                id=item_id,
-                what=f"Tape over the port of: {label}",
-                kind="tape",
-                inside=True,
-                on=bearer(family, tap.on),
-            )
+            item = port_tape(family, tap.sensor, f"{numbered(operation.id, turn)}", on=tap.on)
+            found[item.mouth] = replace(item, operation=operation.id, turn=turn)
     return [*found.values(), *plugs]
 
 
-def _named(operation: Operation, suffix: str, named: Sequence[OpenedItem]) -> list[OpenItem]:
+def port_tape(family: EngineFamily, sensor: str, opened_by: str, *, on: str) -> OpenItem:
+    """The tape over the port that a sensor leaves."""
+    return OpenItem(
+        id=f"{opened_by}:port {sensor}",
+        what=f"Tape over the port of: {family.part(sensor).name.lower()}",
+        kind="tape",
+        inside=True,
+        on=bearer(family, on),
+        mouth=mouth_of(on, sensor),
+    )
+
+
+def _named(operation: Operation, turn: int, named: Sequence[OpenedItem]) -> list[OpenItem]:
     """Covers that a family names itself, one item each."""
     return [
         OpenItem(
-            id=f"{operation.id}{suffix}:{o.what}{f' {n}' if o.count > 1 else ''}",
+            id=f"{numbered(operation.id, turn)}:{o.what}{f' {n}' if o.count > 1 else ''}",
             what=f"{o.what}, {n} of {o.count}" if o.count > 1 else o.what,
             kind=o.kind,
             inside=True,
             before=o.before,
             dangerous=o.dangerous,
+            operation=operation.id,
+            turn=turn,
+            mouth=f"{o.mouth or operation.id}{f'_{n}' if o.count > 1 else ''}",
         )
         for o in named
         for n in range(1, o.count + 1)
@@ -287,9 +372,16 @@ def bearer(family: EngineFamily, part_id: str) -> str | None:
 
 
 def _covers(
-    family: EngineFamily, *, at: str, leaves: str, stays: str, ways_in: bool
+    family: EngineFamily,
+    operation: Operation,
+    turn: int,
+    *,
+    leaves: str,
+    stays: str,
+    ways_in: bool,
 ) -> list[OpenItem]:
     part, other = family.part(stays), family.part(leaves).name.lower()
+    at = numbered(operation.id, turn)
     if part.component == "intake_ports" and ways_in:
         return [
             OpenItem(
@@ -299,17 +391,24 @@ def _covers(
                 inside=True,
                 on=stays,
                 dangerous=True,
+                operation=operation.id,
+                turn=turn,
+                mouth=mouth_of(stays, n),
+                cylinder=n,
             )
             for n in range(1, family.cylinders + 1)
         ]
     return [
         OpenItem(
-            id=f"{at}:mouth {stays}",
+            id=f"{at}:mouth {mouth_of(stays, leaves)}",
             what=f"Cap on the {part.name.lower()}, where the {other} was",
             kind="cover",
             inside=True,
             on=bearer(family, stays),
             dangerous=ways_in,
+            operation=operation.id,
+            turn=turn,
+            mouth=mouth_of(stays, leaves),
         )
     ]
 

@@ -32,6 +32,14 @@ class Segment:
 CLEAN_RANK = 50
 
 
+def placed(tasks: Mapping[str, Task]) -> list[Task]:
+    """The tasks in the order in which they were gathered, each behind known ones only."""
+    for place, task in enumerate(tasks.values()):
+        task.place = place
+        task.after &= set(tasks)
+    return list(tasks.values())
+
+
 def in_order(tasks: Sequence[Task], running: Mapping[str, float]) -> list[Step]:
     """The tasks as a sequence.
 

@@ -8,14 +8,23 @@ from galene.core.errors import InputError, require
 from galene.core.planning import steps as made
 from galene.core.planning import tail
 from galene.core.planning.answers import base_id, consequence_of
+from galene.core.planning.car import after, lacking
 from galene.core.planning.case import Case, Trade
+from galene.core.planning.chain import Link
+from galene.core.planning.hazards import all_warned
 from galene.core.planning.making.bench import work
 from galene.core.planning.making.closing import close_all
-from galene.core.planning.making.covers import covers
-from galene.core.planning.making.opening import make_safe, open_all
+from galene.core.planning.making.covers import guarded
+from galene.core.planning.making.opening import (
+    READ_BEFORE_ALL,
+    arrive,
+    make_safe,
+    open_all,
+    whole,
+)
 from galene.core.planning.making.scope import settle, works_now
 from galene.core.planning.making.state import RANKS, Planning, begun
-from galene.core.planning.order import CLEAN_RANK, Task, in_order, schedule
+from galene.core.planning.order import CLEAN_RANK, in_order, placed, schedule
 from galene.core.planning.records import (
     DoneStep,
     PartWork,
@@ -112,7 +121,9 @@ def plan_of(planning: Planning) -> Plan:
         gather(planning)
         work_left = any(t.rank >= RANKS["open"] for t in planning.tasks.values())
         add_tail(planning, works, work_left)
-        ordered = charged(planning, in_order(placed(planning), {}))
+        ordered = charged(planning, in_order(placed(planning.tasks), {}))
+    ordered = own_steps_in(planning, guarded(planning, ordered))
+    ordered = all_warned(ordered, planning.family, planning.trade.hazards, planning.car)
     steps = (*(d.step for d in planning.done), *ordered)
     strip = schedule(steps)
     return Plan(
@@ -149,14 +160,6 @@ def charged(planning: Planning, ordered: Sequence[Step]) -> list[Step]:
     ]
 
 
-def placed(planning: Planning) -> list[Task]:
-    known = set(planning.tasks)
-    for place, task in enumerate(planning.tasks.values()):
-        task.place = place
-        task.after &= known
-    return list(planning.tasks.values())
-
-
 def proof_of(planning: Planning, works: Sequence[PartWork]) -> tuple[ProofTest, ...]:
     found: dict[str, ProofTest] = {}
     for one in works:
@@ -185,30 +188,35 @@ def while_held(planning: Planning) -> list[Step]:
     """While a stop holds, other parts that lie open may be cleaned; nothing is opened or
     closed."""
     assert planning.changes.held is not None
-    step_id = planning.changes.held.record.rpartition("/")[0]
-    at = next((d.step for d in planning.done if d.step.id == step_id), None)
+    record = planning.changes.held.record
+    at = next((d.step for d in planning.done if any(r.id == record for r in d.step.records)), None)
     held = set((at.treats or (at.part,)) if at else ())
     planning.to_open = []
     running = at is None or at.phase in ("running", "walk", "start", "relearn", "prove")
-    if running or (at and not at.part):
+    if running or (at and not at.part) or not planning.car.before_set:
         return []
     for owner, links in planning.links.items():
         parts = planning.owner_parts[owner]
         if set(parts) & held or planning.used.get(owner, set()) - set(planning.open_now):
             continue
+        car = planning.car
         for link in links:
             if link.template.place != "clean" or link.step.sends or link.step.receives:
                 break
+            if lacking(car, link.step.needs):
+                break
             planning.add(link.step, CLEAN_RANK, link.after)
-    covers(planning, [])
-    return in_order(placed(planning), {})
+            car = after(car, link.step)
+    return in_order(placed(planning.tasks), {})
 
 
 def gather(planning: Planning) -> None:
-    safe = make_safe(planning)
+    """Everything before the closing sequence."""
+    _without_the_whole(planning)
+    safe = make_safe(planning, arrive(planning))
     opened = open_all(planning, safe)
     work(planning, safe, opened)
-    close_all(planning, covers(planning, planning.new_covers))
+    close_all(planning)
     add_finds(planning)
 
 
@@ -242,7 +250,9 @@ def add_tail(planning: Planning, works: Sequence[PartWork], work_left: bool) -> 
             treatments=tuple(planning.treatments),
             ahead=tuple(t.step for t in planning.tasks.values()),
             work_left=work_left,
+            read_late=tuple(x.step for x in _too_late(planning)),
             walk=tuple(planning.chains("walk")),
+            late=tuple(planning.late),
             drive=tuple(planning.chains("drive")),
             again=planning.changes.again,
             wet_waits=tuple(dict.fromkeys(w for ws in planning.wait_of.values() for w in ws)),
@@ -253,28 +263,42 @@ def add_tail(planning: Planning, works: Sequence[PartWork], work_left: bool) -> 
     for place, step in enumerate(steps):
         planning.add(step, RANKS["tail"] + place, last)
         last = {step.id}
-    add_own(planning)
 
 
-def add_own(planning: Planning) -> None:
-    """Steps that somebody put on this card in words of their own, behind the one they named."""
+def _without_the_whole(planning: Planning) -> None:
+    """Nothing waits for what can be sought on the assembled car only, where it is that no more."""
+    gone = {x.step.id for x in planning.chains("whole")} - {x.step.id for x in whole(planning)}
+    for owner, links in planning.links.items() if gone else ():
+        planning.links[owner] = [
+            replace(x, after=tuple(a for a in x.after if a not in gone)) for x in links
+        ]
+
+
+def _too_late(planning: Planning) -> list[Link]:
+    """What is read of the car before it is opened, where it stands open by now: before it runs."""
+    if whole(planning):
+        return []
+    return [x for x in planning.chains("whole") if set(x.step.acts) & READ_BEFORE_ALL]
+
+
+def own_steps_in(planning: Planning, steps: Sequence[Step]) -> list[Step]:
+    """The steps with those that somebody put on this card in words of their own, each behind the
+    one it named, or first where that is done or gone."""
+    found = list(steps)
     for own in planning.case.own_steps:
         if own.id in planning.done_ids:
             continue
-        behind = planning.tasks.get(own.after)
-        phase = behind.step.phase if behind else "walk"
-        part = behind.step.part if behind else ""
+        at = next((i for i, s in enumerate(found) if s.id == own.after), -1)
+        behind = found[at] if at >= 0 else None
         step = Step(
             id=own.id,
+            name="own",
             text=own.text,
             why=f"Added on the job by {own.by}",
-            phase=phase,
-            part=part,
+            phase=behind.phase if behind else "walk",
+            part=behind.part if behind else "",
             minutes=own.minutes,
             own=True,
         )
-        followers = [t for t in planning.tasks.values() if behind and own.after in t.after]
-        rank = behind.rank if behind else RANKS["open"] - 1
-        planning.add(step, rank, {own.after} if behind else ())
-        for task in followers:
-            task.after.add(step.id)
+        found.insert(at + 1, step)
+    return found

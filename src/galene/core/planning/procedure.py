@@ -7,9 +7,10 @@ from galene.core.errors import InputError
 from galene.core.planning.records import NOTHING, Record, StateWords
 from galene.core.planning.words import Work
 
-STAGES: tuple[str, ...] = ("running", "first", "clean", "close", "walk", "drive")
-"""Where a template's step stands: the warm engine before anything is opened; laid open, before the
-battery comes off; the work itself; before the refit; all closed and powered; on the road."""
+STAGES: tuple[str, ...] = ("whole", "running", "first", "clean", "close", "back", "walk", "drive")
+"""Where a template's step stands: on the car as it came, before anything is opened; the warm engine
+before that too; laid open, before the battery comes off; the work itself; before the refit; once it
+is refitted, before the power is back; all closed and powered; on the road."""
 COMPUTATIONS: tuple[str, ...] = ("", "clearance", "aerosol", "flush", "goes", "drive")
 EACH: tuple[str, ...] = ("", "position", "cylinder")
 MOVES: tuple[str, ...] = ("takes_off", "refits", "sends", "receives")
@@ -56,6 +57,12 @@ class StepTemplate:
     the step for this engine: a cylinder's clearance, bursts and pauses, the drive check. Steps
     of one `each` are repeated together for every crank position or cylinder. A step that `treats`
     is the first of those that are done again where the result is not good enough.
+
+    Its marks are those of a step (`acts` in the words of `marks.DEEDS`), with places named from the
+    part's own: `through` as in `marks.THROUGH`, `dirties` and `judges` as in `marks.TOUCHED`,
+    `sees` as in `marks.SEEN`; `about` is the kind of part that it is about, where one go treats
+    several; `seals` says that a seal goes in at it, `speaks_of` kinds and
+    features that its text names.
     """
 
     key: str
@@ -82,6 +89,14 @@ class StepTemplate:
     computation: str = ""
     each: str = ""
     treats: bool = False
+    about: str = ""
+    acts: tuple[str, ...] = ()
+    through: tuple[str, ...] = ()
+    dirties: tuple[str, ...] = ()
+    judges: tuple[str, ...] = ()
+    seals: bool = False
+    sees: tuple[str, ...] = ()
+    speaks_of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -43,7 +43,9 @@ class OpenItem:
 
     `inside` lies within the engine or in a mouth; `on` is the part that bears it; `while_running`
     is open on purpose while the engine runs. `before` is the gate that it holds, `dangerous` asks
-    for two looks.
+    for two looks. `operation` or `owner` (a part, or the go that treats several) and `turn` say
+    what opened it and for which time, `mouth` what it covers, `cylinder` whose, `of` the part whose
+    plug or rod it is; `by_hand` was written on the list by somebody.
     """
 
     id: str
@@ -55,6 +57,13 @@ class OpenItem:
     count: int = 1
     before: str = "start"
     dangerous: bool = False
+    operation: str = ""
+    owner: str = ""
+    turn: int = 1
+    mouth: str = ""
+    cylinder: int | None = None
+    of: str = ""
+    by_hand: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -81,7 +90,8 @@ class Consequence:
     """What one answer does.
 
     `parts` join the scope under ``more``; `regrade` says that the answer is the part's grade from
-    here on; `then` decides when the same treatment was in vain a second time.
+    here on; `then` decides when the same treatment was in vain a second time. `repeats` names the
+    deeds that ``again`` does once more, all of the treatment where it is empty.
     """
 
     answer: str
@@ -90,6 +100,7 @@ class Consequence:
     parts: tuple[str, ...] = ()
     regrade: bool = False
     then: ConsequenceKind = "stop"
+    repeats: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -156,7 +167,14 @@ class Step:
     `act` says how it is done: by a tick on the card, or by what its name says on the page of proof.
     `brings` are chemistry's words of the part's state that it brings about and that hold for the
     steps of its part behind it; `opening` and `closing` name the operation that it opens or closes,
-    `owner` the procedure or part that it belongs to; `tags` chose it.
+    `owner` the procedure or part that it belongs to; `tags` chose it. `name` is what its procedure
+    calls it, `turn` which time it is done.
+
+    Its marks say what the hand does, in the words of `marks`: `acts`; `through` the mouths that it
+    goes through; `on` parts that it acts on beside its own; `dirties` parts into which something
+    may fall or run; `judges_clean` parts and ports that it finds clean at last; `seals` that go in
+    new; `sees` parts whose joints, plugs or levels it looks at; `speaks_of` kinds of part and
+    features that its text names.
     """
 
     id: str
@@ -191,6 +209,16 @@ class Step:
     cylinders: tuple[int, ...] = ()
     tags: tuple[str, ...] = ()
     brings: tuple[str, ...] = ()
+    name: str = ""
+    turn: int = 1
+    acts: tuple[str, ...] = ()
+    through: tuple[str, ...] = ()
+    on: tuple[str, ...] = ()
+    dirties: tuple[str, ...] = ()
+    judges_clean: tuple[str, ...] = ()
+    seals: tuple[str, ...] = ()
+    sees: tuple[str, ...] = ()
+    speaks_of: tuple[str, ...] = ()
     opening: str = ""
     closing: str = ""
     owner: str = ""
@@ -202,6 +230,20 @@ class Step:
     """Added on the job by somebody, in their own words."""
     find: str = ""
     """Kind of a find on the way that this step answers."""
+
+    @property
+    def marks(self) -> tuple[tuple[str, ...], ...]:
+        """All that says what the hand does, without a word."""
+        return (
+            self.acts,
+            self.through,
+            self.on,
+            self.dirties,
+            self.judges_clean,
+            self.seals,
+            self.sees,
+            self.speaks_of,
+        )
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,18 +1,21 @@
 """The steps that every job shares: making safe, opening, covering, closing, finds. Words are the
 trade's."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from galene.core.airpath.family import EngineFamily, Operation, Part
 from galene.core.planning.openings import (
     COOL_MINUTES,
     HOT_KINDS,
     Lifting,
-    bearer,
+    deeds_of,
     fastener_texts,
     has_motor,
     is_coolant,
+    numbered,
     opens_fuel,
+    port_tape,
 )
 from galene.core.planning.policy_keys import MAKING_SAFE
 from galene.core.planning.procedure import StepTemplate
@@ -56,6 +59,8 @@ def before_set(*, running: bool) -> Step:
     if not running:
         return Step(
             id="before_set",
+            name="before_set",
+            acts=("read", "look"),
             text=(
                 "Take the before readings that a standing engine gives: codes with their freeze"
                 " frame, what key-on shows, what the eye sees"
@@ -68,6 +73,8 @@ def before_set(*, running: bool) -> Step:
         )
     return Step(
         id="before_set",
+        name="before_set",
+        acts=("start", "idle", "read"),
         text=(
             "Take the before readings: warm idle, codes with their freeze frame, the complaint's"
             " own test"
@@ -86,6 +93,8 @@ def secure(family: EngineFamily) -> Step:
     on_stand = family.cycle == "two_stroke"
     return Step(
         id="secure",
+        name="secure",
+        acts=("secure",),
         text="Upright on its stand, doors open or extraction on"
         if on_stand
         else "Parking brake on, wheels chocked, doors open or extraction on",
@@ -94,12 +103,11 @@ def secure(family: EngineFamily) -> Step:
         else "Solvent vapour and a rolling vehicle hurt without warning.",
         phase="safe",
         minutes=2,
-        cautions=("fumes",),
         brings=("ventilated",),
     )
 
 
-def cool(minutes: float, step_id: str, *, cooling: str) -> Step:
+def cool(minutes: float, turn: int, *, cooling: str) -> Step:
     """Cooling before hot metal and hot coolant are touched; minutes by the family's entry.
 
     Parameters
@@ -108,30 +116,35 @@ def cool(minutes: float, step_id: str, *, cooling: str) -> Step:
     """
     liquid = cooling == "liquid"
     wait = PlannedWait(
-        id=COOLING + ("" if "~" not in step_id else f" ({step_id.partition('~')[2]})"),
+        id=COOLING if turn == 1 else f"{COOLING} ({turn})",
         minutes=minutes or COOL_MINUTES,
         why="Hot coolant is under pressure, hot metal burns and lights solvents"
         if liquid
         else "Hot metal burns and lights solvents",
     )
     return Step(
-        id=step_id,
+        id=numbered("cool", turn),
+        name="cool",
+        turn=turn,
+        acts=("key_off", "wait"),
         text="Engine off. Let it cool until a hand can rest on what is opened",
         why="Hot coolant is under pressure and solvents catch fire on hot metal."
         if liquid
         else "Solvents catch fire on hot metal, and fins burn a hand.",
         phase="safe",
         minutes=0,
-        cautions=("hot_coolant",) if liquid else ("hot_surfaces",),
         wait=wait,
         does=StateWords(engine="off", heat="cold"),
     )
 
 
-def ignition(step_id: str) -> Step:
+def ignition(turn: int) -> Step:
     """No power at the plugs that are pulled."""
     return Step(
-        id=step_id,
+        id=numbered("ignition", turn),
+        name="ignition",
+        turn=turn,
+        acts=("key_off",),
         text="Ignition off, key out and away from the car",
         why="A plug pulled under power sets codes and may hurt a driver.",
         phase="safe",
@@ -140,26 +153,28 @@ def ignition(step_id: str) -> Step:
     )
 
 
-def battery_off(step_id: str) -> Step:
+def battery_off(turn: int) -> Step:
     """The battery's lead, with the hold that stored charge needs."""
     return Step(
-        id=step_id,
+        id=numbered("battery_off", turn),
+        name="battery_off",
+        turn=turn,
+        acts=("power_off",),
         text="Take the battery's negative lead off and turn it aside",
         why="Nothing that is unplugged now is live, and nothing with a motor can move.",
         phase="safe",
         minutes=3,
         tools=("10 mm socket",),
-        cautions=("battery",),
         needs=StateWords(engine="off"),
         does=StateWords(battery="off"),
         wait=PlannedWait(
-            id=hold_of(step_id),
+            id=HOLD if turn == 1 else f"{HOLD} ({turn})",
             minutes=HOLD_MINUTES,
             why="Airbag and motor electronics hold charge",
         ),
         opens=(
             OpenItem(
-                id=f"battery:lead{step_id.removeprefix('battery_off')}",
+                id=numbered("battery:lead", turn),
                 what="Battery negative lead",
                 kind="battery lead",
             ),
@@ -167,7 +182,7 @@ def battery_off(step_id: str) -> Step:
     )
 
 
-def battery_on(step_id: str, closes: tuple[str, ...], *, cleared: bool = False) -> Step:
+def battery_on(turn: int, closes: tuple[str, ...], *, cleared: bool = False) -> Step:
     """The battery's lead back on.
 
     Parameters
@@ -176,7 +191,10 @@ def battery_on(step_id: str, closes: tuple[str, ...], *, cleared: bool = False) 
     cleared : whether it was off long enough to have cleared the codes
     """
     return Step(
-        id=step_id,
+        id=numbered("battery_on", turn),
+        name="battery_on",
+        turn=turn,
+        acts=("power_on",),
         text="Connect the battery's negative lead and tighten it",
         why="Last of all, when nothing that moves can be touched and nothing is wet.",
         phase="close",
@@ -188,10 +206,13 @@ def battery_on(step_id: str, closes: tuple[str, ...], *, cleared: bool = False) 
     )
 
 
-def filled(step_id: str, closes: tuple[str, ...]) -> Step:
+def filled(turn: int, closes: tuple[str, ...]) -> Step:
     """The coolant back at its mark, without air."""
     return Step(
-        id=step_id,
+        id=numbered("fill", turn),
+        name="fill",
+        turn=turn,
+        acts=("fill", "bleed"),
         text="Fill the coolant to the mark, bleed screw open until no air comes, then shut",
         why="A hose was opened; an air pocket boils where the cooler sits.",
         phase="close",
@@ -201,12 +222,6 @@ def filled(step_id: str, closes: tuple[str, ...]) -> Step:
         does=StateWords(coolant="full"),
         closes=closes,
     )
-
-
-def hold_of(step_id: str) -> str:
-    """The name of the hold behind a battery's step."""
-    turn = step_id.partition("~")[2]
-    return f"{HOLD} ({turn})" if turn else HOLD
 
 
 def wants_battery_off(
@@ -230,7 +245,7 @@ def opening(
     family: EngineFamily,
     operation: Operation,
     *,
-    step_id: str,
+    turn: int,
     items: tuple[OpenItem, ...],
     takes_off: tuple[str, ...],
     hangs: bool,
@@ -242,7 +257,7 @@ def opening(
 
     Parameters
     ----------
-    items : what it opens, covers of its mouths among them
+    items : what it opens
     takes_off : parts that leave their place; they hang on their lines where `hangs` says so
     cold, battery_off : states that it waits for
     loose : parts of `takes_off` that were laid aside before
@@ -259,7 +274,10 @@ def opening(
         place={p: "loose" if p in loose else "mounted" for p in takes_off},
     )
     return Step(
-        id=step_id,
+        id=numbered(f"open:{operation.id}", turn),
+        name="open",
+        turn=turn,
+        acts=deeds_of(family, operation),
         text=operation.text,
         phase="open",
         part=operation.removes or operation.part,
@@ -270,24 +288,17 @@ def opening(
         takes_off=() if hangs else takes_off,
         tools=operation.tools,
         fasteners=fastener_texts(family, operation),
-        cautions=_cautions(operation, cold),
+        cautions=operation.cautions,
         where=family.part(operation.part).where,
         opening=operation.id,
     )
-
-
-def _cautions(operation: Operation, cold: bool) -> tuple[str, ...]:
-    found = list(operation.cautions)
-    if cold:
-        found.append("hot_surfaces")
-    return tuple(dict.fromkeys(found))
 
 
 def closing(
     family: EngineFamily,
     operation: Operation,
     *,
-    step_id: str,
+    turn: int,
     closes: tuple[str, ...],
     refits: tuple[str, ...],
     waits: tuple[str, ...],
@@ -301,6 +312,7 @@ def closing(
     new : parts that go in new here; their spares are consumed by this step
     reuse_seals : school G: seals are looked at, cleaned and noted, no new ones are consumed
     """
+    step_id = numbered(f"close:{operation.id}", turn)
     text = operation.text_back
     seals = operation.consumes
     notes: list[str] = []
@@ -311,14 +323,16 @@ def closing(
     if seals and reuse_seals:
         notes.append("The old seal goes back only clean, whole and not set hard: look at it first.")
         records = (_seal_record(step_id),)
-        text = text.replace("on new ", "on its looked-at ").replace(
-            "on a new ", "on its looked-at "
-        )
-        text = text.replace("on its new ", "on its looked-at ")
+        text = _on_the_old_seal(text)
     level = {o.what for o in operation.opens if o.kind == "coolant low"}
     only_level = bool(operation.opens) and len(level) == len(operation.opens)
+    deeds = deeds_of(family, operation, back=True)
     return Step(
         id=step_id,
+        name="close",
+        turn=turn,
+        acts=tuple(d for d in deeds if not (reuse_seals and d == "seal_new")),
+        seals=() if reuse_seals else seals,
         text=text,
         phase="close",
         part=operation.removes or operation.part,
@@ -341,6 +355,13 @@ def closing(
     )
 
 
+def _on_the_old_seal(text: str) -> str:
+    """The way back in words that name no new seal; nothing is decided by them."""
+    for new in ("on new ", "on a new ", "on its new "):
+        text = text.replace(new, "on its looked-at ")
+    return text
+
+
 def _seal_record(step_id: str) -> Record:
     return Record(
         id=f"{step_id}/seal",
@@ -357,13 +378,30 @@ def _seal_record(step_id: str) -> Record:
     )
 
 
-def uncovering(item: OpenItem, part: str, *, phase: Phase) -> Step:
-    """One cover off. One that lies on the way into the engine is looked behind twice."""
-    text = f"Take off: {item.what[0].lower()}{item.what[1:]}"
-    step_id = f"uncover:{item.id}"
-    records: tuple[Record, ...] = ()
-    if item.dangerous:
+def uncovering(
+    items: Sequence[OpenItem], part: str, *, phase: Phase, empty: Sequence[OpenItem] = ()
+) -> Step:
+    """Covers of one part, or before one closing, off one after another. Where a mouth leads into a
+    cylinder it is looked into twice.
+
+    Parameters
+    ----------
+    items : the covers, at least one where `empty` is none
+    empty : mouths that wear no cover and are looked into all the same
+    """
+    every = [*items, *empty]
+    step_id = f"uncover:{every[0].id}" if items else f"look_in:{every[0].id}"
+    dangerous = any(i.dangerous for i in every)
+    text = "Take off: " + "; ".join(_low(i.what) for i in items)
+    if items and dangerous:
         text += ". Look in with the lamp, then look again"
+    if not items:
+        places = "; ".join(_low(i.what.partition(" ")[2]) for i in empty)
+        text = f"Look in with the lamp, then look again: {places}"
+    if len(items) > 1:
+        text += f". Counted: {len(items)}"
+    records: tuple[Record, ...] = ()
+    if dangerous:
         records = (
             Record(
                 id=f"{step_id}/eyes",
@@ -373,36 +411,64 @@ def uncovering(item: OpenItem, part: str, *, phase: Phase) -> Step:
                 consequences=EMPTY.consequences,
             ),
         )
+    acts = (*(("uncover",) if items else ()), *(("look", "look_twice") if dangerous else ()))
     return Step(
         id=step_id,
+        name="uncover" if items else "look_in",
+        acts=acts,
+        through=tuple(i.mouth for i in every if i.mouth) if dangerous else (),
         text=text,
-        why="What stays in here ends up in a cylinder." if item.dangerous else "",
+        why="What stays in here ends up in a cylinder." if dangerous else "",
         phase=phase,
         part=part,
-        minutes=0.5,
-        closes=(item.id,),
-        tools=("lamp",) if item.dangerous else (),
-        cautions=("objects",) if item.dangerous else (),
+        minutes=max(0.5, 0.25 * len(every)),
+        closes=tuple(i.id for i in items),
+        tools=("lamp",) if dangerous else (),
         records=records,
         needs=StateWords(engine="off"),
     )
 
 
+def looked_round(parts: Sequence[str], turn: int) -> Step:
+    """What was opened for a check is looked at while it is in sight."""
+    return Step(
+        id=numbered("looked_round", turn),
+        name="looked_round",
+        turn=turn,
+        acts=("leak_look", "touch_all"),
+        sees=tuple(parts),
+        text="Look round what was opened: plugs home, clamps tight, nothing left lying",
+        why="A look that leaves a leak is a fault of the look.",
+        phase="walk",
+        minutes=1,
+        needs=StateWords(engine="off"),
+    )
+
+
+def covering(items: Sequence[OpenItem]) -> Step:
+    """Covers on mouths that stand open, before something else is done beside them."""
+    return Step(
+        id=f"cover:{items[0].id}",
+        name="cover",
+        acts=("cover",),
+        text="Put on: " + "; ".join(_low(i.what) for i in items),
+        why="What drops in here while other work goes on ends up in a cylinder.",
+        phase="clean",
+        minutes=0.5,
+        opens=tuple(items),
+        needs=StateWords(engine="off"),
+    )
+
+
+def _low(text: str) -> str:
+    return text[:1].lower() + text[1:]
+
+
 def taken_back(item: OpenItem, part: str) -> Step:
     """What a part's work opened is taken back where that work goes no further."""
-    step = uncovering(item, part, phase="close")
-    return Step(
-        id=step.id,
-        text=f"Take back: {item.what[0].lower()}{item.what[1:]}",
-        phase="close",
-        part=part,
-        owner=part,
-        minutes=1,
-        closes=step.closes,
-        records=step.records,
-        cautions=step.cautions,
-        tools=step.tools,
-        needs=step.needs,
+    step = uncovering((item,), part, phase="close")
+    return replace(
+        step, text=f"Take back: {_low(item.what)}", name="taken_back", owner=part, minutes=1
     )
 
 
@@ -415,27 +481,35 @@ def taken_out(family: EngineFamily, part_id: str, carrier: str) -> Step:
     """
     part = family.part(part_id)
     low = part.name.lower()
-    on = next((t.on for t in family.taps if t.sensor == part_id), None)
+    hoses = part.component == "breather_valve"
     items: tuple[OpenItem, ...] = (
-        OpenItem(id=f"{part_id}:connector", what=_what_holds(part), kind=_holds_by(part)),
         OpenItem(
-            id=f"{part_id}:port",
-            what=f"Tape over the port of: {low}",
-            kind="tape",
-            inside=True,
-            on=bearer(family, on) if on else None,
+            id=f"{part_id}:connector",
+            what=_what_holds(part),
+            kind=_holds_by(part),
+            of=part_id,
+            owner=part_id,
         ),
     )
-    text = f"Unplug the {low}, draw it straight out of its place, tape its port"
-    if part.component == "breather_valve":
-        text = f"Ease the hoses off the {low}, draw it out of its seat, tape the opening"
+    text = f"Unplug the {low}, draw it straight out of its place"
+    acts: tuple[str, ...] = ("unplug", "draw_straight", "lift_off")
+    if hoses:
+        text = f"Ease the hoses off the {low}, draw it out of its seat"
+        acts = ("unhook", "lift_off")
     if carrier:
         base = family.part(carrier).name.lower()
         text = f"On the bench: draw the {low} out of the {base}"
         seat = f"{part.name}, off the {base}"
-        items = (OpenItem(id=f"{part_id}:seat", what=seat, kind="fastener set"),)
+        items = (
+            OpenItem(
+                id=f"{part_id}:seat", what=seat, kind="fastener set", of=part_id, owner=part_id
+            ),
+        )
+        acts = ("lift_off",)
     return Step(
         id=f"{part_id}:out",
+        name="out",
+        acts=acts,
         text=text,
         why="It is treated in the hand, never where its agent runs on into something else.",
         phase="clean",
@@ -469,19 +543,35 @@ def _holds_by(part: Part) -> str:
     return "hose" if part.component == "breather_valve" else "connector"
 
 
+def hand_mouth(family: EngineFamily, part_id: str) -> OpenItem | None:
+    """The mouth that a part leaves which is drawn out by hand, with what covers it; None where it
+    sits in nothing."""
+    on = next((t.on for t in family.taps if t.sensor == part_id), None)
+    if on is None:
+        if family.part(part_id).component != "breather_valve":
+            return None
+        on = next((p.source for p in family.pipes if p.target == part_id), None)
+    return replace(port_tape(family, part_id, part_id, on=on), owner=part_id) if on else None
+
+
 def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
     """The same part's way back."""
     part = family.part(part_id)
     low = part.name.lower()
-    text = f"Tape off, refit the {low} straight, plug clicked home"
+    text = f"Refit the {low} straight, plug clicked home"
+    acts: tuple[str, ...] = ("fit", "plug_in")
+    closes: tuple[str, ...] = (f"{part_id}:connector",)
     if part.component == "breather_valve":
-        text = f"Tape off, press the {low} home in its seat, hoses on"
-    closes: tuple[str, ...] = (f"{part_id}:connector", f"{part_id}:port")
+        text = f"Press the {low} home in its seat, hoses on"
+        acts = ("fit", "hook")
     if carrier:
         text = f"On the bench: put the {low} back into the {family.part(carrier).name.lower()}"
         closes = (f"{part_id}:seat",)
+        acts = ("fit",)
     return Step(
         id=f"{part_id}:in",
+        name="in",
+        acts=acts,
         text=text,
         phase="close",
         part=part_id,
@@ -497,9 +587,17 @@ def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
 def stripped(family: EngineFamily, rider: str, carrier: str) -> tuple[Step, Step]:
     """What still sits on a part on the bench comes off it, and goes back on it."""
     name, base = family.part(rider).name, family.part(carrier).name.lower()
-    item = OpenItem(id=f"strip:{rider}:{name}", what=f"{name}, off the {base}", kind="fastener set")
+    item = OpenItem(
+        id=f"strip:{rider}",
+        what=f"{name}, off the {base}",
+        kind="fastener set",
+        of=rider,
+        owner=carrier,
+    )
     off = Step(
         id=f"strip:{rider}",
+        name="strip",
+        acts=("unscrew", "lift_off"),
         text=f"On the bench: take the {name.lower()} off the {base}, bag it with its screws",
         why="No electronics and no sensor go into a bath or out of the house.",
         phase="clean",
@@ -513,6 +611,8 @@ def stripped(family: EngineFamily, rider: str, carrier: str) -> tuple[Step, Step
     )
     on = Step(
         id=f"unstrip:{rider}",
+        name="unstrip",
+        acts=("fit", "torque"),
         text=f"On the bench: put the {name.lower()} back on the {base}, screws by hand",
         phase="close",
         part=rider,
@@ -544,6 +644,8 @@ def found(find: Find, template: StepTemplate, number: int, *, title: str) -> Ste
     )
     return Step(
         id=step_id,
+        name=template.key,
+        acts=template.acts,
         text=template.text,
         why=template.why,
         phase="clean",

@@ -10,7 +10,7 @@ from galene.core.planning.answers import base_id
 from galene.core.planning.car import Car, after
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Link
-from galene.core.planning.openings import has_motor
+from galene.core.planning.openings import has_motor, numbered
 from galene.core.planning.policy_keys import CLEARING
 from galene.core.planning.procedure import DOES, NEEDS, merged
 from galene.core.planning.records import (
@@ -60,6 +60,8 @@ class Situation:
     treatments: tuple[Treatment, ...]
     ahead: tuple[Step, ...]
     work_left: bool
+    late: tuple[Step, ...]
+    read_late: tuple[Step, ...]
     walk: tuple[Link, ...]
     drive: tuple[Link, ...]
     again: Mapping[str, int]
@@ -128,6 +130,8 @@ class _Tail:
             self._append(renamed(step, turn))
 
     def _append(self, step: Step) -> None:
+        if not step.name:
+            step = replace(step, name=base_id(step.id))
         self.found.append(step)
         self.car = after(self.car, step)
 
@@ -141,6 +145,7 @@ class _Tail:
                 text = "Engine off, then ignition on"
             step = Step(
                 id="key_on",
+                acts=("key_on",),
                 text=text,
                 why="What is commanded and learned now needs power and no running engine.",
                 phase="walk",
@@ -152,6 +157,7 @@ class _Tail:
         elif wanted == "off":
             step = Step(
                 id="key_off",
+                acts=("key_off",),
                 text="Ignition off, key out",
                 phase="walk",
                 minutes=0.5,
@@ -160,14 +166,22 @@ class _Tail:
         else:
             step = Step(
                 id="run_again",
+                acts=("start", "idle"),
                 text="Start the engine again and let it idle",
                 phase="relearn",
                 minutes=0.5,
                 needs=StateWords(battery="on", coolant="full", fuel_line="closed"),
                 does=StateWords(engine="running"),
-                cautions=("exhaust", "rotating"),
             )
         self._anew(step)
+
+    def drive(self, step: Step) -> None:
+        """A drive of a part's own, in the state that it asks for."""
+        if step.needs.heat == "warm":
+            self.warm()
+        if step.needs.engine:
+            self.engine(step.needs.engine)
+        self._append(step)
 
     def warm(self) -> None:
         """Bring the engine to its heat where it is cold: a relearn that was to do so may have been
@@ -184,10 +198,11 @@ class _Tail:
 
 def renamed(step: Step, turn: int) -> Step:
     """A step's repeat under ids of its own."""
-    step_id = f"{base_id(step.id)}~{turn}"
+    step_id = numbered(base_id(step.id), turn)
     return replace(
         step,
         id=step_id,
+        turn=turn,
         records=tuple(replace(r, id=f"{step_id}/{r.name}") for r in step.records),
         wait=replace(step.wait, id=f"{step.wait.id} ({turn})") if step.wait else None,
     )
@@ -208,14 +223,20 @@ def tail_steps(situation: Situation) -> list[Step]:
     _liquids_and_power(t, relearns)
     still = [r for r in relearns if "engine_running" not in r.needs and not _wants_warm(r)]
     _looks(t)
+    if not _sight_for_fuel(t, still):
+        _sight_closed(t)
     _power_tests(t)
     _codes(t)
     for relearn in still:
         _relearn(t, relearn)
         if relearn.id == "fuel_venting":
-            t.add(_fuel_look())
+            t.add(_fuel_look(t))
+    _sight_closed(t)
     if situation.case.policy.get(CLEARING) == "battery_reset" and _was_reset(t):
         _reset_holds(t)
+    for step in situation.read_late:
+        t.engine("off")
+        t._append(step)
     if _liquid(situation):
         _cylinders(t)
     _start(t)
@@ -229,10 +250,20 @@ def tail_steps(situation: Situation) -> list[Step]:
             # Air that is still in the cooler boils at a burn-off: its level is seen cold first.
             _cold_look(t)
         _relearn(t, relearn)
+    for link in t.s.drive:
+        t.drive(link.step)
     _prove(t)
     if touched and not (drained and any(r.id == BURN_OFF for r in moving)):
         _cold_look(t)
     return t.found
+
+
+def _sight_for_fuel(t: _Tail, still: Sequence[RelearnTemplate]) -> bool:
+    """Whether what gives sight stays open until fuel joints were looked at under the pump: not
+    where the engine's ignition asks for it shut."""
+    fuel = any(r.id == "fuel_venting" for r in still)
+    open_now = [t.car.open[c] for x in t.s.late for c in x.closes if c in t.car.open]
+    return fuel and not any(i.before == "start" for i in open_now)
 
 
 def _drained(s: Situation) -> bool:
@@ -257,6 +288,7 @@ def _cylinders(t: _Tail) -> None:
     t.add(
         Step(
             id="cylinders",
+            acts=("turn_crank", "look"),
             text=(
                 "Look for liquid in the cylinders: plugs or injectors out, or the crank twice round"
                 " by hand, slowly"
@@ -265,7 +297,6 @@ def _cylinders(t: _Tail) -> None:
             phase="start",
             minutes=20,
             tools=("socket for the crank", "lamp"),
-            cautions=("rotating",),
             needs=StateWords(engine="off"),
             records=(
                 Record(
@@ -288,12 +319,12 @@ def _cylinders(t: _Tail) -> None:
     t.add(
         Step(
             id="crank_dry",
+            acts=("crank_dry",),
             text="Crank it five seconds with the fuel shut off, plugs or injectors back in",
             why="What is left comes out slowly, before it fires.",
             phase="start",
             minutes=2,
             tools=("scan tool",),
-            cautions=("rotating",),
             needs=StateWords(engine="ignition", battery="on"),
         )
     )
@@ -371,13 +402,11 @@ def _main_due(main: str, *, idle: bool, battery: bool, opened: frozenset[str]) -
 
 
 def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
-    low = [
-        i for i in t.car.open.values() if i.kind == "coolant low" and not i.id.startswith("hand")
-    ]
+    low = [i for i in t.car.open.values() if i.kind == "coolant low" and not i.by_hand]
     if low or t.car.coolant != "full":
-        t.add(made.filled("fill", tuple(i.id for i in low)))
+        t.add(made.filled(1, tuple(i.id for i in low)))
     if _reset_wanted(t, relearns) and t.car.battery == "on" and "battery_off" not in t.done_ids:
-        t.add(made.battery_off("battery_off"))
+        t.add(made.battery_off(1))
     if t.car.battery != "off":
         return
     reset = _reset_wanted(t, relearns)
@@ -385,6 +414,7 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
         t.add(
             Step(
                 id="battery_reset",
+                acts=("wait",),
                 text=(
                     "Press the brake pedal for ten seconds, then leave the lead off for fifteen"
                     " minutes"
@@ -400,12 +430,9 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
                 ),
             )
         )
-    leads = tuple(
-        i.id
-        for i in t.car.open.values()
-        if i.kind == "battery lead" and not i.id.startswith("hand")
-    )
-    step = made.battery_on("battery_on", leads, cleared=reset)
+    leads = tuple(i.id for i in t.car.open.values() if i.kind == "battery lead" and not i.by_hand)
+    turn = 1 + sum(x.name == "battery_on" for x in t.s.ahead)
+    step = made.battery_on(turn, leads, cleared=reset)
     waits = (*t.s.wet_waits, *((made.RESET_HOLD,) if reset else ()))
     t.add(replace(step, waits_for=waits))
 
@@ -420,15 +447,17 @@ def _was_reset(t: _Tail) -> bool:
 
 
 def _looks(t: _Tail) -> None:
-    opened = any(s.opening or s.takes_off for s in t.s.every)
     for link in (x for x in t.s.walk if link_engine(x) is None):
         if link.step.needs.engine:
             t.engine(link.step.needs.engine)
         t._append(link.step)
-    if opened or t.s.case.finds:
+    open_joints = joints(t, "leaks") or _seen_last(t, "leaks")
+    if open_joints or t.s.case.finds:
         t.add(
             Step(
                 id="leaks",
+                acts=("leak_look",),
+                sees=open_joints,
                 text="Smoke or soapy water round every joint that was opened",
                 why="Unmetered air after the work is a fault of the work.",
                 phase="walk",
@@ -452,9 +481,13 @@ def _looks(t: _Tail) -> None:
                 ),
             )
         )
+    if not (any(x.opens for x in t.s.every) or t.s.case.finds or t.s.case.hand_items):
+        return
     t.add(
         Step(
             id="walk",
+            acts=("touch_all",),
+            sees=joints(t, "walk") or _seen_last(t, "walk"),
             text=(
                 "Walk round: touch every connector, hose and clamp once more, count cloths and"
                 " tools"
@@ -480,6 +513,43 @@ def _looks(t: _Tail) -> None:
     )
 
 
+def _seen_last(t: _Tail, look: str) -> tuple[str, ...]:
+    """What a look that was done has seen: asked for once more it sees the same."""
+    done = (d.step.sees for d in reversed(t.s.done) if d.step.name == look)
+    return next(done, ())
+
+
+def joints(t: _Tail, look: str) -> tuple[str, ...]:
+    """Parts whose joints were opened, by an operation that does more than give sight or by hand,
+    and not looked at since.
+
+    Parameters
+    ----------
+    look : the look that is asked for, ``leaks`` or ``walk``
+    """
+    found: dict[str, None] = {}
+    tight = {
+        o.id
+        for o in t.family.operations
+        if o.sight_of or all(i.kind == "coolant low" for i in o.opens)
+    }
+    for step in t.s.every:
+        # What was looked at since it was opened is looked at no more.
+        for part in step.sees if step.name in (look, "looked_round") else ():
+            found.pop(part, None)
+        opened = [step.part] if step.opening and step.opening not in tight else []
+        found.update(dict.fromkeys((*opened, *step.takes_off)))
+    return tuple(found)
+
+
+def _sight_closed(t: _Tail) -> None:
+    """What gave sight of the joints goes back once they were looked at."""
+    for step in t.s.late:
+        if step.id not in {*t.done_ids, *(s.id for s in t.found)}:
+            t.engine("off")
+            t._append(step)
+
+
 def link_engine(link: Link) -> str | None:
     """The state of the engine that a powered test asks for."""
     engine = link.step.needs.engine
@@ -499,6 +569,7 @@ def _codes(t: _Tail) -> None:
     t.add(
         Step(
             id="clear",
+            acts=("clear",),
             text="Clear the codes with the scan tool",
             why=(
                 "A stored code may stop the control unit from learning, and only a fresh one"
@@ -533,6 +604,7 @@ def _relearn(t: _Tail, relearn: RelearnTemplate) -> None:
     t.add(
         Step(
             id=step_id,
+            acts=tuple(dict.fromkeys(a for p in relearn.phases for a in p.acts)),
             text=relearn.title,
             why=relearn.success,
             phase="relearn",
@@ -542,7 +614,6 @@ def _relearn(t: _Tail, relearn: RelearnTemplate) -> None:
             relearn=relearn.id,
             needs=needs,
             does=does,
-            cautions=("exhaust", "rotating") if needs.engine == "running" else (),
         )
     )
 
@@ -563,9 +634,13 @@ def _parts_of(t: _Tail, relearn: str) -> tuple[str, ...]:
     return tuple(p.id for p in t.family.parts if p.component in kinds)
 
 
-def _fuel_look() -> Step:
+def _fuel_look(t: _Tail) -> Step:
+    opened = (x for x in t.s.every if x.opening and x.does.fuel_line == "opened")
+    sees = tuple(dict.fromkeys(x.part for x in opened))
     return Step(
         id="fuel_look",
+        acts=("key_on", "leak_look", "handle_fuel"),
+        sees=sees,
         text=(
             "Pump running, engine off: look along every fuel joint that was opened, cloth under"
             " each"
@@ -574,7 +649,6 @@ def _fuel_look() -> Step:
         phase="start",
         minutes=2,
         tools=("lamp", "cloth"),
-        cautions=("fire",),
         needs=StateWords(engine="ignition"),
         records=(
             Record(
@@ -606,6 +680,7 @@ def _reset_holds(t: _Tail) -> None:
         t.add(
             Step(
                 id=step_id,
+                acts=("key_on" if wanted == "ignition" else "key_off", "wait"),
                 text=text,
                 why="The control unit looks for its stops by itself.",
                 phase="start",
@@ -630,19 +705,24 @@ def _start(t: _Tail) -> None:
     t.add(
         Step(
             id="first_start",
-            text="First start, without the pedal"
-            if t.family.cycle == "four_stroke"
-            else "First start, without the throttle",
+            acts=("start",),
+            text=_start_text(t),
             why=why,
             phase="start",
             minutes=1,
             act="start",
-            cautions=("exhaust", "rotating"),
             needs=StateWords(battery="on", coolant="full", fuel_line="closed"),
             does=StateWords(engine="running"),
             waits_for=(*t.s.wet_waits, *waits),
         )
     )
+
+
+def _start_text(t: _Tail) -> str:
+    """A first start where something was opened since it ran; one that ran all along is started."""
+    opened = any(not i.while_running for x in t.s.every for i in x.opens)
+    word = "First start" if opened else "Start it"
+    return f"{word}, without the {'pedal' if t.family.cycle == 'four_stroke' else 'throttle'}"
 
 
 def _warm_up(cooling: str) -> Step:
@@ -653,11 +733,11 @@ def _warm_up(cooling: str) -> Step:
     )
     return Step(
         id="warm_up",
+        acts=("idle", "leak_look", "listen"),
         text=f"Let it idle until {warm}; look and listen round every joint meanwhile",
         why="Cold, neither idle nor readings say anything, and a leak shows as it warms.",
         phase="start",
         minutes=WARM_MINUTES,
-        cautions=("exhaust", "rotating", "hot_surfaces"),
         needs=StateWords(engine="running"),
         does=StateWords(heat="warm"),
         records=(
@@ -685,32 +765,31 @@ def _prove(t: _Tail) -> None:
     t.add(
         Step(
             id="after_set",
+            acts=("idle", "read"),
             text="Take the same readings again: same heat, same speed, same loads",
             why="Only the same test says whether it is better.",
             phase="prove",
             minutes=12,
             act="after_set",
-            cautions=("exhaust",),
             needs=StateWords(engine="running", heat="warm"),
         )
     )
-    for link in t.s.drive:
-        t._append(link.step)
     t.add(
         Step(
             id="road",
+            acts=(("ride" if t.family.cycle == "two_stroke" else "drive"),),
             text="Road test: steady, coasting down to a stop, pulling away",
             why="Codes need driving to come back, and the complaint is felt on the road.",
             phase="prove",
             minutes=15,
             act="road",
-            cautions=("road",),
             needs=StateWords(engine="running", codes="cleared"),
         )
     )
     t.add(
         Step(
             id="pending",
+            acts=("read",),
             text="Read the codes again, pending ones too",
             why="A lamp that is off proves nothing.",
             phase="prove",
@@ -729,6 +808,7 @@ def _cold_look(t: _Tail) -> None:
     t.add(
         Step(
             id="cold_wait",
+            acts=("key_off", "wait"),
             text="Engine off. Leave it to cool, cap shut",
             why="The level is read cold; a loss shows only then.",
             phase="prove",
@@ -743,6 +823,7 @@ def _cold_look(t: _Tail) -> None:
     t.add(
         Step(
             id="cold_look",
+            acts=("read_level", "look_under"),
             text="Look at the coolant's level cold, and under the car for drops",
             why="A coolant loss after this work shows hours later.",
             phase="prove",

@@ -9,6 +9,7 @@ from galene.core.airpath.must_go_back import BEFORE, KINDS
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
 from galene.core.errors import Fault
+from galene.core.planning.marks import DEEDS, SEEN, SPOKEN_OF, THROUGH, TOUCHED
 from galene.core.planning.procedure import (
     COMPUTATIONS,
     DOES,
@@ -45,12 +46,13 @@ class VariantLike(Protocol):
 @dataclass(frozen=True, kw_only=True)
 class TemplateWords:
     """What the words of a template may be: agent classes, drying classes, cautions, tags of
-    variants."""
+    variants, kinds of part."""
 
     agents: Collection[str]
     drying: Collection[str]
     cautions: Collection[str]
     tags: Collection[str]
+    kinds: Collection[str]
 
 
 def _said(place: str, text: str, least: int, *, most: int) -> Iterator[Fault]:
@@ -113,10 +115,20 @@ def _words(at: str, step: StepTemplate, words: TemplateWords) -> Iterator[Fault]
         ("brings", step.brings, CHEMISTRY_STATES),
         ("works", step.works, WORKS),
         ("moves", step.moves, MOVES),
+        ("acts", step.acts, DEEDS),
+        ("through", step.through, THROUGH),
+        ("dirties", step.dirties, TOUCHED),
+        ("judges", step.judges, TOUCHED),
+        ("sees", step.sees, SEEN),
+        ("speaks_of", step.speaks_of, (*SPOKEN_OF, *words.kinds)),
     ):
         for value in values:
             if value not in allowed:
                 yield Fault(f"{at}.{name}", f"{value!r} is not known")
+    if not step.acts:
+        yield Fault(f"{at}.acts", "say what the hand does: cautions, drawings and proof go by it")
+    if step.about and step.about not in words.kinds:
+        yield Fault(f"{at}.about", f"{step.about!r} is no kind of part")
     if not step.works:
         yield Fault(f"{at}.works", "at least one kind of work in which it stands")
     for name, one, choices in (

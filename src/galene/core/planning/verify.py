@@ -8,24 +8,13 @@ from typing import Protocol
 from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import EngineFacts, engine_of
 from galene.core.planning.car import Car, after, car_at, lacking
-from galene.core.planning.openings import (
-    COVERED,
-    fastener_texts,
-    has_motor,
-    riding,
-)
+from galene.core.planning.hazards import Hazard
+from galene.core.planning.laws import Clean, Violation, at_step, of_plan
+from galene.core.planning.openings import fastener_texts, has_motor, riding
 from galene.core.planning.records import AgentUse, OpenItem, Plan, StateWords, Step
-from galene.core.planning.words import MOUTH_KINDS
 
-INSIDE_KINDS = frozenset({"rag inside", "tool inside", "media inside"})
 RESET_LEAST_MINUTES = 15.0
 COLD_AND_WET = frozenset({"direct_spray", "on_cloth", "on_brush", "drip_soak", "bath"})
-UNTRUE: tuple[tuple[str, str], ...] = (
-    ("motor opens", "electronic"),
-    ("throttle connector", "electronic"),
-    ("gear tooth", "electronic"),
-)
-"""Words of a throttle's step that are false where a cable moves it."""
 
 
 class Judge(Protocol):
@@ -42,15 +31,6 @@ class Judge(Protocol):
     ) -> str: ...
 
 
-@dataclass(frozen=True, kw_only=True)
-class Violation:
-    """A rule of the plan that does not hold, the step where it fails, and what is wrong there."""
-
-    rule: int
-    step: str
-    text: str
-
-
 @dataclass(kw_only=True)
 class _Walk:
     """The walk over one plan: the car, and what was seen on the way."""
@@ -58,7 +38,9 @@ class _Walk:
     family: EngineFamily
     judge: Judge | None
     resolved: Collection[str]
+    hazards: Sequence[Hazard]
     car: Car
+    clean: Clean = field(default_factory=Clean)
     ever: dict[str, OpenItem] = field(default_factory=dict)
     closed: set[str] = field(default_factory=set)
     started_waits: dict[str, float] = field(default_factory=dict)
@@ -80,6 +62,8 @@ def verify(
     *,
     judge: Judge | None = None,
     resolved: Collection[str] = (),
+    hazards: Sequence[Hazard] = (),
+    done: int = 0,
 ) -> tuple[Violation, ...]:
     """Every rule of a plan that does not hold.
 
@@ -91,18 +75,21 @@ def verify(
     judge : chemistry's verdict, asked in the state that holds at each step; left out where it is
         None
     resolved : records whose stop a foreman has lifted
+    hazards : what every step is held against; its cautions are not looked at where there are none
+    done : how many of the steps are done
 
     Returns
     -------
     tuple of Violation
         Empty when the plan may be offered. Rule numbers are those of the project's brief.
     """
-    walk = _Walk(family=family, judge=judge, resolved=resolved, car=car_at(start))
+    walk = _Walk(family=family, judge=judge, resolved=resolved, hazards=hazards, car=car_at(start))
     found: list[Violation] = []
     for index, step in enumerate(plan.steps):
         found += _step(walk, step, index)
         _note(walk, step, index)
     found += _end(walk, plan)
+    found += of_plan(plan, family, done=done)
     return tuple(found)
 
 
@@ -125,6 +112,7 @@ def _note(walk: _Walk, step: Step, index: int) -> None:
         walk.battery_at = step.id
     if step.act == "road":
         walk.road = True
+    walk.clean.note(step)
     walk.car = after(walk.car, step)
 
 
@@ -139,8 +127,9 @@ def _step(walk: _Walk, step: Step, index: int) -> Iterator[Violation]:
     yield from _codes(walk, step)
     yield from _agent(walk, step)
     yield from _covers(walk, step)
-    yield from _words(walk, step)
+    yield from _fasteners(walk, step)
     yield from _records(step)
+    yield from at_step(step, walk.family, walk.car, walk.clean, hazards=walk.hazards)
 
 
 def _items(walk: _Walk, step: Step) -> Iterator[Violation]:
@@ -196,7 +185,7 @@ def _wet(walk: _Walk, step: Step) -> Iterator[Violation]:
         yield Violation(rule=3, step=step.id, text="what it wets has no time to dry")
     waited = set(step.waits_for)
     still = {p: w for p, w in walk.car.wet.items() if w not in waited and w not in walk.held_waits}
-    covered = {i.on for i in step.opens if i.kind in MOUTH_KINDS and i.on}
+    covered = {i.on for i in step.opens if i.mouth and i.on}
     for part in {*step.refits, *covered} & set(still):
         yield Violation(rule=3, step=step.id, text=f"{part} is still wet")
     powered = step.does.battery == "on" or step.does.engine in ("ignition", "running")
@@ -212,7 +201,7 @@ def _running(walk: _Walk, step: Step) -> Iterator[Violation]:
     if not runs:
         return
     left = [i for i in walk.car.open.values() if i.id not in step.closes and not i.while_running]
-    for item in (i for i in left if i.before == "start" and not i.id.startswith("hand:")):
+    for item in (i for i in left if i.before == "start" and not i.by_hand):
         yield Violation(rule=4, step=step.id, text=f"runs with {item.what} open")
     for item in (i for i in step.opens if not i.while_running):
         yield Violation(rule=4, step=step.id, text=f"opens {item.what} while it runs")
@@ -295,59 +284,30 @@ def _states(walk: _Walk, step: Step, part: str) -> list[str]:
         "seal_removed",
         "plate_open",
         "port_shut",
+        "hand_warm",
     }
     return sorted(found - {""})
 
 
 def _covers(walk: _Walk, step: Step) -> Iterator[Violation]:
-    """Rule 9: every opened way covered at once, one item each, one off at a time."""
-    off = [c for c in step.closes if (i := walk.ever.get(c)) and i.inside]
-    chain = [c for c in off if walk.ever[c].kind not in INSIDE_KINDS]
-    if len(chain) > 1:
-        yield Violation(rule=9, step=step.id, text=f"takes {len(chain)} covers off at once")
+    """Rule 9: one item each; off one at a time, but where they are what the step goes through or
+    is there for."""
+    off = [c for c in step.closes if (i := walk.ever.get(c)) and i.mouth]
+    apart = [c for c in off if walk.ever[c].mouth not in step.through]
+    if len(apart) > 1 and "uncover" not in step.acts:
+        yield Violation(rule=9, step=step.id, text=f"takes {len(apart)} covers off at once")
     for item in step.opens:
         if item.kind in ("cover", "tape") and item.inside and item.count > 1:
             yield Violation(rule=9, step=step.id, text=f"{item.what}: several covers as one item")
-    for part in step.takes_off if step.opening else ():
-        for pipe in walk.family.pipes:
-            if part not in (pipe.source, pipe.target) or pipe.circuit not in COVERED:
-                continue
-            other = pipe.target if pipe.source == part else pipe.source
-            gone = walk.car.place_of(other) in ("off", "away") or other in step.takes_off
-            ends = {walk.family.part(p).component for p in (part, other)}
-            if gone or "runner_actuator" in ends:
-                continue
-            if not any(i.kind in MOUTH_KINDS for i in (*step.opens, *walk.car.mouths_on(other))):
-                yield Violation(rule=9, step=step.id, text=f"{other} stands open, uncovered")
-    if step.phase == "clean" and (step.agent or step.wets) and step.agent:
-        bare = walk.car.place_of(step.part) == "mounted" and step.agent.way != "running_ingestion"
-        for item in walk.car.mouths_on(step.part) if bare else ():
-            number = item.id.partition("#")[0].rpartition(":ports ")[2]
-            mine = not step.cylinders or number in {str(c) for c in step.cylinders}
-            other_kind = item.kind in INSIDE_KINDS or ":port " in item.id
-            if item.id not in step.closes and mine and not other_kind:
-                yield Violation(rule=9, step=step.id, text=f"works under {item.what}")
 
 
-def _words(walk: _Walk, step: Step) -> Iterator[Violation]:
-    """Rules 10 and 11: fasteners are its own; words are true on this car."""
+def _fasteners(walk: _Walk, step: Step) -> Iterator[Violation]:
+    """Rule 10: fasteners are its own."""
     operation_id = step.opening or step.closing
     if operation_id and step.fasteners:
         operation = next((o for o in walk.family.operations if o.id == operation_id), None)
         if operation is not None and step.fasteners != fastener_texts(walk.family, operation):
             yield Violation(rule=10, step=step.id, text="a neighbour's fasteners")
-    text = f"{step.text} {step.why} {step.note}".lower()
-    if step.part and not step.opening and not step.closing:
-        part = walk.family.part(step.part)
-        if part.component == "throttle_body" and "electronic" not in part.features:
-            for words, _ in UNTRUE:
-                if words in text and walk.family.throttle == "cable":
-                    yield Violation(rule=11, step=step.id, text=f"“{words}” where a cable is")
-    kinds = walk.family.components
-    if "idle valve" in text and "idle_air_valve" not in kinds:
-        yield Violation(rule=11, step=step.id, text="an idle valve that it does not have")
-    if "vacuum hose" in text and walk.family.fuel == "diesel":
-        yield Violation(rule=11, step=step.id, text="a vacuum hose on a diesel")
 
 
 def _records(step: Step) -> Iterator[Violation]:
@@ -367,7 +327,7 @@ def _end(walk: _Walk, plan: Plan) -> Iterator[Violation]:
         yield from _after_stop(plan)
         return
     for item in walk.car.open.values():
-        if not item.id.startswith("hand:"):
+        if not item.by_hand:
             yield Violation(rule=1, step=item.id, text=f"{item.what} is never closed")
     for part, place in walk.car.place.items():
         if place != "mounted":
@@ -381,8 +341,9 @@ def _end(walk: _Walk, plan: Plan) -> Iterator[Violation]:
 def _after_stop(plan: Plan) -> Iterator[Violation]:
     """Rule 8: after a stop nothing starts the engine, and the part goes no further."""
     assert plan.held is not None
-    step_id = plan.held.record.rpartition("/")[0]
-    at = next((i for i, s in enumerate(plan.steps) if s.id == step_id), len(plan.steps))
+    record = plan.held.record
+    asked = (i for i, s in enumerate(plan.steps) if any(r.id == record for r in s.records))
+    at = next(asked, len(plan.steps))
     stopped = plan.steps[at].part if at < len(plan.steps) else ""
     for step in plan.steps[at + 1 :]:
         if step.does.engine in ("running", "ignition") or step.act == "start":
@@ -397,5 +358,5 @@ def _coolant(plan: Plan) -> Iterator[Violation]:
         yield Violation(rule=5, step="", text="coolant is never filled")
     if not any(r.id == "coolant_bleed_and_watch" for r in plan.relearns):
         yield Violation(rule=5, step="", text="coolant is not watched hot")
-    if not any(s.id.startswith("cold_look") for s in plan.steps):
+    if not any(s.name == "cold_look" for s in plan.steps):
         yield Violation(rule=5, step="", text="coolant is not looked at cold")

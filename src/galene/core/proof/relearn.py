@@ -21,6 +21,7 @@ class Phase:
     start gate.
 
     Somebody stands by while it is `attended`; the rest waits by itself and costs nobody's time.
+    `acts` are deeds in the words of a step's marks.
     """
 
     id: str
@@ -30,6 +31,7 @@ class Phase:
     guards: tuple[Guard, ...] = ()
     engine_on: bool = False
     attended: bool = True
+    acts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -3,6 +3,7 @@
 from galene.core.airpath.faults import Vocabulary
 from galene.core.calculations.before_after import METRICS
 from galene.core.diagnosis.records import EngineOutline
+from galene.core.planning.marks import DEEDS
 from galene.knowledge.base import outline_of
 from galene.knowledge.bus_names import BUS_NAMES
 from galene.knowledge.cautions import CAUTIONS
@@ -25,6 +26,7 @@ VOCABULARY = Vocabulary(
     metrics=frozenset(METRICS),
     relearns=frozenset(RELEARNS),
     cautions=frozenset(CAUTIONS),
+    deeds=frozenset(DEEDS),
     schools={s.letter: frozenset(c for c, _ in s.choices) for s in POLICY_QUESTIONS},
     bus={kind: frozenset(names) for kind, names in BUS_NAMES.items()},
 )

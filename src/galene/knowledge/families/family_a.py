@@ -212,6 +212,13 @@ FAMILY_A = EngineFamily(
                     place="one at each corner",
                 ),
             ),
+            sight_of=(
+                "intake_tube",
+                "throttle_body",
+                "map_sensor",
+                "intake_manifold",
+                "breather_valve",
+            ),
         ),
         Operation(
             id="air_box_open",
@@ -242,9 +249,10 @@ FAMILY_A = EngineFamily(
             needs=("ignition_off",),
             tools=("T20 driver",),
             opens=(
-                OpenedItem(what="Air meter connector", kind="connector"),
+                OpenedItem(what="Air meter connector", kind="connector", of="maf_sensor"),
                 OpenedItem(what="Air meter screws", kind="fastener set", count=2),
             ),
+            acts=("draw_straight",),
         ),
         Operation(
             id="intake_tube_off",
@@ -284,7 +292,7 @@ FAMILY_A = EngineFamily(
             tools=("10 mm socket",),
             consumes=("throttle_seal",),
             opens=(
-                OpenedItem(what="Throttle connector", kind="connector"),
+                OpenedItem(what="Throttle connector", kind="connector", of="throttle_body"),
                 OpenedItem(what="Throttle bolts", kind="fastener set", count=4),
             ),
         ),
@@ -305,12 +313,11 @@ FAMILY_A = EngineFamily(
             consumes=("throttle_seal",),
             wait_minutes=40,
             opens=(
-                OpenedItem(what="Throttle connector", kind="connector"),
+                OpenedItem(what="Throttle connector", kind="connector", of="throttle_body"),
                 OpenedItem(what="Throttle bolts", kind="fastener set", count=4),
-                OpenedItem(what="Throttle coolant hoses", kind="hose", count=2),
+                OpenedItem(what="Throttle coolant hoses", kind="hose", count=2, carries="coolant"),
                 OpenedItem(what="Coolant topped up", kind="coolant low"),
             ),
-            cautions=("hot_coolant",),
         ),
         Operation(
             id="map_sensor_out",
@@ -328,9 +335,10 @@ FAMILY_A = EngineFamily(
             tools=("T20 driver",),
             consumes=("map_o_ring",),
             opens=(
-                OpenedItem(what="Manifold pressure connector", kind="connector"),
+                OpenedItem(what="Manifold pressure connector", kind="connector", of="map_sensor"),
                 OpenedItem(what="Manifold pressure screw", kind="fastener set"),
             ),
+            acts=("draw_straight",),
         ),
         Operation(
             id="manifold_off",
@@ -358,10 +366,11 @@ FAMILY_A = EngineFamily(
             reaches=("oxygen_sensor_upstream",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=60,
-            cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                OpenedItem(what="Upstream oxygen connector", kind="connector"),
+                OpenedItem(
+                    what="Upstream oxygen connector", kind="connector", of="oxygen_sensor_upstream"
+                ),
                 OpenedItem(what="Upstream oxygen sensor", kind="fastener set"),
             ),
         ),
@@ -375,10 +384,13 @@ FAMILY_A = EngineFamily(
             reaches=("oxygen_sensor_downstream",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=60,
-            cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                OpenedItem(what="Downstream oxygen connector", kind="connector"),
+                OpenedItem(
+                    what="Downstream oxygen connector",
+                    kind="connector",
+                    of="oxygen_sensor_downstream",
+                ),
                 OpenedItem(what="Downstream oxygen sensor", kind="fastener set"),
             ),
         ),

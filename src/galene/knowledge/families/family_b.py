@@ -266,6 +266,17 @@ FAMILY_B = EngineFamily(
                     place="at the front edge",
                 ),
             ),
+            sight_of=(
+                "intake_tube",
+                "throttle_body",
+                "idle_air_valve",
+                "map_sensor",
+                "egr_valve",
+                "egr_pipe",
+                "egr_passage",
+                "intake_manifold",
+                "oxygen_sensor_left",
+            ),
         ),
         Operation(
             id="air_box_open",
@@ -292,7 +303,8 @@ FAMILY_B = EngineFamily(
             reaches=("maf_sensor",),
             needs=("ignition_off",),
             tools=("T20 driver",),
-            opens=(plug("Air meter"), bolts("Air meter", 2, "screws")),
+            opens=(plug("Air meter", "maf_sensor"), bolts("Air meter", 2, "screws")),
+            acts=("draw_straight",),
         ),
         Operation(
             id="intake_tube_off",
@@ -322,7 +334,7 @@ FAMILY_B = EngineFamily(
             needs=("ignition_off",),
             tools=("T25 driver",),
             consumes=("idle_ring",),
-            opens=(plug("Idle valve"), bolts("Idle valve", 2, "screws")),
+            opens=(plug("Idle valve", "idle_air_valve"), bolts("Idle valve", 2, "screws")),
         ),
         Operation(
             id="throttle_off",
@@ -373,7 +385,7 @@ FAMILY_B = EngineFamily(
             tools=("12 mm socket",),
             consumes=("egr_gasket",),
             wait_minutes=40,
-            opens=(plug("Recirculation valve"), bolts("Recirculation valve", 2)),
+            opens=(plug("Recirculation valve", "egr_valve"), bolts("Recirculation valve", 2)),
         ),
         Operation(
             id="egr_pipe_off",
@@ -414,7 +426,10 @@ FAMILY_B = EngineFamily(
             reaches=("secondary_air_flow_sensor", "secondary_air_line"),
             needs=("ignition_off",),
             tools=("T15 driver",),
-            opens=(plug("Secondary meter"), bolts("Secondary meter", 2, "screws")),
+            opens=(
+                plug("Secondary meter", "secondary_air_flow_sensor"),
+                bolts("Secondary meter", 2, "screws"),
+            ),
         ),
         Operation(
             id="secondary_valve_off",
@@ -440,10 +455,9 @@ FAMILY_B = EngineFamily(
             reaches=("oxygen_sensor_right",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=60,
-            cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                plug("Right oxygen"),
+                plug("Right oxygen", "oxygen_sensor_right"),
                 OpenedItem(what="Right oxygen sensor", kind="fastener set"),
             ),
         ),
@@ -458,9 +472,11 @@ FAMILY_B = EngineFamily(
             reaches=("oxygen_sensor_left",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=60,
-            cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
-            opens=(plug("Left oxygen"), OpenedItem(what="Left oxygen sensor", kind="fastener set")),
+            opens=(
+                plug("Left oxygen", "oxygen_sensor_left"),
+                OpenedItem(what="Left oxygen sensor", kind="fastener set"),
+            ),
         ),
     ),
     bands={

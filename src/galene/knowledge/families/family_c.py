@@ -237,7 +237,7 @@ FAMILY_C = EngineFamily(
             needs=("ignition_off",),
             opens=(
                 OpenedItem(what="Engine cover", kind="cover", before="handover"),
-                plug("Air meter"),
+                plug("Air meter", "maf_sensor"),
                 OpenedItem(what="Box outlet clamp", kind="clamp"),
             ),
             tools=("7 mm nut driver",),
@@ -259,6 +259,14 @@ FAMILY_C = EngineFamily(
                     place="at the box's outlet, left of the oil filler",
                     by_hand=True,
                 ),
+            ),
+            sight_of=(
+                "intake_tube",
+                "breather_valve",
+                "map_sensor",
+                "runner_actuator",
+                "runner_flaps",
+                "intake_manifold",
             ),
         ),
         Operation(
@@ -287,6 +295,7 @@ FAMILY_C = EngineFamily(
             needs=("ignition_off",),
             tools=("T20 driver",),
             opens=(bolts("Air meter", 2, "screws"),),
+            acts=("draw_straight",),
         ),
         Operation(
             id="inlet_tube_off",
@@ -331,6 +340,14 @@ FAMILY_C = EngineFamily(
                     by_hand=True,
                 ),
             ),
+            acts=("jack",),
+            acts_back=("jack",),
+            sight_of=(
+                "charge_air_pipe",
+                "boost_sensor",
+                "throttle_body",
+                "oxygen_sensor_downstream",
+            ),
         ),
         Operation(
             id="charge_pipe_off",
@@ -346,8 +363,9 @@ FAMILY_C = EngineFamily(
             consumes=("charge_seals",),
             opens=(
                 OpenedItem(what="Charge pipe clips", kind="clamp", count=2),
-                plug("Charge temperature"),
+                plug("Charge temperature", "iat_sensor"),
             ),
+            acts_back=("prove_by_pull",),
         ),
         sensor_out(
             "boost_sensor",
@@ -371,7 +389,7 @@ FAMILY_C = EngineFamily(
             needs=("battery_off",),
             tools=("T30 driver",),
             consumes=("throttle_seal",),
-            opens=(plug("Throttle"), bolts("Throttle", 4)),
+            opens=(plug("Throttle", "throttle_body"), bolts("Throttle", 4)),
         ),
         sensor_out(
             "map_sensor",
@@ -394,10 +412,11 @@ FAMILY_C = EngineFamily(
             needs=("battery_off",),
             tools=("T25 driver",),
             opens=(
-                plug("Flap motor"),
+                plug("Flap motor", "runner_actuator"),
                 bolts("Flap motor", 3, "screws"),
-                OpenedItem(what="Flap lever, off its ball", kind="clamp"),
+                OpenedItem(what="Flap lever, off its ball", kind="clamp", of="runner_flaps"),
             ),
+            acts_back=("prove_by_pull",),
         ),
         Operation(
             id="fuel_rail_loose",
@@ -410,7 +429,6 @@ FAMILY_C = EngineFamily(
             needs=("battery_off", "engine_cold"),
             wait_minutes=45,
             tools=("line caps",),
-            cautions=("fire",),
             opens=(OpenedItem(what="Low-pressure fuel line", kind="fuel line open"),),
             own=(
                 held(
@@ -430,6 +448,8 @@ FAMILY_C = EngineFamily(
                     place="low-pressure line, at the pump",
                 ),
             ),
+            acts=("let_pressure",),
+            acts_back=("bleed",),
         ),
         Operation(
             id="manifold_off",
@@ -456,10 +476,9 @@ FAMILY_C = EngineFamily(
             reaches=("oxygen_sensor_upstream",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=60,
-            cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                plug("Upstream oxygen"),
+                plug("Upstream oxygen", "oxygen_sensor_upstream"),
                 OpenedItem(what="Upstream oxygen sensor", kind="fastener set"),
             ),
         ),
@@ -474,10 +493,9 @@ FAMILY_C = EngineFamily(
             reaches=("oxygen_sensor_downstream",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=60,
-            cautions=("hot_surfaces",),
             tools=("22 mm slotted socket",),
             opens=(
-                plug("Downstream oxygen"),
+                plug("Downstream oxygen", "oxygen_sensor_downstream"),
                 OpenedItem(what="Downstream oxygen sensor", kind="fastener set"),
             ),
         ),

@@ -269,6 +269,20 @@ FAMILY_D = EngineFamily(
                     place="one at each corner",
                 ),
             ),
+            sight_of=(
+                "intake_tube",
+                "breather_valve",
+                "charge_air_pipe",
+                "throttle_body",
+                "egr_temperature_sensor",
+                "egr_valve",
+                "egr_passage",
+                "egr_pipe",
+                "egr_cooler",
+                "runner_actuator",
+                "runner_flaps",
+                "intake_manifold",
+            ),
         ),
         Operation(
             id="air_box_open",
@@ -294,7 +308,8 @@ FAMILY_D = EngineFamily(
             reaches=("maf_sensor",),
             needs=("ignition_off",),
             tools=("T20 driver",),
-            opens=(plug("Air meter"), bolts("Air meter", 2, "screws")),
+            opens=(plug("Air meter", "maf_sensor"), bolts("Air meter", 2, "screws")),
+            acts=("draw_straight",),
         ),
         Operation(
             id="inlet_tube_off",
@@ -342,6 +357,9 @@ FAMILY_D = EngineFamily(
                     by_hand=True,
                 ),
             ),
+            acts=("jack",),
+            acts_back=("jack",),
+            sight_of=("boost_sensor",),
         ),
         sensor_out(
             "boost_sensor",
@@ -375,6 +393,7 @@ FAMILY_D = EngineFamily(
                     place="at the flap",
                 ),
             ),
+            acts_back=("prove_by_pull",),
         ),
         Operation(
             id="throttle_off",
@@ -389,7 +408,7 @@ FAMILY_D = EngineFamily(
             needs=("battery_off",),
             tools=("10 mm socket",),
             consumes=("throttle_seal",),
-            opens=(plug("Throttle flap"), bolts("Throttle flap", 4)),
+            opens=(plug("Throttle flap", "throttle_body"), bolts("Throttle flap", 4)),
         ),
         Operation(
             id="coolant_low",
@@ -401,7 +420,6 @@ FAMILY_D = EngineFamily(
             needs=("engine_cold",),
             wait_minutes=60,
             tools=("drain tray", "funnel"),
-            cautions=("hot_coolant",),
             opens=(OpenedItem(what="Coolant topped up", kind="coolant low"),),
         ),
         Operation(
@@ -417,7 +435,7 @@ FAMILY_D = EngineFamily(
             tools=("17 mm spanner",),
             wait_minutes=60,
             opens=(
-                plug("Gas temperature"),
+                plug("Gas temperature", "egr_temperature_sensor"),
                 OpenedItem(what="Gas temperature sensor", kind="fastener set"),
             ),
         ),
@@ -436,9 +454,9 @@ FAMILY_D = EngineFamily(
             tools=("12 mm socket",),
             consumes=("egr_gaskets",),
             opens=(
-                plug("Recirculation valve"),
+                plug("Recirculation valve", "egr_valve"),
                 bolts("Recirculation valve", 4),
-                hose("Valve coolant hose"),
+                hose("Valve coolant hose", carries="coolant"),
             ),
         ),
         Operation(
@@ -459,9 +477,13 @@ FAMILY_D = EngineFamily(
             opens=(
                 bolts("Cooler", 5),
                 OpenedItem(what="V-clamps", kind="clamp", count=2),
-                hose("Cooler coolant hoses", 2),
-                OpenedItem(what="Plug in the coolant inlet stub", kind="cover"),
-                OpenedItem(what="Plug in the coolant outlet stub", kind="cover"),
+                hose("Cooler coolant hoses", 2, carries="coolant"),
+                OpenedItem(
+                    what="Plug in the coolant inlet stub", kind="cover", mouth="coolant_inlet"
+                ),
+                OpenedItem(
+                    what="Plug in the coolant outlet stub", kind="cover", mouth="coolant_outlet"
+                ),
             ),
         ),
         Operation(
@@ -476,10 +498,11 @@ FAMILY_D = EngineFamily(
             needs=("battery_off",),
             tools=("T25 driver",),
             opens=(
-                plug("Flap motor"),
+                plug("Flap motor", "runner_actuator"),
                 bolts("Flap motor", 3, "screws"),
-                OpenedItem(what="Flap lever, off its ball", kind="clamp"),
+                OpenedItem(what="Flap lever, off its ball", kind="clamp", of="runner_flaps"),
             ),
+            acts_back=("prove_by_pull",),
         ),
         Operation(
             id="manifold_off",
@@ -498,6 +521,7 @@ FAMILY_D = EngineFamily(
             tools=("10 mm socket", "lint-free caps"),
             consumes=("manifold_gaskets",),
             opens=(bolts("Manifold", 9),),
+            acts=("lay_aside",),
         ),
     ),
     bands={

@@ -310,6 +310,22 @@ FAMILY_E = EngineFamily(
             tools=("wheel chocks", "tilt bar"),
             needs=("ignition_off",),
             opens=(OpenedItem(what="Cab tilted", kind="cab tilted"),),
+            acts=("secure",),
+            sight_of=(
+                "map_sensor",
+                "boost_sensor",
+                "charge_air_pipe",
+                "exhaust_pressure_sensor",
+                "exhaust_pressure_tube",
+                "egr_dp_sensor",
+                "egr_dp_ports",
+                "egr_passage",
+                "egr_temperature_sensor",
+                "egr_valve",
+                "egr_cooler",
+                "intake_manifold",
+                "aftertreatment_doser",
+            ),
         ),
         Operation(
             id="filter_open",
@@ -344,7 +360,8 @@ FAMILY_E = EngineFamily(
             reaches=("maf_sensor",),
             needs=("ignition_off",),
             tools=("T25 driver",),
-            opens=(plug("Air meter"), bolts("Air meter", 2, "screws")),
+            opens=(plug("Air meter", "maf_sensor"), bolts("Air meter", 2, "screws")),
+            acts=("draw_straight",),
         ),
         sensor_out(
             "map_sensor",
@@ -377,7 +394,7 @@ FAMILY_E = EngineFamily(
             tools=("11 mm socket",),
             opens=(
                 OpenedItem(what="Charge hose clamps", kind="clamp", count=4),
-                plug("Charge temperature"),
+                plug("Charge temperature", "iat_sensor"),
             ),
             own=(
                 held(
@@ -412,6 +429,7 @@ FAMILY_E = EngineFamily(
                     place="three above, two below the manifold",
                 ),
             ),
+            sight_of=("exhaust_pressure_tube", "egr_cooler"),
         ),
         Operation(
             id="pressure_sensor_out",
@@ -425,7 +443,7 @@ FAMILY_E = EngineFamily(
             needs=("ignition_off",),
             tools=("27 mm spanner",),
             opens=(
-                plug("Exhaust pressure"),
+                plug("Exhaust pressure", "exhaust_pressure_sensor"),
                 OpenedItem(what="Exhaust pressure sensor", kind="fastener set"),
             ),
         ),
@@ -455,7 +473,7 @@ FAMILY_E = EngineFamily(
             needs=("ignition_off",),
             tools=("8 mm nut driver",),
             consumes=("dp_rings",),
-            opens=(plug("Differential pressure"), bolts("Differential sensor", 2)),
+            opens=(plug("Differential pressure", "egr_dp_sensor"), bolts("Differential sensor", 2)),
         ),
         Operation(
             id="coolant_low",
@@ -467,7 +485,6 @@ FAMILY_E = EngineFamily(
             needs=("engine_cold",),
             wait_minutes=90,
             tools=("drain tray", "funnel"),
-            cautions=("hot_coolant",),
             opens=(OpenedItem(what="Coolant topped up", kind="coolant low"),),
         ),
         Operation(
@@ -483,7 +500,7 @@ FAMILY_E = EngineFamily(
             wait_minutes=90,
             tools=("13 mm socket",),
             consumes=("mixer_gaskets",),
-            opens=(bolts("Mixer pipe", 8), plug("Gas temperature")),
+            opens=(bolts("Mixer pipe", 8), plug("Gas temperature", "egr_temperature_sensor")),
             own=(
                 held(
                     "egr_passage",
@@ -510,9 +527,9 @@ FAMILY_E = EngineFamily(
             tools=("13 mm socket",),
             consumes=("egr_gaskets",),
             opens=(
-                plug("Recirculation valve"),
+                plug("Recirculation valve", "egr_valve"),
                 bolts("Recirculation valve", 6),
-                hose("Valve coolant hoses", 2),
+                hose("Valve coolant hoses", 2, carries="coolant"),
             ),
         ),
         Operation(
@@ -531,10 +548,16 @@ FAMILY_E = EngineFamily(
             consumes=("cooler_gaskets",),
             opens=(
                 bolts("Cooler", 10),
-                hose("Cooler coolant hoses", 2),
-                OpenedItem(what="Plug in the coolant inlet stub", kind="cover"),
-                OpenedItem(what="Plug in the coolant outlet stub", kind="cover"),
+                hose("Cooler coolant hoses", 2, carries="coolant"),
+                OpenedItem(
+                    what="Plug in the coolant inlet stub", kind="cover", mouth="coolant_inlet"
+                ),
+                OpenedItem(
+                    what="Plug in the coolant outlet stub", kind="cover", mouth="coolant_outlet"
+                ),
             ),
+            acts=("sling",),
+            acts_back=("sling",),
         ),
         Operation(
             id="manifold_off",
@@ -563,13 +586,14 @@ FAMILY_E = EngineFamily(
             wait_minutes=90,
             tools=("10 mm socket", "hose clamps"),
             consumes=("doser_gasket",),
-            cautions=("fire",),
             opens=(
-                plug("Doser"),
+                plug("Doser", "aftertreatment_doser"),
                 bolts("Doser", 3),
                 OpenedItem(what="Doser fuel line", kind="fuel line open"),
-                hose("Doser coolant lines", 2),
+                hose("Doser coolant lines", 2, carries="coolant"),
             ),
+            acts_back=("leak_look",),
+            after=("cab_tilt",),
         ),
     ),
     bands={

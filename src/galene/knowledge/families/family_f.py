@@ -154,10 +154,12 @@ FAMILY_F = EngineFamily(
                     place="under the seat's rear edge",
                 ),
             ),
+            acts_back=("prove_by_pull",),
+            sight_of=("air_filter", "intake_tube", "throttle_body", "iat_sensor"),
         ),
         Operation(
             id="filter_out",
-            text="Undo the wing nut, draw the foam out, tape the boot's mouth",
+            text="Undo the wing nut, draw the foam out",
             text_back="Seat the foam all round, wing nut tight",
             part="air_filter",
             minutes_off=2,
@@ -189,7 +191,6 @@ FAMILY_F = EngineFamily(
             after=("seat_off",),
             needs=("ignition_off", "engine_cold"),
             wait_minutes=20,
-            cautions=("fire",),
             tools=("10 mm socket",),
             opens=(bolts("Tank", 1, "bolt"),),
             own=(
@@ -202,6 +203,9 @@ FAMILY_F = EngineFamily(
                     place="at the tank's rear",
                 ),
             ),
+            acts=("handle_fuel",),
+            acts_back=("handle_fuel",),
+            sight_of=("crankcase_pressure_hose", "crankcase_pressure_sensor"),
         ),
         Operation(
             id="hose_off",
@@ -228,7 +232,11 @@ FAMILY_F = EngineFamily(
             needs=("ignition_off",),
             tools=("5 mm hex",),
             consumes=("sensor_ring",),
-            opens=(plug("Crankcase sensor"), bolts("Crankcase sensor", 1, "screw")),
+            opens=(
+                plug("Crankcase sensor", "crankcase_pressure_sensor"),
+                bolts("Crankcase sensor", 1, "screw"),
+            ),
+            acts=("draw_straight",),
         ),
         Operation(
             id="exhaust_off",
@@ -252,6 +260,8 @@ FAMILY_F = EngineFamily(
                     place="at the cylinder's flange",
                 ),
             ),
+            acts=("spring",),
+            acts_back=("spring",),
         ),
     ),
     bands={"idle_rpm": Band(1350, 1550, "family entry: warm, lever free")},

@@ -6,19 +6,20 @@ from galene.core.airpath.family import BusEntry, Fastener, OpenedItem, Operation
 from galene.knowledge.bus_names import FIGURES, OUTPUTS, ROUTINES
 
 
-def plug(name: str) -> OpenedItem:
-    """A connector that is pulled."""
-    return OpenedItem(what=f"{name} connector", kind="connector")
+def plug(name: str, of: str) -> OpenedItem:
+    """A connector that is pulled, and the part whose it is."""
+    return OpenedItem(what=f"{name} connector", kind="connector", of=of)
 
 
-def bolts(name: str, count: int = 1, word: str = "bolts") -> OpenedItem:
-    """A set of fasteners that is undone."""
-    return OpenedItem(what=f"{name} {word}", kind="fastener set", count=count)
+def bolts(name: str, count: int = 1, word: str = "bolts", *, of: str = "") -> OpenedItem:
+    """A set of fasteners that is undone; `of` the part that it holds, where two operations undo
+    it."""
+    return OpenedItem(what=f"{name} {word}", kind="fastener set", count=count, of=of)
 
 
-def hose(name: str, count: int = 1) -> OpenedItem:
+def hose(name: str, count: int = 1, *, carries: str = "") -> OpenedItem:
     """A hose that is pulled."""
-    return OpenedItem(what=name, kind="hose", count=count)
+    return OpenedItem(what=name, kind="hose", count=count, carries=carries)
 
 
 def chain(circuit: str, *parts: str) -> tuple[Pipe, ...]:
@@ -87,7 +88,8 @@ def sensor_out(
         needs=("ignition_off",),
         tools=(torque_driver,),
         consumes=consumes,
-        opens=(plug(label), bolts(label, 1, "screw")),
+        opens=(plug(label, part), bolts(label, 1, "screw")),
+        acts=("draw_straight",),
     )
 
 

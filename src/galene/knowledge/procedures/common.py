@@ -22,6 +22,7 @@ COMPARE = StepTemplate(
             text="It is the wrong part: nothing is fitted, order the right one.",
         ),
     ),
+    acts=("compare_new",),
 )
 READS = StepTemplate(
     key="reads",
@@ -40,6 +41,7 @@ READS = StepTemplate(
             text="Look at its plug, read once more.",
         ),
     ),
+    acts=("read",),
 )
 LOOK_ONLY = StepTemplate(
     key="look",
@@ -49,6 +51,7 @@ LOOK_ONLY = StepTemplate(
     works=("inspect", "clean"),
     tools=("lamp",),
     records=(BEFORE,),
+    acts=("look",),
 )
 JOINT = StepTemplate(
     key="joint",
@@ -71,6 +74,8 @@ JOINT = StepTemplate(
             ),
         ),
     ),
+    acts=("feel", "mark", "find_leak"),
+    place="whole",
 )
 MEND = StepTemplate(
     key="mend",
@@ -90,6 +95,8 @@ MEND = StepTemplate(
             text="It can not be mended: a new one goes in.",
         ),
     ),
+    acts=("wipe", "scrape", "mend"),
+    dirties=("own",),
 )
 TESTED = StepTemplate(
     key="tested",
@@ -104,6 +111,8 @@ TESTED = StepTemplate(
             "tight", "Nothing shows at that joint", "again", text="Seat it anew, test once more."
         ),
     ),
+    acts=("leak_look",),
+    sees=("own",),
 )
 
 
@@ -117,7 +126,8 @@ def completed(procedure: PartProcedure) -> PartProcedure:
     if "inspect" not in works:
         steps.append(replace(LOOK_ONLY, works=("inspect",)))
     if not any(s.key in ("compare", "new") for s in procedure.steps):
-        steps += [COMPARE, *([READS] if kind.sensor else [])]
+        # A new part is compared before anything is greased, sealed or fitted.
+        steps = [COMPARE, *steps, *([READS] if kind.sensor else [])]
     if "repair" not in works and not kind.sensor:
         steps += [JOINT, MEND, TESTED]
     return replace(procedure, steps=tuple(steps))
@@ -135,6 +145,7 @@ SHARED: tuple[PartProcedure, ...] = (
                 why="The school is to leave a light deposit; the report says so.",
                 place="walk",
                 works=("clean", "upkeep"),
+                acts=("note",),
             ),
         ),
         in_place=True,

@@ -49,6 +49,7 @@ AIR_FILTER = PartProcedure(
                     text="A new element goes in.",
                 ),
             ),
+            acts=("lift_off", "look", "wipe", "vacuum"),
         ),
         StepTemplate(
             key="new",
@@ -69,6 +70,7 @@ AIR_FILTER = PartProcedure(
                     text="The wrong element: order the right one.",
                 ),
             ),
+            acts=("lift_off", "wipe", "vacuum", "compare_new"),
         ),
         StepTemplate(
             key="seat",
@@ -79,6 +81,7 @@ AIR_FILTER = PartProcedure(
             place="close",
             needs=("off",),
             moves=("refits",),
+            acts=("fit",),
         ),
     ),
 )
@@ -91,7 +94,6 @@ METER = PartProcedure(
             WHOLE,
             minutes=2,
             why="What lies on it tells what feeds it.",
-            cautions=("element",),
         ),
         StepTemplate(
             key="spray",
@@ -104,11 +106,11 @@ METER = PartProcedure(
             when=("not_oily",),
             treats=True,
             brings=("removed",),
-            cautions=("eyes", "fire", "element"),
             agent="maf_cleaner",
             agent_ml=40,
             way="direct_spray",
             wait=dries(15, "Solvent on a powered element burns it", "maf_cleaner"),
+            acts=("spray", "dry"),
         ),
         StepTemplate(
             key="spray",
@@ -121,13 +123,13 @@ METER = PartProcedure(
             when=("oily",),
             treats=True,
             brings=("removed",),
-            cautions=("eyes", "fire", "element"),
             agent="maf_cleaner",
             agent_ml=70,
             way="direct_spray",
             wait=dries(
                 30, "Oil holds solvent under the film; powered, it burns the element", "maf_cleaner"
             ),
+            acts=("spray", "dry"),
         ),
         check(
             "Look again with the lamp: dry, bare, no fibre, no moisture behind the mesh",
@@ -137,6 +139,7 @@ METER = PartProcedure(
                 "again",
                 text="It is still wet: spray nothing on top, dry and look once more.",
                 then="replace",
+                repeats=("dry", "look"),
             ),
             minutes=1,
             why="Power on a wet element ruins it.",
@@ -151,7 +154,6 @@ METER = PartProcedure(
             minutes=2,
             works=("replace",),
             why="A new meter is never sprayed.",
-            cautions=("element",),
             records=(
                 asked(
                     "same",
@@ -160,6 +162,7 @@ METER = PartProcedure(
                     text="The wrong meter: order the right one.",
                 ),
             ),
+            acts=("compare_new",),
         ),
     ),
 )
@@ -167,17 +170,28 @@ SMALL_METER = PartProcedure(
     component="secondary_air_flow_sensor",
     title="Secondary air meter",
     steps=(
+        StepTemplate(
+            key="line",
+            text="Bend the plastic line to the small meter a little, where it leaves its hose",
+            minutes=1,
+            why="A line that cracks is not bent again: the meter is sprayed where it is.",
+            works=("clean", "inspect"),
+            place="whole",
+            acts=("feel",),
+            records=(
+                asked(
+                    "line",
+                    "The plastic line bends without a crack",
+                    "note",
+                    text="Leave it on its hose: it is sprayed where it is, the line held still.",
+                ),
+            ),
+        ),
         look(
             "Look through the small meter against a lamp; take out its little filter and look"
             " through that too",
             WHOLE,
-            asked(
-                "line",
-                "The plastic line bends without a crack",
-                "note",
-                text="Leave it on its hose: it is sprayed where it is, the line held still.",
-            ),
-            cautions=("element",),
+            acts=("lift_off", "look"),
         ),
         StepTemplate(
             key="spray",
@@ -186,11 +200,11 @@ SMALL_METER = PartProcedure(
             why="A touched element is a dead one.",
             treats=True,
             brings=("removed",),
-            cautions=("eyes", "fire", "element"),
             agent="maf_cleaner",
             agent_ml=25,
             way="direct_spray",
             wait=dries(15, "Solvent on a powered element burns it", "maf_cleaner"),
+            acts=("feel", "spray", "dry"),
         ),
         check(
             "Bare and dry, little filter in, line not cracked",
@@ -217,6 +231,7 @@ SMALL_METER = PartProcedure(
                     parts=("secondary_air_valve",),
                 ),
             ),
+            acts=("feel", "command", "listen"),
         ),
     ),
 )
@@ -233,6 +248,7 @@ TUBE = PartProcedure(
                 text="No cleaning closes a crack: a new tube goes in.",
             ),
             why="Air that enters here is counted by nobody.",
+            acts=("look", "feel"),
         ),
         StepTemplate(
             key="wash",
@@ -242,24 +258,21 @@ TUBE = PartProcedure(
             treats=True,
             brings=("removed",),
             tools=("soft brush", "cloth"),
-            cautions=("eyes",),
             agent="soap_and_water",
             agent_ml=200,
             way="on_cloth",
             wait=dries(10, "Water must not be drawn over the plate", "soap_and_water"),
+            acts=("wipe", "wash", "dry"),
         ),
         check("Dry and clean inside", minutes=1, why="Drops are drawn in at the first start."),
     ),
 )
 SEAL_NEW = StepTemplate(
     key="seal",
-    text=(
-        "Take the old seal out of its groove; wipe the groove; the new one goes in dry and"
-        " untwisted"
-    ),
+    text="Take the old seal out of its groove and wipe the groove",
     minutes=2,
     when=("off_engine", "seal_new"),
-    why="A set seal leaks air that nobody counts.",
+    why="A set seal leaks air that nobody counts; solvent would swell it.",
     brings=("seal_removed",),
     tools=("plastic pick", "cloth"),
     records=(
@@ -270,6 +283,7 @@ SEAL_NEW = StepTemplate(
             text="Say so in the report: it may leak.",
         ),
     ),
+    acts=("wipe", "seal_out"),
 )
 SEAL_OLD = StepTemplate(
     key="seal",
@@ -289,6 +303,7 @@ SEAL_OLD = StepTemplate(
             text="A new one goes in; it is put on the card as found.",
         ),
     ),
+    acts=("look", "wash", "seal_out"),
 )
 THROTTLE = PartProcedure(
     component="throttle_body",
@@ -306,9 +321,11 @@ THROTTLE = PartProcedure(
             when=("service_mode", "on_engine"),
             place="first",
             tools=("soft wedge on a handle", "helper or scan tool"),
-            cautions=("fingers",),
             opens=(OpenedItem(what="Soft wedge at the plate", kind="tool inside", dangerous=True),),
             needs=("battery_on",),
+            acts=("put_inside", "key_on", "key_off", "command"),
+            through=("own",),
+            speaks_of=("electronic",),
         ),
         StepTemplate(
             key="unplug",
@@ -318,6 +335,8 @@ THROTTLE = PartProcedure(
             why="The motor must not fight the hand.",
             opens=(OpenedItem(what="Throttle connector", kind="connector"),),
             needs=("battery_off",),
+            acts=("unplug",),
+            speaks_of=("electronic",),
         ),
         look(
             "Look at the bore, the plate's edge and both shaft ends; mark the band at the closed"
@@ -326,6 +345,8 @@ THROTTLE = PartProcedure(
             minutes=2,
             why="The band narrows the way; the shaft ends tell if it sticks.",
             tools=("lamp", "mirror"),
+            acts=("look", "mark"),
+            through=("own",),
         ),
         StepTemplate(
             key="rag",
@@ -334,8 +355,9 @@ THROTTLE = PartProcedure(
             when=("on_engine",),
             why=COUNTED,
             tools=("cloth",),
-            cautions=("objects",),
             opens=(OpenedItem(what="Cloth behind the plate", kind="rag inside", dangerous=True),),
+            acts=("put_inside",),
+            through=("own",),
         ),
         SEAL_NEW,
         SEAL_OLD,
@@ -346,8 +368,10 @@ THROTTLE = PartProcedure(
             why="A gear tooth breaks under a hasty hand; a step is deposit or wear.",
             when=("gentle", "electronic"),
             needs=("battery_off",),
-            cautions=("fingers",),
             brings=("plate_open",),
+            acts=("move_by_hand",),
+            speaks_of=("electronic",),
+            through=("own",),
         ),
         StepTemplate(
             key="open_plate",
@@ -356,6 +380,9 @@ THROTTLE = PartProcedure(
             why="A step is deposit or wear.",
             when=("cable", "moved_by_hand"),
             brings=("plate_open",),
+            acts=("move_by_hand",),
+            speaks_of=("cable",),
+            through=("own",),
         ),
         StepTemplate(
             key="wipe",
@@ -369,11 +396,13 @@ THROTTLE = PartProcedure(
             treats=True,
             brings=("plate_open",),
             tools=("lint-free cloth",),
-            cautions=("eyes", "fire"),
             agent="throttle_cleaner",
             agent_ml=30,
             way="on_cloth",
             wait=dries(5, VAPOUR, "throttle_cleaner"),
+            acts=("wipe",),
+            dirties=("own", "downstream"),
+            through=("own",),
         ),
         StepTemplate(
             key="brush",
@@ -387,11 +416,13 @@ THROTTLE = PartProcedure(
             treats=True,
             brings=("plate_open",),
             tools=("soft brush", "lint-free cloth"),
-            cautions=("eyes", "fire"),
             agent="throttle_cleaner",
             agent_ml=70,
             way="on_cloth",
             wait=dries(5, VAPOUR, "throttle_cleaner"),
+            acts=("wipe", "brush"),
+            dirties=("own", "downstream"),
+            through=("own",),
         ),
         StepTemplate(
             key="spray",
@@ -409,22 +440,27 @@ THROTTLE = PartProcedure(
             brings=("plate_open",),
             computation="clearance",
             tools=("soft brush", "lint-free cloth"),
-            cautions=("eyes", "fire", "objects"),
             agent="throttle_cleaner",
             agent_ml=60,
             way="direct_spray",
             wait=dries(5, VAPOUR, "throttle_cleaner"),
+            acts=("wipe", "spray", "brush"),
+            dirties=("own", "downstream"),
+            through=("own",),
         ),
         check(
             "Look again: metal shows all round, no streak runs toward the shaft",
             when=("service_mode", "on_engine"),
             why="What is left is what idles wrong.",
+            through=("own",),
         ),
         check(
             "Look again: metal shows all round, the plate closes without a step",
             FREE,
             when=("moved_by_hand",),
             why="What is left is what idles wrong.",
+            acts=("look", "move_by_hand"),
+            through=("own",),
         ),
         StepTemplate(
             key="wedge_out",
@@ -437,9 +473,11 @@ THROTTLE = PartProcedure(
             when=("service_mode", "on_engine"),
             place="close",
             tools=LAMP,
-            cautions=("fingers", "objects"),
             closes=("Soft wedge at the plate",),
             records=(FREE, EYES),
+            acts=("take_out", "look_twice"),
+            speaks_of=("electronic",),
+            through=("own",),
         ),
         StepTemplate(
             key="rag_out",
@@ -449,9 +487,10 @@ THROTTLE = PartProcedure(
             when=("on_engine",),
             place="close",
             tools=LAMP,
-            cautions=("objects",),
             closes=("Cloth behind the plate",),
             records=(EYES,),
+            acts=("take_out", "look_twice"),
+            through=("own",),
         ),
         StepTemplate(
             key="plug",
@@ -460,6 +499,8 @@ THROTTLE = PartProcedure(
             when=("on_engine", "electronic"),
             place="close",
             closes=("Throttle connector",),
+            acts=("plug_in",),
+            speaks_of=("electronic",),
         ),
         StepTemplate(
             key="touched",
@@ -474,6 +515,9 @@ THROTTLE = PartProcedure(
             records=(
                 asked("home", "Each holds", "again", text="Seat it, touch all of them once more."),
             ),
+            acts=("prove_by_pull", "touch_all"),
+            sees=("plugs",),
+            speaks_of=("intake_tube", "breather_valve", "iat_sensor"),
         ),
         StepTemplate(
             key="idle_screw",
@@ -495,6 +539,8 @@ THROTTLE = PartProcedure(
                     then="replace",
                 ),
             ),
+            acts=("look", "move_by_hand", "adjust"),
+            speaks_of=("cable",),
         ),
     ),
 )
@@ -502,7 +548,11 @@ IDLE_VALVE = PartProcedure(
     component="idle_air_valve",
     title="Idle air valve",
     steps=(
-        look("Look at pintle and seat, push it with a finger: springy, no grit", WHOLE),
+        look(
+            "Look at pintle and seat, push it with a finger: springy, no grit",
+            WHOLE,
+            acts=("look", "feel"),
+        ),
         StepTemplate(
             key="clean",
             text="Wipe pintle and seat with a cloth damp with cleaner, motor side up",
@@ -511,11 +561,12 @@ IDLE_VALVE = PartProcedure(
             treats=True,
             brings=("removed", "seal_removed"),
             tools=("lint-free cloth",),
-            cautions=("eyes", "fire"),
             agent="throttle_cleaner",
             agent_ml=20,
             way="on_cloth",
             wait=dries(5, VAPOUR, "throttle_cleaner"),
+            acts=("wipe",),
+            dirties=("own",),
         ),
         check("Pintle and seat bare, motor dry, it springs back", FREE),
     ),
@@ -524,7 +575,11 @@ CHARGE_PIPE = PartProcedure(
     component="charge_air_pipe",
     title="Charge air pipe",
     steps=(
-        look("Look for pooled oil, feel the seals and the clip's groove", WHOLE),
+        look(
+            "Look for pooled oil, feel the seals and the clip's groove",
+            WHOLE,
+            acts=("look", "feel"),
+        ),
         StepTemplate(
             key="clean",
             text="Wipe the oil out, seals with soap and water",
@@ -533,11 +588,12 @@ CHARGE_PIPE = PartProcedure(
             treats=True,
             brings=("removed",),
             tools=("cloth",),
-            cautions=("eyes",),
             agent="soap_and_water",
             agent_ml=150,
             way="on_cloth",
             wait=dries(10, "Drops are drawn in at the first start", "soap_and_water"),
+            acts=("wipe", "wash", "dry"),
+            dirties=("own",),
         ),
         check("Dry inside, seals whole"),
     ),
@@ -555,12 +611,12 @@ MANIFOLD = PartProcedure(
                 "replace",
                 text="Warped or cracked: a new manifold goes in.",
             ),
+            acts=("look", "measure"),
         ),
         StepTemplate(
             key="strip",
             text=(
-                "Seals out of their grooves, control unit and loom laid aside and tied; nothing"
-                " with a plug is left on it"
+                "Seals out of their grooves; look all round it: nothing with a plug is left on it"
             ),
             minutes=6,
             why="No electronics and no sensor go into bath or brush.",
@@ -574,6 +630,7 @@ MANIFOLD = PartProcedure(
                     text="Take it off by name, then look once more.",
                 ),
             ),
+            acts=("look", "seal_out"),
         ),
         StepTemplate(
             key="clean",
@@ -587,11 +644,12 @@ MANIFOLD = PartProcedure(
             treats=True,
             brings=("removed",),
             tools=("scraper", "brushes", "vacuum with fine filter"),
-            cautions=("eyes", "fire"),
             agent="egr_cleaner",
             agent_ml=250,
             way="on_brush",
             wait=dries(30, "Wet until it looks and feels dry", "water"),
+            acts=("wash", "brush", "scrape", "dry"),
+            dirties=("own",),
         ),
         StepTemplate(
             key="bath",
@@ -605,11 +663,11 @@ MANIFOLD = PartProcedure(
             treats=True,
             brings=("removed",),
             tools=("bath", "thermometer"),
-            cautions=("eyes",),
             agent="bath_detergent",
             agent_ml=500,
             way="bath",
             wait=dries(90, "The bath's time, then dry to the touch", "water"),
+            acts=("wash", "dry"),
         ),
         StepTemplate(
             key="send",
@@ -620,6 +678,7 @@ MANIFOLD = PartProcedure(
             moves=("sends",),
             tools=("label",),
             wait=Wait(name="at the bath", base_minutes=1440, reason="The bath works over night"),
+            acts=("send",),
         ),
         StepTemplate(
             key="receive",
@@ -640,6 +699,7 @@ MANIFOLD = PartProcedure(
                     text="Back to the bath house: it is not fitted.",
                 ),
             ),
+            acts=("look", "receive"),
         ),
         check("Every runner shows its wall, dry and empty; stain may stay"),
     ),
@@ -656,14 +716,17 @@ FLAPS = PartProcedure(
                 "replace",
                 text="Worn through: new flaps, or the manifold with them.",
             ),
+            acts=("look", "move_by_hand"),
         ),
         StepTemplate(
             key="clean",
-            text="Scrape edges and seats, a drop of light oil at each bushing",
-            minutes=18,
+            text="Scrape edges and seats",
+            minutes=16,
             why="Stiff flaps break their motor.",
             treats=True,
-            tools=("scraper", "light oil"),
+            tools=("scraper",),
+            acts=("scrape",),
+            dirties=("own", "carrier"),
         ),
         check(
             "They fall by their own weight over the whole travel",
@@ -674,6 +737,16 @@ FLAPS = PartProcedure(
                 text="Scrape once more; still stiff, new flaps or manifold.",
                 then="replace",
             ),
+            acts=("look", "move_by_hand"),
+        ),
+        StepTemplate(
+            key="oil",
+            text="A drop of light oil at each bushing",
+            minutes=2,
+            why="Oiled before the bath or the scraper, it is washed off or holds what falls.",
+            place="close",
+            tools=("light oil",),
+            acts=("grease",),
         ),
         StepTemplate(
             key="hook",
@@ -689,6 +762,8 @@ FLAPS = PartProcedure(
                     text="Ball or lever is worn: a new one.",
                 ),
             ),
+            acts=("hook", "prove_by_pull"),
+            place="whole",
         ),
         StepTemplate(
             key="why",
@@ -708,6 +783,8 @@ FLAPS = PartProcedure(
                     parts=("intake_manifold",),
                 ),
             ),
+            acts=("look", "move_by_hand", "note"),
+            place="whole",
         ),
     ),
 )
@@ -724,6 +801,8 @@ ACTUATOR = PartProcedure(
             tools=("marker",),
             opens=(OpenedItem(what="Actuator lever and spring", kind="clamp"),),
             needs=("battery_off",),
+            acts=("unhook", "mark", "spring"),
+            speaks_of=("runner_flaps",),
         ),
         StepTemplate(
             key="cover",
@@ -735,6 +814,7 @@ ACTUATOR = PartProcedure(
             opens=(OpenedItem(what="Actuator cover screws", kind="fastener set"),),
             needs=("battery_off",),
             brings=("electronics_removed",),
+            acts=("unscrew", "lift_off"),
         ),
         look("Look at magnet, Hall sensor and gear: brush dust, a chipped tooth", WHOLE),
         StepTemplate(
@@ -744,6 +824,8 @@ ACTUATOR = PartProcedure(
             why="Electronics are never bathed.",
             treats=True,
             tools=("soft brush", "vacuum"),
+            acts=("brush", "vacuum"),
+            dirties=("own",),
         ),
         check(
             "No dust on magnet and sensor; turn the gear by hand: the motor turns with it, no tooth"
@@ -752,6 +834,7 @@ ACTUATOR = PartProcedure(
                 "motor", "The motor turns with the gear", "replace", text="A new actuator goes in."
             ),
             left=after(from_grade=3, then="replace"),
+            acts=("look", "move_by_hand"),
         ),
         StepTemplate(
             key="cover_on",
@@ -760,6 +843,7 @@ ACTUATOR = PartProcedure(
             works=("clean", "inspect"),
             closes=("Actuator cover screws",),
             tools=("small driver",),
+            acts=("torque", "fit"),
         ),
         StepTemplate(
             key="flap_felt",
@@ -768,7 +852,7 @@ ACTUATOR = PartProcedure(
                 " of light oil at the pivot"
             ),
             minutes=3,
-            works=("clean", "inspect", "replace", "adjust"),
+            works=("clean", "inspect", "replace"),
             why="A stiff flap broke this motor and will break the next.",
             tools=("light oil",),
             records=(
@@ -780,14 +864,18 @@ ACTUATOR = PartProcedure(
                     parts=("intake_manifold", "runner_flaps"),
                 ),
             ),
+            acts=("move_by_hand", "grease"),
+            speaks_of=("runner_flaps",),
         ),
         StepTemplate(
             key="lever_on",
             text="Spring in by its marks, lever back on its ball: pull to prove it",
             minutes=2,
             works=("clean", "inspect"),
-            place="close",
+            place="back",
             closes=("Actuator lever and spring",),
+            acts=("hook", "prove_by_pull", "spring"),
+            speaks_of=("runner_flaps",),
         ),
         StepTemplate(
             key="hook",
@@ -806,6 +894,8 @@ ACTUATOR = PartProcedure(
                     text="Ball or lever is worn: a new actuator.",
                 ),
             ),
+            acts=("hook", "look", "prove_by_pull"),
+            place="whole",
         ),
     ),
 )
@@ -814,9 +904,10 @@ PORTS = PartProcedure(
     title="Intake ports",
     steps=(
         look(
-            "Lift the tape port by port: look in, measure with the bore gauge, mark the worst,"
-            " press the tape back",
+            "Port by port: look in, measure with the bore gauge, mark the worst",
             tools=("lamp", "borescope"),
+            acts=("look", "measure", "mark"),
+            through=("each",),
         ),
         StepTemplate(
             key="shut",
@@ -829,7 +920,6 @@ PORTS = PartProcedure(
             each="position",
             treats=True,
             tools=("socket for the crank", "lamp"),
-            cautions=("objects",),
             brings=("port_shut",),
             records=(
                 asked(
@@ -839,27 +929,30 @@ PORTS = PartProcedure(
                     text="Turn on until they do; nothing is loosened above an open valve.",
                 ),
             ),
+            acts=("look", "turn_crank"),
         ),
         StepTemplate(
             key="blast",
-            text="tape off, seal the nozzle to the port, blast in short goes with the vacuum on",
+            text="seal the nozzle to the port, blast in short goes with the vacuum on",
             minutes=64,
             why="Hard carbon breaks off dry; no spray moves it.",
             each="cylinder",
             when=("blast",),
             brings=("port_shut",),
             tools=("blast gun", "port adapter", "vacuum with fine filter"),
-            cautions=("eyes", "objects"),
             agent="blast_walnut",
             agent_ml=3000,
             way="blast",
             opens=(
                 OpenedItem(what="Blast media in the port", kind="media inside", dangerous=True),
             ),
+            acts=("blast", "vacuum"),
+            through=("each",),
+            dirties=("own",),
         ),
         StepTemplate(
             key="clean",
-            text="tape off, soak with cleaner on a brush, scrape with plastic, vacuum it out",
+            text="soak with cleaner on a brush, scrape with plastic, vacuum it out",
             minutes=95,
             why="Never loosened above an open valve.",
             each="cylinder",
@@ -867,41 +960,44 @@ PORTS = PartProcedure(
             computation="clearance",
             brings=("port_shut", "removed"),
             tools=("plastic scraper", "vacuum with fine filter"),
-            cautions=("eyes", "fire", "objects"),
             agent="egr_cleaner",
             agent_ml=300,
             way="on_brush",
             wait=dries(5, "Wet ports are not covered", "throttle_cleaner"),
+            acts=("soak", "brush", "scrape", "vacuum"),
+            through=("each",),
+            dirties=("own",),
         ),
         StepTemplate(
             key="media_out",
-            text=(
-                "vacuum port and gallery, look in with the lamp, then look again; tape over it,"
-                " counted"
-            ),
+            text="vacuum port and gallery, look in with the lamp, then look again",
             minutes=16,
             why="One grain of shell holds a valve off its seat.",
             each="cylinder",
             when=("blast",),
             tools=("vacuum with fine filter", "lamp", "tape"),
-            cautions=("objects",),
             closes=("Blast media in the port",),
             records=(EYES,),
+            acts=("look_twice", "vacuum"),
+            through=("each",),
         ),
         StepTemplate(
             key="bare",
-            text="dry, metal shows, nothing lies on a valve; tape over it, counted",
+            text="dry, metal shows, nothing lies on a valve: look in, then look again",
             minutes=8,
             why="What was loosened is out before the port is shut.",
             each="cylinder",
             when=("soak",),
             tools=("lamp", "tape"),
-            cautions=("objects",),
             records=(EYES,),
+            acts=("look_twice",),
+            through=("each",),
         ),
         check(
-            "Lift the tape port by port: metal shows, nothing lies on a valve; press it back, count"
-            " the strips",
+            "Port by port: metal shows, nothing lies on a valve; look in, then look again",
+            EYES,
+            acts=("look", "look_twice"),
+            through=("each",),
         ),
     ),
 )
@@ -912,6 +1008,7 @@ BREATHER = PartProcedure(
         look(
             "Shake it, blow both ways by a clean tube: it lets one way only",
             asked("one_way", "It lets one way only", "replace", text="Stuck: a new one goes in."),
+            acts=("look", "feel"),
         ),
         StepTemplate(
             key="clean",
@@ -920,13 +1017,17 @@ BREATHER = PartProcedure(
             why="Stuck, it passes oil and feeds every deposit behind it.",
             treats=True,
             brings=("removed",),
-            cautions=("eyes",),
             agent="soap_and_water",
             agent_ml=100,
             way="bath",
             wait=dries(10, "Water in it freezes or goes to the oil", "soap_and_water"),
+            acts=("wash", "dry"),
+            dirties=("own",),
         ),
-        check("Dry, it moves and lets one way only"),
+        check(
+            "Dry, it moves and lets one way only",
+            acts=("look", "feel"),
+        ),
     ),
 )
 INTAKE: tuple[PartProcedure, ...] = (

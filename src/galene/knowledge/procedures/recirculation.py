@@ -27,8 +27,9 @@ COMMANDED: tuple[StepTemplate, ...] = (
         computation="drive",
         needs=("ignition_off",),
         tools=("fused jumper", "meter"),
-        cautions=("jumper",),
         opens=(OpenedItem(what="Valve connector, off for the jumper", kind="connector"),),
+        about="egr_valve",
+        acts=("unplug", "jumper"),
     ),
     StepTemplate(
         key="jumper",
@@ -40,7 +41,6 @@ COMMANDED: tuple[StepTemplate, ...] = (
         place="walk",
         computation="drive",
         needs=("ignition_off",),
-        cautions=("jumper",),
         records=(
             asked(
                 "moves",
@@ -50,6 +50,8 @@ COMMANDED: tuple[StepTemplate, ...] = (
                 then="replace",
             ),
         ),
+        about="egr_valve",
+        acts=("look", "jumper"),
     ),
     StepTemplate(
         key="jumper_off",
@@ -61,6 +63,8 @@ COMMANDED: tuple[StepTemplate, ...] = (
         place="walk",
         needs=("ignition_off",),
         closes=("Valve connector, off for the jumper",),
+        about="egr_valve",
+        acts=("plug_in", "jumper"),
     ),
     StepTemplate(
         key="command",
@@ -72,8 +76,9 @@ COMMANDED: tuple[StepTemplate, ...] = (
         place="walk",
         needs=("ignition_on", "battery_on"),
         tools=("scan tool",),
-        cautions=("rotating",),
         records=(FOLLOWS,),
+        about="egr_valve",
+        acts=("command", "read"),
     ),
 )
 """School N: the valve is commanded once power is back."""
@@ -84,6 +89,7 @@ VALVE = PartProcedure(
         look(
             "Push the stem off its seat by hand; look at seat and stem against the lamp",
             PALE,
+            acts=("look", "move_by_hand"),
         ),
         StepTemplate(
             key="part",
@@ -99,6 +105,7 @@ VALVE = PartProcedure(
                 OpenedItem(what="Valve drive screws", kind="fastener set"),
                 OpenedItem(what="Valve drive plug and ring", kind="connector"),
             ),
+            acts=("unplug", "unscrew", "lift_off"),
         ),
         StepTemplate(
             key="clean",
@@ -111,11 +118,12 @@ VALVE = PartProcedure(
             treats=True,
             brings=("removed", "electronics_removed"),
             tools=("scraper", "soft brush"),
-            cautions=("eyes", "fire"),
             agent="egr_cleaner",
             agent_ml=60,
             way="on_brush",
             wait=dries(10, VAPOUR, "throttle_cleaner"),
+            acts=("work_free", "brush", "scrape", "dry"),
+            dirties=("own",),
         ),
         check(
             "Light does not pass the closed seat, the stem falls back by itself",
@@ -136,6 +144,8 @@ VALVE = PartProcedure(
             place="close",
             closes=("Valve drive screws", "Valve drive plug and ring"),
             tools=("small driver",),
+            acts=("torque", "fit", "seal_new"),
+            seals=True,
         ),
         *COMMANDED,
     ),
@@ -148,6 +158,8 @@ PASSAGE = PartProcedure(
             "Look into both ends with lamp and wire: how far is it open",
             PALE,
             tools=("lamp", "wire"),
+            acts=("look", "both_ends"),
+            through=("ways",),
         ),
         StepTemplate(
             key="wire",
@@ -159,7 +171,9 @@ PASSAGE = PartProcedure(
             why="What is loosened comes out, never further in.",
             treats=True,
             tools=("wire", VACUUM, "air gun"),
-            cautions=("eyes", "objects"),
+            acts=("wire", "blow", "vacuum", "both_ends"),
+            through=("ways",),
+            dirties=("own", "carrier", "downstream"),
         ),
         StepTemplate(
             key="clean",
@@ -167,11 +181,13 @@ PASSAGE = PartProcedure(
             minutes=10,
             why="Film binds the next layer.",
             tools=("bottle brush", VACUUM),
-            cautions=("eyes", "fire"),
             agent="egr_cleaner",
             agent_ml=50,
             way="on_brush",
             wait=dries(10, VAPOUR, "throttle_cleaner"),
+            acts=("wipe", "brush", "vacuum", "both_ends", "dry"),
+            through=("ways",),
+            dirties=("own", "carrier", "downstream"),
         ),
         check(
             "Wire and light pass, every fine hole too; nothing rattles, nothing is wet",
@@ -182,6 +198,8 @@ PASSAGE = PartProcedure(
                 text="Wire it once more; still shut, say so: its carrier comes off.",
                 then="part_only",
             ),
+            acts=("look", "both_ends"),
+            through=("ways",),
         ),
     ),
 )
@@ -199,10 +217,16 @@ PIPE = PartProcedure(
             why="Soot dust is not blown about.",
             treats=True,
             tools=("lamp", "bottle brush", VACUUM),
-            cautions=("eyes",),
             records=(PALE, after()),
+            acts=("look", "feel", "wipe", "brush", "vacuum"),
+            judges=("own",),
         ),
-        look("Look through the pipe, tap it: scale that rings loose", PALE, works=("inspect",)),
+        look(
+            "Look through the pipe, tap it: scale that rings loose",
+            PALE,
+            works=("inspect",),
+            acts=("look", "feel"),
+        ),
     ),
 )
 HELD = Record(
@@ -237,8 +261,8 @@ COOLER = PartProcedure(
             why="A cleaned cooler that leaks ruins the engine.",
             works=("clean", "inspect"),
             tools=("pressure test kit",),
-            cautions=("eyes",),
             records=(HELD, BUBBLES),
+            acts=("press_air",),
         ),
         StepTemplate(
             key="send",
@@ -249,6 +273,7 @@ COOLER = PartProcedure(
             moves=("sends",),
             tools=("label",),
             wait=Wait(name="at the bath", base_minutes=1440, reason="The bath works over night"),
+            acts=("send", "seal_out"),
         ),
         StepTemplate(
             key="receive",
@@ -265,6 +290,7 @@ COOLER = PartProcedure(
                     text="Back to the bath house: it is not fitted.",
                 ),
             ),
+            acts=("look", "receive"),
         ),
         StepTemplate(
             key="press_again",
@@ -272,8 +298,8 @@ COOLER = PartProcedure(
             minutes=8,
             why="Heat opens what soot had shut.",
             tools=("pressure test kit",),
-            cautions=("eyes",),
             records=(HELD, BUBBLES),
+            acts=("dry", "press_air"),
         ),
         check(
             "Look through every tube against a lamp: they pass, and it is dry",
@@ -320,6 +346,7 @@ COOLER = PartProcedure(
                     text="Wrong or leaking: it is not fitted.",
                 ),
             ),
+            acts=("press_air", "compare_new"),
         ),
     ),
 )
@@ -327,7 +354,11 @@ DP_PORTS = PartProcedure(
     component="egr_dp_ports",
     title="Differential pressure ports",
     steps=(
-        look("Look into both bores with the lamp: which is shut", PALE),
+        look(
+            "Look into both bores with the lamp: which is shut",
+            PALE,
+            through=("own",),
+        ),
         StepTemplate(
             key="drill",
             text=(
@@ -338,7 +369,6 @@ DP_PORTS = PartProcedure(
             why="Both are cleaned: one alone reads worse than none.",
             treats=True,
             tools=("drill in the fingers", VACUUM),
-            cautions=("eyes", "objects"),
             records=(
                 after(then="part_only"),
                 asked(
@@ -349,6 +379,10 @@ DP_PORTS = PartProcedure(
                     then="part_only",
                 ),
             ),
+            acts=("ream", "vacuum"),
+            judges=("own",),
+            dirties=("own", "downstream"),
+            through=("own",),
         ),
     ),
 )
@@ -356,7 +390,11 @@ TUBE = PartProcedure(
     component="exhaust_pressure_tube",
     title="Exhaust pressure tube",
     steps=(
-        look("Blow gently through the tube, shield on: does it pass", tools=("lamp", "shield")),
+        look(
+            "Blow gently through the tube, shield on: does it pass",
+            tools=("lamp", "shield"),
+            acts=("look", "blow"),
+        ),
         StepTemplate(
             key="ream",
             text=(
@@ -368,7 +406,6 @@ TUBE = PartProcedure(
             works=("clean",),
             treats=True,
             tools=("drill in the fingers", "wire", "shield", VACUUM),
-            cautions=("eyes", "objects"),
             records=(
                 after(then="replace"),
                 asked(
@@ -379,6 +416,10 @@ TUBE = PartProcedure(
                     then="replace",
                 ),
             ),
+            acts=("wire", "ream", "vacuum"),
+            through=("upstream",),
+            dirties=("own", "upstream"),
+            judges=("own",),
         ),
     ),
 )
@@ -395,11 +436,12 @@ SECONDARY_VALVE = PartProcedure(
             treats=True,
             brings=("removed",),
             tools=("scraper", "soft brush"),
-            cautions=("eyes", "fire"),
             agent="egr_cleaner",
             agent_ml=30,
             way="on_brush",
             wait=dries(10, VAPOUR, "throttle_cleaner"),
+            acts=("brush", "scrape", "dry"),
+            dirties=("own",),
         ),
         check(
             "The plate moves and closes",
@@ -407,6 +449,7 @@ SECONDARY_VALVE = PartProcedure(
                 "moves", "It moves and closes by itself", "again", text="Once more.", then="replace"
             ),
             left=after(then="replace"),
+            acts=("look", "move_by_hand"),
         ),
     ),
 )
@@ -423,11 +466,12 @@ DOSER = PartProcedure(
             treats=True,
             brings=("removed",),
             tools=("soft brass brush",),
-            cautions=("eyes", "fire"),
             agent="egr_cleaner",
             agent_ml=40,
             way="drip_soak",
             wait=dries(10, "Vapour near a hot exhaust burns", "throttle_cleaner"),
+            acts=("soak", "brush", "dry"),
+            dirties=("own",),
         ),
         check("Tip bare, nothing in the hole", left=after(then="replace")),
     ),

@@ -10,19 +10,31 @@ SNUG = asked(
     "The O-ring sits in its groove and turns with the sensor",
     "again",
     text="Seat it anew, then look.",
+    repeats=("seal_new", "look"),
 )
 
 
 def pressure_sensor(
-    component: str, title: str, *, look_text: str, before: tuple[StepTemplate, ...] = ()
+    component: str,
+    title: str,
+    *,
+    look_text: str,
+    before: tuple[StepTemplate, ...] = (),
+    in_the_hand: bool = False,
 ) -> PartProcedure:
-    """A membrane with a snout: out, sprayed across, port swabbed, ring seated, in snug."""
+    """A membrane with a snout: out, sprayed across, port swabbed, ring seated, in snug.
+
+    Parameters
+    ----------
+    in_the_hand : whether its body is as cool as the hand once it was looked at there: plastic, of
+        the intake
+    """
     return PartProcedure(
         component=component,
         title=title,
         steps=(
             *before,
-            look(look_text, WHOLE),
+            look(look_text, WHOLE, brings=("hand_warm",) if in_the_hand else ()),
             StepTemplate(
                 key="spray",
                 text="Seal off; short bursts across the snout, never into it",
@@ -30,15 +42,15 @@ def pressure_sensor(
                 why=MEMBRANE,
                 treats=True,
                 brings=("removed", "seal_removed"),
-                cautions=("eyes", "fire"),
                 agent="contact_cleaner",
                 agent_ml=15,
                 way="direct_spray",
                 wait=dries(10, "A wet membrane reads wrong", "contact_cleaner"),
+                acts=("spray", "dry", "seal_out"),
             ),
             StepTemplate(
                 key="port",
-                text="Lift the tape, swab the port with a dry stick, press the tape back",
+                text="Swab the port with a dry stick, then look into it with the lamp",
                 minutes=2,
                 why="A clean sensor on a shut port reads nothing.",
                 works=("clean", "replace"),
@@ -51,9 +63,16 @@ def pressure_sensor(
                         text="Clear it by hand, nothing blown inward; swab once more.",
                     ),
                 ),
+                acts=("look", "swab"),
+                through=("port",),
+                judges=("port",),
             ),
             check(
-                "Dry and bare, tab whole; O-ring in its groove", SNUG, left=after(then="replace")
+                "Dry and bare, tab whole; O-ring in its groove",
+                SNUG,
+                left=after(then="replace"),
+                acts=("look", "seal_new"),
+                seals=True,
             ),
         ),
     )
@@ -63,6 +82,7 @@ MAP = pressure_sensor(
     "map_sensor",
     "Manifold pressure sensor",
     look_text="Look at the snout, the tab, the probe: it tells how the rest of the manifold looks",
+    in_the_hand=True,
 )
 BOOST = pressure_sensor(
     "boost_sensor",
@@ -71,6 +91,7 @@ BOOST = pressure_sensor(
         "Look at snout, tab and cage; wipe the O-ring's groove with a dry cloth; nothing is"
         " picked at"
     ),
+    in_the_hand=True,
     before=(
         StepTemplate(
             key="level",
@@ -95,6 +116,8 @@ BOOST = pressure_sensor(
                     ),
                 ),
             ),
+            acts=("ask_recall", "read_level"),
+            place="whole",
         ),
     ),
 )
@@ -143,6 +166,8 @@ CRANKCASE = PartProcedure(
                 agent="silicone_grease",
                 agent_ml=0.5,
                 way="on_cloth",
+                acts=("wipe", "seal_new", "grease"),
+                seals=True,
             )
             for seals, ring in (
                 ("seal_new", "new O-ring"),
@@ -157,7 +182,6 @@ CRANKCASE = PartProcedure(
             works=("clean", "replace"),
             place="drive",
             why="A leak past the ring shows only under load.",
-            cautions=("road",),
             needs=("engine_running",),
             records=(
                 asked(
@@ -167,6 +191,7 @@ CRANKCASE = PartProcedure(
                     text="It bogs still: hose, fitting and seal are looked at anew.",
                 ),
             ),
+            acts=("ride",),
         ),
     ),
 )
@@ -174,7 +199,7 @@ IAT = PartProcedure(
     component="iat_sensor",
     title="Intake air temperature sensor",
     steps=(
-        look("Look at the bead: film, fibres, a cage that is whole", WHOLE),
+        look("Look at the bead: film, fibres, a cage that is whole", WHOLE, brings=("hand_warm",)),
         StepTemplate(
             key="spray",
             text="Short bursts across the bead, the plug up and dry",
@@ -182,11 +207,11 @@ IAT = PartProcedure(
             why="A film makes it slow, and the mixture lags behind.",
             treats=True,
             brings=("removed",),
-            cautions=("eyes", "fire"),
             agent="contact_cleaner",
             agent_ml=15,
             way="direct_spray",
             wait=dries(5, "A wet plug sets a code", "contact_cleaner"),
+            acts=("spray", "dry"),
         ),
         check("Bead bare and dry", left=after(then="replace")),
     ),
@@ -207,6 +232,7 @@ GAS_TEMPERATURE = PartProcedure(
             treats=True,
             tools=("lamp", "soft brush"),
             records=(WHOLE, after(then="replace")),
+            acts=("look", "brush"),
         ),
         look("Look at the tip: soot as a sleeve, a bend, a worn thread", WHOLE, works=("inspect",)),
     ),
@@ -223,6 +249,7 @@ CRANKCASE_HOSE = PartProcedure(
                 "replace",
                 text="A new hose goes in.",
             ),
+            acts=("look", "feel"),
         ),
         StepTemplate(
             key="clear",
@@ -244,6 +271,9 @@ CRANKCASE_HOSE = PartProcedure(
                     then="replace",
                 ),
             ),
+            acts=("wipe", "ream"),
+            through=("upstream",),
+            dirties=("own",),
         ),
         StepTemplate(
             key="fitting",
@@ -257,8 +287,13 @@ CRANKCASE_HOSE = PartProcedure(
             agent="threadlocker_medium",
             agent_ml=0.2,
             way="drip_soak",
+            acts=("feel", "lock_thread"),
         ),
-        check("It passes freely, the ends grip", left=after(then="replace")),
+        check(
+            "It passes freely, the ends grip",
+            left=after(then="replace"),
+            acts=("look", "feel"),
+        ),
         StepTemplate(
             key="oil_hose",
             text="Look at the oil hose beside it: full of oil, free of air",
@@ -275,6 +310,7 @@ CRANKCASE_HOSE = PartProcedure(
                     text="Bleed it at its screw, then look once more: dry, the engine seizes.",
                 ),
             ),
+            acts=("look",),
         ),
         StepTemplate(
             key="ride",
@@ -286,7 +322,6 @@ CRANKCASE_HOSE = PartProcedure(
             works=("clean", "replace"),
             place="drive",
             why="A hose that is nearly shut shows only under load, and this one shuts again.",
-            cautions=("road",),
             needs=("engine_running",),
             records=(
                 asked(
@@ -296,6 +331,7 @@ CRANKCASE_HOSE = PartProcedure(
                     text="It bogs still: sensor, fitting and seal are looked at anew.",
                 ),
             ),
+            acts=("ride",),
         ),
     ),
 )
@@ -332,6 +368,7 @@ OXYGEN = PartProcedure(
                     text="The wrong sensor: order the right one.",
                 ),
             ),
+            acts=("compare_new",),
         ),
         StepTemplate(
             key="responds",
@@ -342,7 +379,6 @@ OXYGEN = PartProcedure(
             why="The same test says whether the new one answers.",
             needs=("engine_running",),
             tools=("scan tool",),
-            cautions=("exhaust", "rotating"),
             records=(
                 asked(
                     "answers",
@@ -351,6 +387,7 @@ OXYGEN = PartProcedure(
                     text="It is slow still: leak or wiring, not the sensor.",
                 ),
             ),
+            acts=("read", "hold_speed"),
         ),
     ),
 )

@@ -26,13 +26,13 @@ WARM = StepTemplate(
     place="running",
     does=("engine_warm_running",),
     tools=("scan tool", "exhaust extraction"),
-    cautions=("exhaust", "rotating"),
     records=(FIT,),
     brings=("ventilated",),
+    acts=("read", "start", "idle"),
 )
 
 
-def tube(text: str, *when: str) -> StepTemplate:
+def tube(text: str, *when: str, speaks_of: tuple[str, ...] = ()) -> StepTemplate:
     """The way in for the spray tube, open on purpose while the engine runs."""
     return StepTemplate(
         key="tube",
@@ -44,8 +44,9 @@ def tube(text: str, *when: str) -> StepTemplate:
         place="running",
         does=("ignition_off",),
         tools=("spray tube",),
-        cautions=("rotating", "hot_surfaces"),
         opens=(TUBE_ITEM,),
+        acts=("unhook", "key_off"),
+        speaks_of=speaks_of,
     )
 
 
@@ -58,7 +59,7 @@ TUBE_OFF = StepTemplate(
     place="running",
     does=("ignition_off",),
     closes=("Way in for the spray tube",),
-    cautions=("hot_surfaces",),
+    acts=("hook", "key_off", "idle"),
 )
 AEROSOL = PartProcedure(
     component="running_aerosol",
@@ -78,6 +79,7 @@ AEROSOL = PartProcedure(
             " seal round it: before this throttle it would pool",
             "petrol",
             "faces_down",
+            speaks_of=("vacuum_hose",),
         ),
         StepTemplate(
             key="bursts",
@@ -92,10 +94,10 @@ AEROSOL = PartProcedure(
             computation="aerosol",
             needs=("engine_warm",),
             does=("engine_warm_running",),
-            cautions=("exhaust", "eyes", "lock", "rotating"),
             agent="intake_valve_aerosol",
             agent_ml=300,
             way="running_ingestion",
+            acts=("hold_speed", "feed"),
         ),
         StepTemplate(
             key="revs",
@@ -105,7 +107,7 @@ AEROSOL = PartProcedure(
             works=GO,
             place="running",
             needs=("engine_warm_running",),
-            cautions=("exhaust", "rotating"),
+            acts=("hold_speed",),
         ),
         TUBE_OFF,
         StepTemplate(
@@ -117,6 +119,7 @@ AEROSOL = PartProcedure(
             place="running",
             needs=("ignition_off",),
             wait=Wait(name="heat soak", base_minutes=60, reason="The agent works on in the heat"),
+            acts=("wait",),
         ),
         StepTemplate(
             key="oil",
@@ -130,7 +133,6 @@ AEROSOL = PartProcedure(
             place="running",
             needs=("ignition_off",),
             tools=("drain tray", "filter tool"),
-            cautions=("hot_surfaces",),
             consumes=("engine_oil", "oil_filter", "drain_washer"),
             records=(
                 asked(
@@ -140,6 +142,7 @@ AEROSOL = PartProcedure(
                     text="No start without oil: fill it, look once more.",
                 ),
             ),
+            acts=("change_oil",),
         ),
         StepTemplate(
             key="brisk",
@@ -151,7 +154,6 @@ AEROSOL = PartProcedure(
             why="What was loosened leaves by heat and speed.",
             works=GO,
             place="drive",
-            cautions=("road",),
             needs=("engine_warm_running",),
             records=(
                 asked(
@@ -161,6 +163,7 @@ AEROSOL = PartProcedure(
                     text="Read the code: a misfire now is a lump on a valve or a wet plug.",
                 ),
             ),
+            acts=("drive",),
         ),
     ),
 )
@@ -180,6 +183,7 @@ FLUSH = PartProcedure(
             "Engine off. Pull a small vacuum hose behind the throttle, fit the spray tube there,"
             " seal round it",
             "petrol",
+            speaks_of=("vacuum_hose",),
         ),
         StepTemplate(
             key="bursts",
@@ -197,10 +201,10 @@ FLUSH = PartProcedure(
             computation="flush",
             needs=("engine_warm",),
             does=("engine_warm_running",),
-            cautions=("exhaust", "eyes", "lock", "rotating"),
             agent="soot_flush_waterbased",
             agent_ml=400,
             way="running_ingestion",
+            acts=("hold_speed", "feed"),
         ),
         StepTemplate(
             key="clear_out",
@@ -210,7 +214,7 @@ FLUSH = PartProcedure(
             works=GO,
             place="running",
             needs=("engine_warm_running",),
-            cautions=("exhaust", "rotating"),
+            acts=("hold_speed",),
         ),
         TUBE_OFF,
         *COMMANDED,
@@ -224,7 +228,6 @@ FLUSH = PartProcedure(
             why="What was loosened leaves by heat and speed.",
             works=GO,
             place="drive",
-            cautions=("road",),
             needs=("engine_warm_running",),
             records=(
                 asked(
@@ -237,6 +240,7 @@ FLUSH = PartProcedure(
                     ),
                 ),
             ),
+            acts=("drive",),
         ),
     ),
 )
@@ -260,10 +264,10 @@ TANK = PartProcedure(
             works=GO,
             place="walk",
             needs=("ignition_off",),
-            cautions=("eyes", "fire"),
             agent="fuel_system_additive",
             agent_ml=250,
             way="running_ingestion",
+            acts=("handle_fuel", "fill"),
         ),
         StepTemplate(
             key="run",
@@ -272,8 +276,8 @@ TANK = PartProcedure(
             why="The sensor must be hot for its coat to burn off.",
             works=GO,
             place="drive",
-            cautions=("road", "exhaust"),
             needs=("engine_warm_running",),
+            acts=("hold_speed", "drive"),
         ),
         StepTemplate(
             key="responds",
@@ -287,7 +291,6 @@ TANK = PartProcedure(
             place="drive",
             needs=("engine_warm_running",),
             tools=("scan tool",),
-            cautions=("exhaust", "rotating"),
             records=(
                 asked(
                     "answers",
@@ -296,6 +299,7 @@ TANK = PartProcedure(
                     text="It is slow still: test it again after the tank, else a new one.",
                 ),
             ),
+            acts=("read", "hold_speed"),
         ),
     ),
 )
@@ -321,8 +325,8 @@ VACUUM_LINE = PartProcedure(
             place="running",
             needs=("engine_warm_running",),
             tools=("scan tool",),
-            cautions=("exhaust", "rotating"),
             records=(SLOW,),
+            acts=("read", "hold_speed"),
         ),
         StepTemplate(
             key="tube",
@@ -339,8 +343,9 @@ VACUUM_LINE = PartProcedure(
             place="running",
             does=("ignition_off",),
             tools=("spray tube",),
-            cautions=("rotating", "hot_surfaces"),
             opens=(TUBE_ITEM,),
+            acts=("unhook", "key_off"),
+            speaks_of=("vacuum_hose",),
         ),
         StepTemplate(
             key="goes",
@@ -356,10 +361,10 @@ VACUUM_LINE = PartProcedure(
             computation="goes",
             needs=("engine_warm",),
             does=("engine_warm_running",),
-            cautions=("exhaust", "eyes", "lock", "rotating"),
             agent="intake_valve_aerosol",
             agent_ml=100,
             way="running_ingestion",
+            acts=("hold_speed", "feed"),
         ),
         TUBE_OFF,
         StepTemplate(
@@ -373,12 +378,12 @@ VACUUM_LINE = PartProcedure(
             works=GO,
             place="running",
             needs=("ignition_off",),
-            cautions=("hot_surfaces",),
             wait=Wait(
                 name="exhaust cooling",
                 base_minutes=45,
                 reason="Exhaust and sensor cool to the hand",
             ),
+            acts=("key_off", "wait"),
         ),
         StepTemplate(
             key="run",
@@ -387,8 +392,8 @@ VACUUM_LINE = PartProcedure(
             why="The sensor must be hot for its coat to burn off.",
             works=GO,
             place="drive",
-            cautions=("road", "exhaust"),
             needs=("engine_warm_running",),
+            acts=("drive",),
         ),
         StepTemplate(
             key="responds",
@@ -402,7 +407,6 @@ VACUUM_LINE = PartProcedure(
             place="drive",
             needs=("engine_warm_running",),
             tools=("scan tool",),
-            cautions=("exhaust", "rotating"),
             records=(
                 asked(
                     "answers",
@@ -411,6 +415,7 @@ VACUUM_LINE = PartProcedure(
                     text="It is slow still: a new sensor is next, not a second dose.",
                 ),
             ),
+            acts=("read", "hold_speed"),
         ),
     ),
 )

@@ -50,9 +50,12 @@ def asked(
     bad: str = "no",
     parts: tuple[str, ...] = (),
     then: ConsequenceKind = "stop",
+    repeats: tuple[str, ...] = (),
 ) -> Record:
     """A question of yes or no, with what its bad answer does."""
-    consequence = Consequence(answer=bad, kind=kind, text=text, parts=parts, then=then)
+    consequence = Consequence(
+        answer=bad, kind=kind, text=text, parts=parts, then=then, repeats=repeats
+    )
     return Record(id=key, kind="yes_no", label=label, consequences=(consequence,))
 
 
@@ -87,7 +90,9 @@ def look(
     works: tuple[Work, ...] = LOOKED,
     when: tuple[str, ...] = (),
     tools: tuple[str, ...] = LAMP,
-    cautions: tuple[str, ...] = (),
+    acts: tuple[str, ...] = ("look",),
+    through: tuple[str, ...] = (),
+    brings: tuple[str, ...] = (),
 ) -> StepTemplate:
     """The look before, with the grade that decides the method."""
     return StepTemplate(
@@ -98,8 +103,10 @@ def look(
         works=works,
         when=when,
         tools=tools,
-        cautions=cautions,
         records=(BEFORE, *records),
+        brings=brings,
+        acts=acts,
+        through=through,
     )
 
 
@@ -111,8 +118,11 @@ def check(
     when: tuple[str, ...] = (),
     tools: tuple[str, ...] = LAMP,
     left: Record = AFTER,
+    acts: tuple[str, ...] = ("look",),
+    through: tuple[str, ...] = (),
+    seals: bool = False,
 ) -> StepTemplate:
-    """The look after: what is not good enough is done once more."""
+    """The look after, which finds it clean at last: what is not good enough is done once more."""
     return StepTemplate(
         key="check",
         text=text,
@@ -121,4 +131,8 @@ def check(
         when=when,
         tools=tools,
         records=(left, *records),
+        acts=acts,
+        through=through,
+        judges=("own",),
+        seals=seals,
     )

@@ -1,5 +1,5 @@
 """What a step has in hand, as it is drawn: heads of fasteners with what turns them, and the hand's
-motion where the step's own words name one."""
+motion where it is one that is drawn."""
 
 import re
 from dataclasses import dataclass
@@ -11,11 +11,11 @@ from galene.core.planning.records import Step
 BY_HAND = frozenset({"wing nut", "knob"})
 """What fingers turn; all else that fingers undo is lifted or pressed."""
 MOTIONS = (
-    ("straight out", "out", "Straight out, without a twist"),
-    ("both ends", "ends", "From one end, then from the other"),
-    ("pull to prove it", "prove", "Push home, then pull: it must hold"),
+    ("draw_straight", "out", "Straight out, without a twist"),
+    ("both_ends", "ends", "From one end, then from the other"),
+    ("prove_by_pull", "prove", "Push home, then pull: it must hold"),
 )
-"""Words of a step, the drawing that they ask for, and what the drawing says."""
+"""Deeds that are drawn, the drawing of each, and what it says."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -83,8 +83,8 @@ def fasteners_drawn(family: EngineFamily, step: Step) -> tuple[DrawnFastener, ..
 
 
 def motion_of(step: Step) -> Motion | None:
-    """The motion that a step's words name, None where they name none."""
-    for words, drawing, said in MOTIONS:
-        if words in step.text:
+    """The motion of a step's deeds that is drawn, None where none is."""
+    for deed, drawing, said in MOTIONS:
+        if deed in step.acts:
             return Motion(drawing=drawing, words=said)
     return None

@@ -106,7 +106,7 @@ def context(visit: Visit, job: Job) -> dict[str, Any]:
         "act_places": PLACE_OF_ACT,
         "ways": WAYS,
         "spare_of": spare_of,
-        "item_words": {i.id: i.what for s in rows for i in s.document.opens},
+        "items": {i.id: i for s in rows for i in s.document.opens},
         "skipped": {s.id for s in work.skipped(job)},
         "found_kinds": finds_of(family),
         "people": everybody(visit.db) if job.state == "open" else [],

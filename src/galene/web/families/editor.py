@@ -24,6 +24,7 @@ from galene.core.airpath.must_go_back import BEFORE, KINDS
 from galene.core.calculations.before_after import METRICS
 from galene.core.chemistry.judge import FEATURES
 from galene.core.errors import InputError
+from galene.core.planning.marks import DEEDS
 from galene.core.text_gate import digits
 from galene.core.units import parse_number
 from galene.exchange.families import faults_of
@@ -42,6 +43,16 @@ from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
 router = APIRouter(
     route_class=VisitRoute, include_in_schema=False, prefix="/reference/families/{family_id}/edit"
+)
+OPENED_COLUMNS = (
+    "opens",
+    "opens_kind",
+    "opens_count",
+    "opens_before",
+    "opens_of",
+    "opens_carries",
+    "opens_mouth",
+    "opens_row",
 )
 SECTIONS = ("facts", "part", "operation", "bands", "spares", "bus")
 
@@ -124,6 +135,7 @@ def page(
         kinds=KINDS,
         befores=BEFORE,
         cautions=CAUTIONS,
+        deeds=[(d, f"{d.replace('_', ' ')}: {words}") for d, words in DEEDS.items()],
         metrics=METRICS,
         relearns=RELEARNS,
         bus_names=BUS_NAMES,
@@ -316,10 +328,11 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
             while_running=next(
                 (o.while_running for o in (was.opens if was else ()) if o.what == r["opens"]), False
             ),
+            of=r["opens_of"],
+            carries=r["opens_carries"],
+            mouth=r["opens_mouth"].strip(),
         )
-        for i, r in enumerate(
-            _rows(form, "opens", "opens_kind", "opens_count", "opens_before", "opens_row")
-        )
+        for i, r in enumerate(_rows(form, *OPENED_COLUMNS))
     )
     operation = Operation(
         id=operation_id,
@@ -340,6 +353,9 @@ def save_operation(visit: Signed, family_id: str, form: Sent) -> Response:
         undoes=ticked("undoes"),
         hangs=form.text("hangs") == "yes",
         own=_fasteners(form, form.text("part")),
+        acts=ticked("acts"),
+        acts_back=ticked("acts_back"),
+        sight_of=ticked("sight_of"),
     )
     return _save(
         visit,

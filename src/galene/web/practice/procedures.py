@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 from galene.core.airpath.must_go_back import BEFORE, INSIDE, KINDS
 from galene.core.chemistry.judge import STATES as CHEMISTRY_STATES
 from galene.core.chemistry.judge import WAYS
+from galene.core.planning.marks import DEEDS, SEEN, SPOKEN_OF, THROUGH, TOUCHED
 from galene.core.planning.procedure import COMPUTATIONS, DOES, MOVES, NEEDS, PLACES, PartProcedure
 from galene.core.planning.records import Record
 from galene.core.planning.words import CONSEQUENCES, WORKS
@@ -24,6 +25,7 @@ from galene.jobs.act import Act
 from galene.jobs.errors import Missing
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
+from galene.knowledge.components import COMPONENTS
 from galene.knowledge.procedures.words import BEFORE as FOUND_BEFORE
 from galene.knowledge.procedures.words import after
 from galene.knowledge.relearns import GUARDS
@@ -33,10 +35,12 @@ from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
 router = APIRouter(prefix="/reference/templates", route_class=VisitRoute, include_in_schema=False)
 PLACE_WORDS = {
+    "whole": "on the car as it came, before anything is opened",
     "running": "engine warm, before opening",
     "first": "laid open, power still on",
     "clean": "cleaning",
     "close": "before the refit",
+    "back": "refitted, before power is back",
     "walk": "all closed, power back",
     "drive": "on the road, after the first start",
 }
@@ -66,6 +70,12 @@ CHOICES: dict[str, list[tuple[str, str]]] = {
     "cautions": [(c.id, c.hazard) for c in CAUTIONS.values()],
     "quantities": [(q, q.replace("_", " ")) for q in QUANTITIES],
     "guards": [(g.id, g.text) for g in GUARDS.values()],
+    "acts": [(d, f"{d.replace('_', ' ')}: {words}") for d, words in DEEDS.items()],
+    "through": list(THROUGH.items()),
+    "touched": list(TOUCHED.items()),
+    "sees": list(SEEN.items()),
+    "kinds": [(c.id, c.title) for c in COMPONENTS.values()],
+    "speaks_of": [(w, w.replace("_", " ")) for w in (*SPOKEN_OF, *COMPONENTS)],
 }
 BLANK_STEP: dict[str, Any] = {
     "key": "",
@@ -92,6 +102,14 @@ BLANK_STEP: dict[str, Any] = {
     "computation": "",
     "each": "",
     "treats": False,
+    "acts": [],
+    "through": [],
+    "dirties": [],
+    "judges": [],
+    "seals": False,
+    "sees": [],
+    "speaks_of": [],
+    "about": "",
 }
 BLANK_PHASE: dict[str, Any] = {
     "id": "",
@@ -101,6 +119,7 @@ BLANK_PHASE: dict[str, Any] = {
     "guards": [],
     "engine_on": False,
     "attended": True,
+    "acts": [],
 }
 
 
@@ -359,6 +378,14 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
         "moves": [m for m in MOVES if m in form.texts(f"{i}.moves")],
         "consumes": _split(text("consumes"), ","),
         "treats": text("treats") == "yes",
+        "acts": form.texts(f"{i}.acts"),
+        "through": form.texts(f"{i}.through"),
+        "dirties": form.texts(f"{i}.dirties"),
+        "judges": form.texts(f"{i}.judges"),
+        "seals": text("seals") == "yes",
+        "sees": form.texts(f"{i}.sees"),
+        "speaks_of": form.texts(f"{i}.speaks_of"),
+        "about": text("about"),
     }
 
 
@@ -433,6 +460,7 @@ def _relearn(form: Form, template_id: str) -> dict[str, Any]:
             ],
             "engine_on": form.text(f"{i}.engine_on") == "yes",
             "attended": form.text(f"{i}.attended") == "yes",
+            "acts": form.texts(f"{i}.acts"),
         }
         for i in range(_count(form))
     ]

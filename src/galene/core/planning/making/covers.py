@@ -1,150 +1,150 @@
-"""Covers on mouths: off for the work that goes through them, on again after it, off at the end."""
+"""Covers on mouths: on where something could drop in or the hand goes away, off for the work that
+goes through them, off at the end; nothing goes on only to come off."""
 
+from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 
 from galene.core.planning import steps as made
-from galene.core.planning.chain import Link
-from galene.core.planning.making.state import FAR_END, RANKS, Covered, Planning
-from galene.core.planning.order import CLEAN_RANK
-from galene.core.planning.records import Step
-from galene.core.planning.words import MOUTH_KINDS
+from galene.core.planning.car import Car, after
+from galene.core.planning.making.state import Mouth, Planning
+from galene.core.planning.moments import left_between, visits
+from galene.core.planning.records import OpenItem, Step
 
 
-def covers(planning: Planning, new: Sequence[Covered]) -> list[Covered]:
-    """Every cover with what must happen to it on the way; those that a closing takes off are
-    given back."""
-    known = [
-        Covered(item=i, operation=planning.operation_of(i.id), task="")
-        for i in planning.car.open.values()
-        if i.kind in MOUTH_KINDS and planning.operation_of(i.id)
-    ]
-    for item in planning.car.open.values():
-        tape = Covered(item=item, operation="", task="")
-        if item.id.endswith(":port") and (lifted := lifted_later(planning, tape)):
-            uncover(planning, tape, before=lifted, rank=RANKS["open"])
-            back = planning.tasks.get(f"{item.id.removesuffix(':port')}:in")
-            if back:
-                closes = tuple(c for c in back.step.closes if c != item.id)
-                back.step = replace(back.step, closes=closes)
-    left: list[Covered] = []
-    for cover in (*known, *new):
-        lifting_later = lifted_later(planning, cover)
-        if lifting_later:
-            uncover(planning, cover, before=lifting_later, rank=RANKS["open"])
+@dataclass(kw_only=True)
+class _Guarding:
+    """The steps in their order, and what is put on, taken off and looked into at each."""
+
+    steps: list[Step]
+    on: dict[int, list[OpenItem]] = field(default_factory=lambda: defaultdict(list))
+    off: dict[int, list[OpenItem]] = field(default_factory=lambda: defaultdict(list))
+    empty: dict[int, list[OpenItem]] = field(default_factory=lambda: defaultdict(list))
+    first: list[OpenItem] = field(default_factory=list)
+    cars: list[Car] = field(default_factory=list)
+
+
+def guarded(planning: Planning, steps: Sequence[Step]) -> list[Step]:
+    """The steps with the covers that their mouths need.
+
+    Parameters
+    ----------
+    steps : what is left, in order, covers put on and taken off nowhere yet
+
+    Notes
+    -----
+    Between the moments at which a mouth is laid open, gone through and shut, it wears a cover where
+    anything else is done that could drop in, and none where nothing is. A mouth that is wet is left
+    bare. One that leads into a cylinder and was gone through, or stood bare beside other work, is
+    looked into twice before it is shut.
+    """
+    work = _Guarding(steps=list(steps))
+    car = planning.car
+    for step in steps:
+        car = after(car, step)
+        work.cars.append(car)
+    for mouth in planning.mouths:
+        _guard(planning, work, mouth)
+    return _woven(work)
+
+
+def _guard(planning: Planning, work: _Guarding, mouth: Mouth) -> None:
+    steps = work.steps
+    start = _index(steps, {mouth.opened_by}) if mouth.opened_by else -1
+    if mouth.opened_by and start < 0:
+        return
+    if not mouth.opened_by and mouth.item.on and planning.car.place_of(mouth.item.on) == "away":
+        return
+    end, leaves = _end(steps, start, mouth)
+    worn = next((i for i in planning.car.open.values() if i.mouth == mouth.item.mouth), None)
+    worn = worn if start < 0 else None
+    gone_through = visits(steps, start, end, mouth.item.mouth)
+    turn = sum(i.mouth == mouth.item.mouth for d in planning.done for i in d.step.opens)
+    at = start
+    for first, last in [*gone_through, (end, end)]:
+        inside_a_visit = (
+            at < 0 and bool(gone_through) and _began(planning, mouth, steps, steps[first])
+        )
+        asked = (
+            worn is None and not inside_a_visit and left_between(steps, at, first, mouth.item.mouth)
+        )
+        if asked and _dry(planning, work, at, mouth.item):
+            turn += 1
+            numbered = f"{mouth.item.id}#{turn}" if turn > 1 else mouth.item.id
+            worn = replace(mouth.item, id=numbered)
+            (work.on[at] if at >= 0 else work.first).append(worn)
+        if worn is not None and first < len(steps):
+            # Where the part that bears it leaves, nothing is looked into: it is only bared.
+            work.off[first].append(replace(worn, dangerous=False) if leaves else worn)
+            looked = worn.dangerous
+            worn = None
         else:
-            left.append(cover)
-    return uncover_for_work(planning, left)
+            looked = False
+        at = last
+    if end < len(steps) and not leaves and mouth.item.dangerous and not looked:
+        _look_in(work, mouth, gone_through, start=start, end=end)
 
 
-def lifted_later(planning: Planning, cover: Covered) -> str:
-    """The opening step that takes off the part which bears this cover, empty where none
-    does."""
-    for operation_id in planning.to_open:
-        name = f"open:{operation_id}{planning.suffix[operation_id]}"
-        step = planning.tasks[name].step
-        if cover.item.on in step.takes_off and name != cover.task:
-            return name
-    return ""
+def _began(planning: Planning, mouth: Mouth, steps: Sequence[Step], step: Step) -> bool:
+    """Whether the chain of a step has gone through a mouth before and goes on there."""
+    name = mouth.item.mouth
+    began = any(d.step.owner == step.owner and name in d.step.through for d in planning.done)
+    first = next(s for s in steps if s.owner == step.owner)
+    return began and name in first.through
 
 
-def uncover(planning: Planning, cover: Covered, *, before: str, rank: int) -> Step:
-    part = cover.item.on or planning.by_id[cover.operation].part
-    step = made.uncovering(cover.item, part, phase="open" if rank < CLEAN_RANK else "close")
-    planning.add(step, rank, {cover.task} if cover.task else ())
-    planning.tasks[before].after.add(step.id)
-    return step
+def _look_in(
+    work: _Guarding, mouth: Mouth, through: Sequence[tuple[int, int]], *, start: int, end: int
+) -> None:
+    """A way into a cylinder that is shut from bare is looked into twice, unless the last who went
+    through it has."""
+    at = through[-1][1] if through else start
+    if not through and not left_between(work.steps, start, end, mouth.item.mouth):
+        return
+    looked = bool(through) and any(r.name == "eyes" for r in work.steps[at].records)
+    if not looked or left_between(work.steps, at, end, mouth.item.mouth):
+        work.empty[end].append(mouth.item)
 
 
-def uncover_for_work(planning: Planning, covers: list[Covered]) -> list[Covered]:
-    """Mouths that are worked on: uncovered at the first step there, covered again by the
-    last."""
-    left = list(covers)
-    for owner, links in planning.links.items():
-        parts = set(planning.owner_parts[owner])
-        mine = [x for x in links if x.template.place == "clean" and x.step.id in planning.tasks]
-        if not mine or mine[0].step.needs.place.get(mine[0].step.part) != "mounted":
-            continue
-        kinds = {planning.family.part(p).component for p in parts}
-        mine += [x for x in links if x.template.place == "close" and x.step.id in planning.tasks]
-        left += owed(planning, owner, mine)
-        for cover in [
-            c
-            for c in left
-            if worked_on(planning, c, parts, kinds) and not c.task.startswith(f"{owner}:")
-        ]:
-            again = over_again(planning, cover, mine)
-            if again is not None:
-                left[left.index(cover)] = again
-    return left
+def _index(steps: Sequence[Step], ids: set[str]) -> int:
+    return next((i for i, s in enumerate(steps) if s.id in ids), -1)
 
 
-def owed(planning: Planning, owner: str, links: Sequence[Link]) -> list[Covered]:
-    """Covers that were taken off for work that still goes on: they go on again at its last
-    step."""
-    items = {i.id: i for d in planning.done for i in d.step.opens}
-    off = [c for d in planning.done if d.step.owner == owner for c in d.step.closes if c in items]
-    found: list[Covered] = []
-    for closed in off:
-        item, operation = items[closed], planning.operation_of(closed)
-        base, _, count = closed.partition("#")
-        following = f"{base}#{int(count or 1) + 1}"
-        if operation not in planning.open_now or not item.inside or following in items:
-            continue
-        mine = links
-        if ":ports " in closed:
-            number = base.rpartition(":ports ")[2]
-            mine = [x for x in links if x.step.cylinders == (int(number),)]
-        if not mine or any(
-            following == i.id for t in planning.tasks.values() for i in t.step.opens
-        ):
-            continue
-        last = planning.tasks[mine[-1].step.id]
-        again = replace(item, id=following)
-        last.step = replace(last.step, opens=(*last.step.opens, again))
-        found.append(Covered(item=again, operation=operation, task=last.step.id))
+def _end(steps: Sequence[Step], start: int, mouth: Mouth) -> tuple[int, bool]:
+    """Where a mouth is shut, or leaves with the part that bears it; behind all where neither."""
+    for i, step in enumerate(steps[start + 1 :], start + 1):
+        if step.id in mouth.shut_by:
+            return i, False
+        if mouth.item.on and mouth.item.on in (*step.takes_off, *step.sends):
+            return i, True
+    return len(steps), False
+
+
+def _dry(planning: Planning, work: _Guarding, at: int, item: OpenItem) -> bool:
+    """Whether the part that bears a mouth is dry, so that it can be covered."""
+    car = work.cars[at] if at >= 0 else planning.car
+    done = (d.step for d in planning.done)
+    held = {w for s in (*done, *work.steps[: at + 1]) for w in s.waits_for}
+    return not item.on or car.wet.get(item.on, "") in {"", *held}
+
+
+def _woven(work: _Guarding) -> list[Step]:
+    """The steps with covers on and off, and the looks, in their places."""
+    found: list[Step] = [made.covering(work.first)] if work.first else []
+    for i, step in enumerate(work.steps):
+        off, empty = work.off.get(i, []), work.empty.get(i, [])
+        through = [c for c in off if c.mouth in step.through]
+        others = [c for c in off if c not in through]
+        if len(others) == 1 and not (empty or through or others[0].dangerous):
+            through, others = others, []
+        if others or empty:
+            part = next((c.on for c in (*others, *empty) if c.on), step.part) or step.part
+            phase = "close" if step.phase in ("close", "walk") else step.phase
+            look = made.uncovering(others, part, phase=phase, empty=empty)
+            found.append(replace(look, waits_for=step.waits_for))
+        on = work.on.get(i, [])
+        if through or on:
+            closes = (*step.closes, *(c.id for c in through))
+            step = replace(step, closes=closes, opens=(*step.opens, *on))
+        found.append(step)
     return found
-
-
-def worked_on(planning: Planning, cover: Covered, parts: set[str], kinds: set[str]) -> bool:
-    if cover.item.on in parts:
-        return not ("intake_ports" in kinds and ":port " in cover.item.id)
-    return (
-        bool(kinds & FAR_END)
-        and bool(parts & set(planning.by_id[cover.operation].reaches))
-        and ":mouth" in cover.item.id
-    )
-
-
-def over_again(planning: Planning, cover: Covered, links: Sequence[Link]) -> Covered | None:
-    number = cover.item.id.partition("#")[0].rpartition(":ports ")[2]
-    mine = [x for x in links if x.template.each == "cylinder"]
-    if mine and ":ports " in cover.item.id:
-        here = [x for x in mine if x.step.cylinders == (int(number),)]
-        if not here:
-            return None
-    else:
-        here = [x for x in links if not x.template.each] or list(links)
-        if mine:
-            # Work by cylinder lifts only its own tape; a look lifts and presses back each.
-            return None
-    first, last = planning.tasks[here[0].step.id], planning.tasks[here[-1].step.id]
-    base, _, count = cover.item.id.partition("#")
-    item = replace(cover.item, id=f"{base}#{int(count or 1) + 1}")
-    if any(c in first.step.closes for c in cover_ids(planning)):
-        step = made.uncovering(cover.item, cover.item.on or first.step.part, phase="clean")
-        planning.add(step, CLEAN_RANK, {*first.after, *({cover.task} if cover.task else ())})
-        first.after.add(step.id)
-    else:
-        first.step = replace(first.step, closes=(*first.step.closes, cover.item.id))
-        if cover.task:
-            first.after.add(cover.task)
-    last.step = replace(last.step, opens=(*last.step.opens, item))
-    return Covered(item=item, operation=cover.operation, task=last.step.id)
-
-
-def cover_ids(planning: Planning) -> set[str]:
-    held = {i.id for i in planning.car.open.values() if i.kind in MOUTH_KINDS}
-    return held | {
-        i.id for t in planning.tasks.values() for i in t.step.opens if i.kind in MOUTH_KINDS
-    }

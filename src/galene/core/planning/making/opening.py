@@ -5,16 +5,31 @@ from dataclasses import replace
 
 from galene.core.errors import require
 from galene.core.planning import steps as made
-from galene.core.planning.making.state import RANKS, Covered, Planning
-from galene.core.planning.openings import mouths, needs_cold, plain_items
+from galene.core.planning.chain import Link
+from galene.core.planning.making.state import RANKS, Mouth, Planning
+from galene.core.planning.openings import (
+    mouths,
+    needs_cold,
+    numbered,
+    plain_items,
+    same_thing,
+)
 from galene.core.planning.policy_keys import MAKING_SAFE
 
+READ_BEFORE_ALL = frozenset({"read_level", "ask_recall"})
+"""What is read or asked before anything is started or opened; the rest of what is sought on the
+assembled car needs it in sight."""
 
-def make_safe(planning: Planning) -> list[str]:
-    """What comes first: readings, making safe, the running engine's work, cooling, battery."""
+
+def arrive(planning: Planning) -> list[str]:
+    """What comes before anything is opened: the vehicle, what is read of it cold, the before
+    readings, the running engine's work."""
     last: list[str] = []
     if "secure" not in planning.done_ids:
         last = [planning.add(made.secure(planning.family), RANKS["secure"]).id]
+    for link in whole(planning):
+        if set(link.step.acts) & READ_BEFORE_ALL:
+            last = [planning.add(link.step, RANKS["level"], last).id]
     if not planning.car.before_set:
         step = made.before_set(running=may_run(planning))
         last = [planning.add(step, RANKS["before"], last).id]
@@ -26,32 +41,57 @@ def make_safe(planning: Planning) -> list[str]:
         for link in mine:
             planning.add(link.step, RANKS["running"], (*link.after, *last))
         last = [x.step.id for x in mine] or last
-    handled = planning.chains("first", "clean", "close")
-    if not handled and not planning.to_open:
-        return last
-    read_warm = not planning.car.before_set and may_run(planning)
-    warm = planning.car.heat == "warm" or bool(running) or read_warm
-    cold = [o for o in planning.to_open if needs_cold(planning.family, planning.by_id[o])]
-    cold_links = [x for x in handled if x.step.needs.heat == "cold"]
-    if warm and (cold or cold_links):
-        minutes = max([0.0, *(planning.by_id[o].wait_minutes for o in cold)])
-        step = made.cool(minutes, planning.nth("cool"), cooling=planning.family.cooling)
-        last = [planning.add(step, RANKS["safe"], last).id]
-        planning.cooling = step.wait.id if step.wait else ""
-    if planning.car.engine != "off" or "ignition" not in planning.done_ids or running:
-        step = made.ignition(planning.nth("ignition"))
-        last = [planning.add(step, RANKS["safe"], last).id]
     return last
 
 
+def whole(planning: Planning) -> list[Link]:
+    """Steps that ask for the assembled car, where it still is one: nothing of it is off, and
+    nothing open but what gives sight."""
+    sights = {o for o in planning.open_now if planning.only_for_sight(o)}
+    if set(planning.open_now) - sights or any(
+        where != "mounted" for where in planning.car.place.values()
+    ):
+        return []
+    return planning.chains("whole")
+
+
+def make_safe(planning: Planning, last: Sequence[str]) -> list[str]:
+    """No heat and no key where something is opened or worked on."""
+    seen_to = [x for x in whole(planning) if not set(x.step.acts) & READ_BEFORE_ALL]
+    handled = [*planning.chains("first", "clean", "close"), *seen_to]
+    if not handled and not planning.to_open:
+        return list(last)
+    running = bool(planning.chains("running"))
+    read_warm = not planning.car.before_set and may_run(planning)
+    warm = planning.car.heat == "warm" or running or read_warm
+    cold = [o for o in planning.to_open if needs_cold(planning.family, planning.by_id[o])]
+    cold_links = [x for x in handled if x.step.needs.heat == "cold"]
+    found = list(last)
+    if warm and (cold or cold_links):
+        minutes = max([0.0, *(planning.by_id[o].wait_minutes for o in cold)])
+        step = made.cool(minutes, planning.turn_of("cool"), cooling=planning.family.cooling)
+        found = [planning.add(step, RANKS["safe"], found).id]
+        planning.cooling = step.wait.id if step.wait else ""
+    if planning.car.engine != "off" or "ignition" not in planning.done_ids or running:
+        step = made.ignition(planning.turn_of("ignition"))
+        found = [planning.add(step, RANKS["safe"], found).id]
+    return found
+
+
 def require_shut(planning: Planning, part: str) -> None:
-    """Work through the running engine asks for one that is shut, full and powered."""
+    """Work through the running engine asks for one that is shut, full and powered.
+
+    Raises
+    ------
+    InputError
+        Something lies open, low or unpowered.
+    """
     car = planning.car
     open_now = [i for i in car.open.values() if i.before == "start" and not i.while_running]
     vented = not car.fuel_touched or car.fuel_line == "vented"
-    whole = not open_now and car.battery == "on" and car.coolant == "full" and vented
+    shut = not open_now and car.battery == "on" and car.coolant == "full" and vented
     require(
-        whole,
+        shut,
         "parts",
         part,
         allowed=(
@@ -65,9 +105,9 @@ def may_run(planning: Planning) -> bool:
     """Whether the engine may run before anything is opened: the car is whole, and nothing says
     that coolant stands in a cylinder."""
     car = planning.car
-    whole = car.battery == "on" and car.coolant == "full" and not car.open
+    shut = car.battery == "on" and car.coolant == "full" and not car.open
     here = all(where == "mounted" for where in car.place.values())
-    return whole and here and not planning.case.may_hold_liquid
+    return shut and here and not planning.case.may_hold_liquid
 
 
 def battery(planning: Planning, after: Sequence[str]) -> str:
@@ -75,7 +115,7 @@ def battery(planning: Planning, after: Sequence[str]) -> str:
     for one in planning.done:
         if one.step.does.battery == "off" and one.step.wait:
             planning.hold = one.step.wait.id
-    if planning.car.battery == "off":
+    if planning.car.battery == "off" and not planning.power_back:
         return ""
     wants = any(x.step.needs.battery == "off" for x in planning.chains("clean", "close"))
     wants = wants or any(
@@ -88,7 +128,8 @@ def battery(planning: Planning, after: Sequence[str]) -> str:
     wants = wants or (handled and planning.case.policy.get(MAKING_SAFE) == "battery_always")
     if not wants:
         return ""
-    step = planning.add(made.battery_off(planning.nth("battery_off")), RANKS["safe"] + 1, after)
+    step = made.battery_off(planning.turn_of("battery_off"))
+    planning.add(step, RANKS["safe"] + 1, after)
     planning.hold = step.wait.id if step.wait else ""
     return step.id
 
@@ -98,24 +139,20 @@ def open_all(planning: Planning, safe: Sequence[str]) -> dict[str, str]:
     gone = {p for p, where in planning.car.place.items() if where in ("off", "away")}
     firsts = planning.chains("first")
     early = {o for x in firsts for o in planning.used.get(x.step.owner, ())}
-    names: dict[str, str] = {}
-    planning.new_covers = []
     # What a motor has to open itself is reached before the battery's lead comes off.
     planning.to_open.sort(key=lambda o: o not in early)
-    for operation_id in planning.to_open:
-        turn = planning.turns[operation_id] + 1
-        suffix = f"~{turn}" if turn > 1 else ""
-        planning.suffix[operation_id] = suffix
-        names[operation_id] = f"open:{operation_id}{suffix}"
-    for operation_id in planning.open_now:
-        turn = planning.turns[operation_id]
-        planning.suffix[operation_id] = f"~{turn}" if turn > 1 else ""
+    names = {o: numbered(f"open:{o}", planning.turn_now(o)) for o in planning.to_open}
+    if firsts and planning.car.battery == "off":
+        leads = (i.id for i in planning.car.open.values() if i.kind == "battery lead")
+        step = made.battery_on(planning.turn_of("battery_on"), tuple(leads))
+        planning.power_back = planning.add(step, RANKS["open"], safe).id
     planning.lead = battery(
         planning,
         [*safe, *(names[o] for o in planning.to_open if o in early), *(x.step.id for x in firsts)],
     )
     for operation_id in planning.to_open:
         open_one(planning, operation_id, names, safe, gone=gone, early=early)
+    _seek_first(planning, names, safe)
     return names
 
 
@@ -128,33 +165,26 @@ def open_one(
     gone: set[str],
     early: set[str],
 ) -> None:
+    """One opening behind what must be open and safe before it, and the mouths that it lays open."""
+    family, turn = planning.family, planning.turn_now(operation_id)
     operation, lifted = planning.by_id[operation_id], planning.lift[operation_id]
-    suffix = planning.suffix[operation_id]
-    battery_off = made.wants_battery_off(
-        planning.family, operation, lifted, policy=planning.case.policy
-    )
-    plain = [
-        i
-        for i in plain_items(planning.family, operation, suffix, gone=gone)
-        if not any(i.what == held.what for held in planning.car.open.values())
-    ]
-    covers = [
-        c
-        for c in mouths(planning.family, operation, suffix, gone=gone)
-        if not any(c.what == held.what for held in planning.car.open.values())
-    ]
+    battery_off = made.wants_battery_off(family, operation, lifted, policy=planning.case.policy)
+    held = planning.car.open.values()
     # What lies off already on the bench is not taken off a second time.
     takes = tuple(p for p in (lifted.parts if lifted else ()) if p not in gone)
-    loose = tuple(p for p in takes if planning.car.place_of(p) == "loose")
     step = made.opening(
-        planning.family,
+        family,
         operation,
-        loose=loose,
-        step_id=names[operation_id],
-        items=(*plain, *covers),
+        turn=turn,
+        loose=tuple(p for p in takes if planning.car.place_of(p) == "loose"),
+        items=tuple(
+            i
+            for i in plain_items(family, operation, turn, gone=gone)
+            if not any(same_thing(i, other) for other in held)
+        ),
         takes_off=takes,
         hangs=bool(lifted and lifted.hangs),
-        cold=needs_cold(planning.family, operation),
+        cold=needs_cold(family, operation),
         battery_off=battery_off,
     )
     if step.needs.heat == "cold" and planning.cooling:
@@ -164,6 +194,22 @@ def open_one(
         after.add(planning.lead)
     if battery_off and planning.hold:
         step = replace(step, waits_for=(*step.waits_for, planning.hold))
+    known = {m.item.mouth for m in planning.mouths}
+    planning.mouths += [
+        Mouth(item=i, opened_by=step.id, shut_by=planning.shuts(operation_id))
+        for i in mouths(family, operation, turn, gone=gone)
+        if i.mouth not in known
+    ]
     gone.update(takes if not (lifted and lifted.hangs) else ())
     planning.add(step, RANKS["open"], after)
-    planning.new_covers += [Covered(item=c, operation=operation_id, task=step.id) for c in covers]
+
+
+def _seek_first(planning: Planning, names: Mapping[str, str], safe: Sequence[str]) -> None:
+    """What is sought on the assembled car, in sight, before the first part of it comes off."""
+    sought = [x for x in whole(planning) if not set(x.step.acts) & READ_BEFORE_ALL]
+    sights = {o for o in names if planning.only_for_sight(o)}
+    for link in sought:
+        after = {*link.after, *safe, *(names[o] for o in sights)}
+        planning.add(link.step, RANKS["open"], after)
+    for operation_id in set(names) - sights:
+        planning.tasks[names[operation_id]].after.update(x.step.id for x in sought)

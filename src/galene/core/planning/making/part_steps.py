@@ -58,7 +58,7 @@ def by_itself(planning: Planning, treatment: Treatment, place: Place) -> bool:
     part = planning.family.part(treatment.part)
     # What an operation took off and has put back is not drawn out by hand afterwards.
     by_hand = part.id not in planning.worked_at or f"{part.id}:out" in planning.done_ids
-    out_already = bool({f"{part.id}:connector", f"{part.id}:seat"} & set(planning.car.open))
+    out_already = bool(planning.drawn(part.id))
     return (
         part.component in BY_HAND
         and (out_already or (place == "mounted" and by_hand))
@@ -73,15 +73,16 @@ def by_hand(planning: Planning, links: list[Link], part_id: str) -> list[Link]:
     last = made.put_back(planning.family, part_id, carrier)
     waits = tuple(x.step.wait.id for x in links if x.step.wait)
     out = Link(step=first, template=replace(PLAIN, key="out", place="clean"), after=())
-    inner = [x for x in links if x.template.place != "walk"]
-    outer = [x for x in links if x.template.place == "walk"]
+    before = [x for x in links if x.template.place == "whole"]
+    outer = [x for x in links if x.template.place in ("back", "walk", "drive")]
+    inner = [x for x in links if x not in before and x not in outer]
     back = Link(
         step=replace(last, waits_for=waits),
         template=PLAIN,
         after=tuple(x.step.id for x in inner),
     )
-    whole = [out, *(replace(x, after=(*x.after, first.id)) for x in inner), back, *outer]
-    return whole
+    inner = [replace(x, after=(*x.after, first.id)) for x in inner]
+    return [*before, out, *inner, back, *outer]
 
 
 def with_repeats(planning: Planning, links: list[Link]) -> list[Link]:
@@ -91,8 +92,9 @@ def with_repeats(planning: Planning, links: list[Link]) -> list[Link]:
         found.append(link)
         times = planning.changes.again.get(link.step.id, 0)
         block: list[Link] = []
+        deeds = planning.changes.repeats.get(link.step.id, frozenset())
         for turn in range(2, times + 2):
-            block += list(repeated(links, i, turn))
+            block += list(repeated(links, i, turn, deeds))
         found += block
         if block:
             last = block[-1].step.id
@@ -106,12 +108,11 @@ def with_repeats(planning: Planning, links: list[Link]) -> list[Link]:
 def closers(planning: Planning, owner: str, now: Treatment | None) -> list[Link]:
     """Steps of the former treatment that take back what it opened and the present one would
     leave."""
-    mine = {i for i in planning.car.open if i.startswith(f"{owner}:")}
-    by_hand = {f"{owner}:{what}" for what in ("connector", "port", "seat")}
-    if now is None and mine & by_hand:
+    drawn = {i.id for i in planning.drawn(owner)}
+    if now is None and drawn:
         back = made.put_back(planning.family, owner, planning.carrier_off(owner))
         return [Link(step=back, template=PLAIN, after=())]
-    mine -= by_hand
+    mine = {i.id for i in planning.car.open.values() if i.owner == owner and not i.mouth} - drawn
     if not mine:
         return []
     parts = [w for w in planning.case.works if planning.family.part(w.part).id == owner]

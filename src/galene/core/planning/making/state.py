@@ -5,18 +5,28 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from galene.core.airpath.family import EngineFamily, Operation
+from galene.core.errors import InputError
+from galene.core.planning import steps as made
 from galene.core.planning.answers import Changes, base_id, changes_of
 from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Link
-from galene.core.planning.hazards import warned
-from galene.core.planning.openings import SENSORS, Lifting, bearer, lifting
+from galene.core.planning.openings import SENSORS, Lifting, bearer, lifting, mouths, numbered
 from galene.core.planning.order import Task
 from galene.core.planning.procedure import StepTemplate
-from galene.core.planning.records import DoneStep, Held, OpenItem, Step
+from galene.core.planning.records import DoneStep, Held, OpenItem, PartWork, Step
 from galene.core.planning.words import Place
 
-RANKS = {"secure": 0, "before": 1, "running": 2, "safe": 3, "open": 4, "close": 60, "tail": 70}
+RANKS = {
+    "secure": 0,
+    "level": 1,
+    "before": 2,
+    "running": 3,
+    "safe": 4,
+    "open": 5,
+    "close": 60,
+    "tail": 70,
+}
 """Sections of the card in their order; cleaning stands between opening and closing."""
 BY_HAND = SENSORS | {"breather_valve"}
 """Kinds that are drawn out of their place by hand where no operation takes them off."""
@@ -26,14 +36,14 @@ PLAIN = StepTemplate(key="back", text="", minutes=0, place="close")
 """The template of a step that no procedure names: taking back what was opened."""
 
 
-@dataclass(kw_only=True)
-class Covered:
-    """A cover that is or will be on a mouth, and the operation whose closing takes it off."""
+@dataclass(frozen=True, kw_only=True)
+class Mouth:
+    """A mouth that was or will be laid open: what covers it, the step that lays it open (empty
+    where that is done), and the steps that shut it."""
 
     item: OpenItem
-    operation: str
-    task: str
-    """The step that puts it on, empty where it is on already."""
+    opened_by: str
+    shut_by: frozenset[str]
 
 
 @dataclass(kw_only=True)
@@ -55,8 +65,10 @@ class Planning:
     suffix : operation to the count of its turn
     tasks : steps gathered, by id
     cooling, lead, hold : the wait for a cold engine, the battery's step, the wait behind it
+    power_back : the step that connects the battery for what a motor has to open itself
     wait_of : part to the waits under which it dries
-    new_covers : covers that the openings put on
+    mouths : those that stand open or will, with what can cover them
+    late : the way back of what gives sight of the joints, for after they were looked at
     """
 
     case: Case
@@ -81,9 +93,11 @@ class Planning:
     tasks: dict[str, Task] = field(default_factory=dict)
     cooling: str = ""
     lead: str = ""
+    power_back: str = ""
     hold: str = ""
     wait_of: dict[str, list[str]] = field(default_factory=dict)
-    new_covers: list[Covered] = field(default_factory=list)
+    mouths: list[Mouth] = field(default_factory=list)
+    late: list[Step] = field(default_factory=list)
 
     @property
     def family(self) -> EngineFamily:
@@ -123,30 +137,50 @@ class Planning:
                 best = "loose" if lifted.hangs and best != "off" else "off"
         return best
 
-    def nth(self, key: str) -> str:
-        times = self.times[key]
-        return f"{key}~{times + 1}" if times else key
+    def turn_of(self, name: str) -> int:
+        """Which time a step that is not done once only comes now."""
+        return self.times[name] + 1
 
     def add(self, step: Step, rank: int, after: Iterable[str] = ()) -> Step:
-        step = warned(step, self.family, self.trade.hazards)
+        """Gather a step behind others."""
         self.tasks[step.id] = Task(step=step, rank=rank, after=set(after))
         return step
 
     def chains(self, *places: str) -> list[Link]:
         return [x for links in self.links.values() for x in links if x.template.place in places]
 
-    def operation_of(self, item_id: str) -> str:
-        operation = item_id.partition(":")[0].partition("~")[0]
-        return operation if operation in self.by_id else ""
-
     def carrier_off(self, part_id: str) -> str:
         """The part on the bench that a sensor sits on, empty where it sits on the car."""
-        if f"{part_id}:connector" in self.car.open:
+        if any(i.kind in ("connector", "hose") for i in self.drawn(part_id)):
             return ""
         carrier = next((t.on for t in self.family.taps if t.sensor == part_id), None)
         if not carrier or bearer(self.family, carrier) is None:
             return ""
         return carrier if self.lies(carrier) == "off" else ""
+
+    def drawn(self, part_id: str) -> list[OpenItem]:
+        """What is open because a part was drawn out of its place by hand."""
+        opened = {i.id for d in self.done if d.step.name == "out" for i in d.step.opens}
+        return [i for i in self.car.open.values() if i.owner == part_id and i.id in opened]
+
+    def shuts(self, operation_id: str) -> frozenset[str]:
+        """Ids of the steps that end what an operation has opened: its own way back, or that of one
+        which takes off whole what it had laid aside."""
+        others = [
+            o
+            for o, lifted in self.lift.items()
+            if lifted and not lifted.hangs and self.laid_aside(operation_id, lifted.part)
+        ]
+        return frozenset(numbered(f"close:{o}", self.turn_now(o)) for o in (operation_id, *others))
+
+    def turn_now(self, operation_id: str) -> int:
+        """For which time an operation stands open, or will be opened next."""
+        return self.turns[operation_id] + (operation_id not in self.open_now)
+
+    def only_for_sight(self, operation_id: str) -> bool:
+        """Whether an operation, and all that it stands on, only lays open what is to be seen."""
+        under = self.with_prerequisites(operation_id, self.by_id)
+        return all(self.by_id[o].sight_of for o in under)
 
     def goes_before(self, operation_id: str) -> tuple[str, ...]:
         return (*self.by_id[operation_id].after, *self.extra.get(operation_id, ()))
@@ -180,7 +214,12 @@ def begun(case: Case, trade: Trade, done: Sequence[DoneStep]) -> Planning:
         times=Counter(base_id(d.step.id) for d in done),
     )
     _held_by_find(planning)
-    for step in (d.step for d in done):
+    _held_by_casting(planning)
+    gone: set[str] = set()
+    for one in done:
+        step = one.step
+        if not one.left_out:
+            _note_mouths(planning, step, gone)
         if step.opening:
             planning.turns[step.opening] += 1
             planning.open_now.append(step.opening)
@@ -191,6 +230,49 @@ def begun(case: Case, trade: Trade, done: Sequence[DoneStep]) -> Planning:
         for wet in step.wets if step.wait else ():
             planning.wait_of.setdefault(wet.part, []).append(step.wait.id if step.wait else "")
     return planning
+
+
+def _held_by_casting(planning: Planning) -> None:
+    """What an answer would have fitted new and is cast in: the job is held, and with the stop
+    lifted the part is left as it is."""
+    changes = planning.changes
+    for part, work in list(changes.works.items()):
+        if work != "replace" or _can_be_new(planning, part):
+            continue
+        del changes.works[part]
+        name = planning.family.part(part).name.lower()
+        why = f"The {name} is cast in: no new one is fitted, this one goes to a machinist."
+        mine = (a.record for a in reversed(changes.answers) if a.part == part)
+        record = next(mine, changes.answers[-1].record)
+        changes.left[part] = why
+        if record not in planning.case.resolved and changes.held is None:
+            changes.held = Held(record=record, why=why)
+
+
+def _can_be_new(planning: Planning, part: str) -> bool:
+    try:
+        planning.trade.treat(PartWork(part=part, work="replace"), off=False, opened=True)
+    except InputError:
+        return False
+    return True
+
+
+def _note_mouths(planning: Planning, step: Step, gone: set[str]) -> None:
+    """Keep the mouths that a step which is done has laid open, and forget those that it shut."""
+    planning.mouths = [m for m in planning.mouths if step.id not in m.shut_by]
+    family = planning.family
+    if step.opening:
+        operation = planning.by_id[step.opening]
+        shut_by = planning.shuts(step.opening)
+        planning.mouths += [
+            Mouth(item=i, opened_by="", shut_by=shut_by)
+            for i in mouths(family, operation, step.turn, gone=gone)
+        ]
+    if step.name == "out" and (hand := made.hand_mouth(family, step.part)):
+        by = frozenset({f"{step.part}:in"})
+        planning.mouths.append(Mouth(item=hand, opened_by="", shut_by=by))
+    gone.update(step.takes_off)
+    gone.difference_update(step.refits)
 
 
 def _held_by_find(planning: Planning) -> None:
