@@ -15,15 +15,9 @@ from galene.core.planning.hazards import all_warned
 from galene.core.planning.making.bench import work
 from galene.core.planning.making.closing import close_all
 from galene.core.planning.making.covers import guarded
-from galene.core.planning.making.opening import (
-    READ_BEFORE_ALL,
-    arrive,
-    make_safe,
-    open_all,
-    whole,
-)
+from galene.core.planning.making.opening import arrive, make_safe, open_all, whole
 from galene.core.planning.making.scope import settle, works_now
-from galene.core.planning.making.state import RANKS, Planning, begun
+from galene.core.planning.making.state import RANKS, READ_BEFORE_ALL, Planning, begun
 from galene.core.planning.order import CLEAN_RANK, in_order, placed, schedule
 from galene.core.planning.records import (
     DoneStep,

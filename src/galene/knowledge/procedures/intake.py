@@ -463,6 +463,16 @@ THROTTLE = PartProcedure(
             through=("own",),
         ),
         StepTemplate(
+            key="plug",
+            text="Plug the throttle connector in until it clicks",
+            minutes=1,
+            when=("on_engine", "electronic"),
+            place="close",
+            closes=("Throttle connector",),
+            acts=("plug_in",),
+            speaks_of=("electronic",),
+        ),
+        StepTemplate(
             key="wedge_out",
             text=(
                 "Power off still: hold the plate's edge, take the soft wedge out and let the spring"
@@ -491,16 +501,6 @@ THROTTLE = PartProcedure(
             records=(EYES,),
             acts=("take_out", "look_twice"),
             through=("own",),
-        ),
-        StepTemplate(
-            key="plug",
-            text="Plug the throttle connector in until it clicks",
-            minutes=1,
-            when=("on_engine", "electronic"),
-            place="close",
-            closes=("Throttle connector",),
-            acts=("plug_in",),
-            speaks_of=("electronic",),
         ),
         StepTemplate(
             key="touched",

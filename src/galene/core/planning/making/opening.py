@@ -6,7 +6,7 @@ from dataclasses import replace
 from galene.core.errors import require
 from galene.core.planning import steps as made
 from galene.core.planning.chain import Link
-from galene.core.planning.making.state import RANKS, Mouth, Planning
+from galene.core.planning.making.state import RANKS, READ_BEFORE_ALL, Mouth, Planning
 from galene.core.planning.openings import (
     mouths,
     needs_cold,
@@ -15,10 +15,6 @@ from galene.core.planning.openings import (
     same_thing,
 )
 from galene.core.planning.policy_keys import MAKING_SAFE
-
-READ_BEFORE_ALL = frozenset({"read_level", "ask_recall"})
-"""What is read or asked before anything is started or opened; the rest of what is sought on the
-assembled car needs it in sight."""
 
 
 def arrive(planning: Planning) -> list[str]:
@@ -47,12 +43,7 @@ def arrive(planning: Planning) -> list[str]:
 def whole(planning: Planning) -> list[Link]:
     """Steps that ask for the assembled car, where it still is one: nothing of it is off, and
     nothing open but what gives sight."""
-    sights = {o for o in planning.open_now if planning.only_for_sight(o)}
-    if set(planning.open_now) - sights or any(
-        where != "mounted" for where in planning.car.place.values()
-    ):
-        return []
-    return planning.chains("whole")
+    return planning.chains("whole") if planning.untouched() else []
 
 
 def make_safe(planning: Planning, last: Sequence[str]) -> list[str]:

@@ -28,6 +28,9 @@ RANKS = {
     "tail": 70,
 }
 """Sections of the card in their order; cleaning stands between opening and closing."""
+READ_BEFORE_ALL = frozenset({"read_level", "ask_recall"})
+"""What is read or asked before anything is started or opened; the rest of what is sought on the
+assembled car needs it in sight."""
 BY_HAND = SENSORS | {"breather_valve"}
 """Kinds that are drawn out of their place by hand where no operation takes them off."""
 FAR_END = frozenset({"egr_passage"})
@@ -176,6 +179,12 @@ class Planning:
     def turn_now(self, operation_id: str) -> int:
         """For which time an operation stands open, or will be opened next."""
         return self.turns[operation_id] + (operation_id not in self.open_now)
+
+    def untouched(self) -> bool:
+        """Whether the car still is assembled: nothing is off it, and nothing open but what gives
+        sight."""
+        opened = [o for o in self.open_now if not self.only_for_sight(o)]
+        return not opened and all(where == "mounted" for where in self.car.place.values())
 
     def only_for_sight(self, operation_id: str) -> bool:
         """Whether an operation, and all that it stands on, only lays open what is to be seen."""

@@ -8,7 +8,7 @@ from galene.core.airpath.access import in_order as opening_order
 from galene.core.airpath.family import Operation
 from galene.core.errors import InputError
 from galene.core.planning.case import Treatment
-from galene.core.planning.making.state import BY_HAND, FAR_END, Planning
+from galene.core.planning.making.state import BY_HAND, FAR_END, READ_BEFORE_ALL, Planning
 from galene.core.planning.openings import riding
 
 
@@ -24,6 +24,7 @@ def find_ways(planning: Planning) -> None:
         before = wanted
         wanted = ways_to(planning, access, treatment, wanted)
         planning.used.setdefault(treatment.owner, set()).update(wanted - before)
+    wanted = in_sight(planning, access, wanted)
     for treatment in to_reach:
         mine = stands_on(planning, access, treatment, wanted)
         planning.used.setdefault(treatment.owner, set()).update(mine)
@@ -31,6 +32,20 @@ def find_ways(planning: Planning) -> None:
     extra = access.extra
     planning.to_open = with_extra([o.id for o in order], extra, planning.by_id)
     planning.extra = extra
+
+
+def in_sight(planning: Planning, access: Access, wanted: frozenset[str]) -> frozenset[str]:
+    """What must be open too so that what is sought on the assembled car is seen, where it still is
+    one."""
+    if not planning.untouched():
+        return wanted
+    for link in planning.chains("whole"):
+        if set(link.step.acts) & READ_BEFORE_ALL:
+            continue
+        for operation in planning.family.operations:
+            if link.step.part in operation.sight_of and operation.id not in planning.open_now:
+                wanted |= access.closure(operation.id)
+    return wanted
 
 
 def needs_way(planning: Planning, treatment: Treatment) -> bool:
