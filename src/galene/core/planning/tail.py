@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from galene.core.planning import ends
 from galene.core.planning import steps as made
 from galene.core.planning.answers import base_id
 from galene.core.planning.car import Car, after
@@ -14,21 +15,15 @@ from galene.core.planning.openings import has_motor, numbered
 from galene.core.planning.policy_keys import CLEARING
 from galene.core.planning.procedure import DOES, NEEDS, merged
 from galene.core.planning.records import (
-    Consequence,
     DoneStep,
     PartWork,
     PlannedRelearn,
     PlannedWait,
-    Record,
     StateWords,
     Step,
 )
 from galene.core.proof.relearn import RelearnTemplate
 
-COLD_LOOK_MINUTES = 180.0
-"""From working heat to a level that can be read cold (project default)."""
-WARM_MINUTES = 10.0
-"""Idling from a cold start to 75 C of coolant, about (project default)."""
 SOOT = frozenset(
     {
         "egr_valve",
@@ -143,36 +138,11 @@ class _Tail:
             text = "Ignition on, engine off"
             if self.car.engine == "running":
                 text = "Engine off, then ignition on"
-            step = Step(
-                id="key_on",
-                acts=("key_on",),
-                text=text,
-                why="What is commanded and learned now needs power and no running engine.",
-                phase="walk",
-                minutes=0.5,
-                needs=StateWords(battery="on"),
-                does=StateWords(engine="ignition"),
-                waits_for=self.s.wet_waits,
-            )
+            step = ends.key_on(text, self.s.wet_waits)
         elif wanted == "off":
-            step = Step(
-                id="key_off",
-                acts=("key_off",),
-                text="Ignition off, key out",
-                phase="walk",
-                minutes=0.5,
-                does=StateWords(engine="off"),
-            )
+            step = ends.key_off()
         else:
-            step = Step(
-                id="run_again",
-                acts=("start", "idle"),
-                text="Start the engine again and let it idle",
-                phase="relearn",
-                minutes=0.5,
-                needs=StateWords(battery="on", coolant="full", fuel_line="closed"),
-                does=StateWords(engine="running"),
-            )
+            step = ends.run_again()
         self._anew(step)
 
     def drive(self, step: Step) -> None:
@@ -189,7 +159,7 @@ class _Tail:
         if self.car.heat == "warm":
             return
         self.engine("running")
-        self._anew(_warm_up(self.family.cooling))
+        self._anew(ends.warm_up(self.family.cooling))
 
     def _anew(self, step: Step) -> None:
         count = self.times[step.id] + sum(base_id(s.id) == step.id for s in self.found)
@@ -242,7 +212,7 @@ def tail_steps(situation: Situation) -> list[Step]:
     _start(t)
     moving = [r for r in relearns if r not in still]
     if not any(r.id == "coolant_bleed_and_watch" for r in moving):
-        t.add(_warm_up(t.s.case.family.cooling))
+        t.add(ends.warm_up(t.s.case.family.cooling))
     touched = situation.car.coolant_touched or t.car.coolant_touched or _coolant_by_hand(situation)
     drained = touched and _drained(situation)
     for relearn in moving:
@@ -285,49 +255,9 @@ def _cylinders(t: _Tail) -> None:
     if _stands(t, "cylinders"):
         return
     t.engine("off")
-    t.add(
-        Step(
-            id="cylinders",
-            acts=("turn_crank", "look"),
-            text=(
-                "Look for liquid in the cylinders: plugs or injectors out, or the crank twice round"
-                " by hand, slowly"
-            ),
-            why="Liquid does not give way: the starter bends a rod on it.",
-            phase="start",
-            minutes=20,
-            tools=("socket for the crank", "lamp"),
-            needs=StateWords(engine="off"),
-            records=(
-                Record(
-                    id="cylinders/dry",
-                    key="dry",
-                    kind="yes_no",
-                    label="It turns twice round without a stop, and nothing wet comes",
-                    consequences=(
-                        Consequence(
-                            answer="no",
-                            kind="stop",
-                            text="Liquid in a cylinder: no starter. It is drained and found first.",
-                        ),
-                    ),
-                ),
-            ),
-        )
-    )
+    t.add(ends.cylinders())
     t.engine("ignition")
-    t.add(
-        Step(
-            id="crank_dry",
-            acts=("crank_dry",),
-            text="Crank it five seconds with the fuel shut off, plugs or injectors back in",
-            why="What is left comes out slowly, before it fires.",
-            phase="start",
-            minutes=2,
-            tools=("scan tool",),
-            needs=StateWords(engine="ignition", battery="on"),
-        )
-    )
+    t.add(ends.crank_dry())
 
 
 def _stands(t: _Tail, step_id: str) -> bool:
@@ -411,25 +341,7 @@ def _liquids_and_power(t: _Tail, relearns: Sequence[RelearnTemplate]) -> None:
         return
     reset = _reset_wanted(t, relearns)
     if reset:
-        t.add(
-            Step(
-                id="battery_reset",
-                acts=("wait",),
-                text=(
-                    "Press the brake pedal for ten seconds, then leave the lead off for fifteen"
-                    " minutes"
-                ),
-                why="What is stored must drain, or the old values come back.",
-                phase="close",
-                minutes=1,
-                needs=StateWords(battery="off"),
-                wait=PlannedWait(
-                    id=made.RESET_HOLD,
-                    minutes=made.RESET_MINUTES,
-                    why="The control unit forgets only without any charge",
-                ),
-            )
-        )
+        t.add(ends.battery_reset())
     leads = tuple(i.id for i in t.car.open.values() if i.kind == "battery lead" and not i.by_hand)
     turn = 1 + sum(x.name == "battery_on" for x in t.s.ahead)
     step = made.battery_on(turn, leads, cleared=reset)
@@ -453,64 +365,10 @@ def _looks(t: _Tail) -> None:
         t._append(link.step)
     open_joints = joints(t, "leaks") or _seen_last(t, "leaks")
     if open_joints or t.s.case.finds:
-        t.add(
-            Step(
-                id="leaks",
-                acts=("leak_look",),
-                sees=open_joints,
-                text="Smoke or soapy water round every joint that was opened",
-                why="Unmetered air after the work is a fault of the work.",
-                phase="walk",
-                minutes=4,
-                tools=("lamp", "smoke or soapy water"),
-                needs=StateWords(engine="off"),
-                records=(
-                    Record(
-                        id="leaks/tight",
-                        key="tight",
-                        kind="yes_no",
-                        label="No smoke comes out, nothing bubbles",
-                        consequences=(
-                            Consequence(
-                                answer="no",
-                                kind="again",
-                                text="Find the joint, seat it anew, test once more.",
-                            ),
-                        ),
-                    ),
-                ),
-            )
-        )
+        t.add(ends.leaks(open_joints))
     if not (any(x.opens for x in t.s.every) or t.s.case.finds or t.s.case.hand_items):
         return
-    t.add(
-        Step(
-            id="walk",
-            acts=("touch_all",),
-            sees=joints(t, "walk") or _seen_last(t, "walk"),
-            text=(
-                "Walk round: touch every connector, hose and clamp once more, count cloths and"
-                " tools"
-            ),
-            why="One missed plug is the comeback.",
-            phase="walk",
-            minutes=3,
-            needs=StateWords(engine="off"),
-            records=(
-                Record(
-                    id="walk/all",
-                    key="all",
-                    kind="yes_no",
-                    label="Everything touched, everything counted",
-                    consequences=(
-                        Consequence(
-                            answer="no", kind="again", text="Find it now, not on the road."
-                        ),
-                    ),
-                ),
-            ),
-        )
-    )
+    t.add(ends.walk(joints(t, "walk") or _seen_last(t, "walk")))
 
 
 def _seen_last(t: _Tail, look: str) -> tuple[str, ...]:
@@ -566,23 +424,7 @@ def _codes(t: _Tail) -> None:
     if t.car.codes == "cleared" or (t.times["clear"] and not t.s.work_left):
         return
     t.engine("ignition")
-    t.add(
-        Step(
-            id="clear",
-            acts=("clear",),
-            text="Clear the codes with the scan tool",
-            why=(
-                "A stored code may stop the control unit from learning, and only a fresh one"
-                " proves."
-            ),
-            phase="start",
-            minutes=2,
-            act="clear",
-            tools=("scan tool",),
-            needs=StateWords(battery="on", engine="ignition", before_set=True),
-            does=StateWords(codes="cleared"),
-        )
-    )
+    t.add(ends.clear())
 
 
 def _relearn(t: _Tail, relearn: RelearnTemplate) -> None:
@@ -637,35 +479,7 @@ def _parts_of(t: _Tail, relearn: str) -> tuple[str, ...]:
 def _fuel_look(t: _Tail) -> Step:
     opened = (x for x in t.s.every if x.opening and x.does.fuel_line == "opened")
     sees = tuple(dict.fromkeys(x.part for x in opened))
-    return Step(
-        id="fuel_look",
-        acts=("key_on", "leak_look", "handle_fuel"),
-        sees=sees,
-        text=(
-            "Pump running, engine off: look along every fuel joint that was opened, cloth under"
-            " each"
-        ),
-        why="A drop now is a fire later.",
-        phase="start",
-        minutes=2,
-        tools=("lamp", "cloth"),
-        needs=StateWords(engine="ignition"),
-        records=(
-            Record(
-                id="fuel_look/dry",
-                key="dry",
-                kind="yes_no",
-                label="Every joint is dry",
-                consequences=(
-                    Consequence(
-                        answer="no",
-                        kind="stop",
-                        text="Fuel is leaking: ignition off, close it, no start until it is dry.",
-                    ),
-                ),
-            ),
-        ),
-    )
+    return ends.fuel_look(sees)
 
 
 def _reset_holds(t: _Tail) -> None:
@@ -697,25 +511,7 @@ def _start(t: _Tail) -> None:
     if t.times["first_start"] and not t.s.work_left:
         return
     waits = ("Key off",) if any(base_id(s.id) == "reset_key_off" for s in t.found) else ()
-    why = (
-        "One long crank, a stumble or one misfire code of the agent is normal after such work. A"
-        " starter that stops dead, or no start within ten seconds: key off and look before the next"
-        " try; what lies in a cylinder bends its rod."
-    )
-    t.add(
-        Step(
-            id="first_start",
-            acts=("start",),
-            text=_start_text(t),
-            why=why,
-            phase="start",
-            minutes=1,
-            act="start",
-            needs=StateWords(battery="on", coolant="full", fuel_line="closed"),
-            does=StateWords(engine="running"),
-            waits_for=(*t.s.wet_waits, *waits),
-        )
-    )
+    t.add(ends.first_start(_start_text(t), (*t.s.wet_waits, *waits)))
 
 
 def _start_text(t: _Tail) -> str:
@@ -725,128 +521,20 @@ def _start_text(t: _Tail) -> str:
     return f"{word}, without the {'pedal' if t.family.cycle == 'four_stroke' else 'throttle'}"
 
 
-def _warm_up(cooling: str) -> Step:
-    warm = (
-        "the coolant is above 75 °C"
-        if cooling == "liquid"
-        else "the cylinder's fins are too hot to hold"
-    )
-    return Step(
-        id="warm_up",
-        acts=("idle", "leak_look", "listen"),
-        text=f"Let it idle until {warm}; look and listen round every joint meanwhile",
-        why="Cold, neither idle nor readings say anything, and a leak shows as it warms.",
-        phase="start",
-        minutes=WARM_MINUTES,
-        needs=StateWords(engine="running"),
-        does=StateWords(heat="warm"),
-        records=(
-            Record(
-                id="warm_up/well",
-                key="well",
-                kind="yes_no",
-                label="It runs on by itself, nothing leaks, no warning light",
-                consequences=(
-                    Consequence(
-                        answer="no",
-                        kind="stop",
-                        text="Engine off: read the codes and find the leak before it runs again.",
-                    ),
-                ),
-            ),
-        ),
-    )
-
-
 def _prove(t: _Tail) -> None:
     if not (t.times["after_set"] and not t.s.work_left):
         t.warm()
         t.engine("running")
-    t.add(
-        Step(
-            id="after_set",
-            acts=("idle", "read"),
-            text="Take the same readings again: same heat, same speed, same loads",
-            why="Only the same test says whether it is better.",
-            phase="prove",
-            minutes=12,
-            act="after_set",
-            needs=StateWords(engine="running", heat="warm"),
-        )
-    )
-    t.add(
-        Step(
-            id="road",
-            acts=(("ride" if t.family.cycle == "two_stroke" else "drive"),),
-            text="Road test: steady, coasting down to a stop, pulling away",
-            why="Codes need driving to come back, and the complaint is felt on the road.",
-            phase="prove",
-            minutes=15,
-            act="road",
-            needs=StateWords(engine="running", codes="cleared"),
-        )
-    )
-    t.add(
-        Step(
-            id="pending",
-            acts=("read",),
-            text="Read the codes again, pending ones too",
-            why="A lamp that is off proves nothing.",
-            phase="prove",
-            minutes=3,
-            act="pending",
-            tools=("scan tool",),
-            needs=StateWords(codes="cleared", battery="on"),
-        )
-    )
+    t.add(ends.after_set())
+    t.add(ends.road(("ride" if t.family.cycle == "two_stroke" else "drive",)))
+    t.add(ends.pending())
 
 
 def _cold_look(t: _Tail) -> None:
     if not _stands(t, "cold_look"):
         t.engine("off")
-    wait_id = "Cooling for the level"
-    t.add(
-        Step(
-            id="cold_wait",
-            acts=("key_off", "wait"),
-            text="Engine off. Leave it to cool, cap shut",
-            why="The level is read cold; a loss shows only then.",
-            phase="prove",
-            minutes=0.5,
-            needs=StateWords(engine="off"),
-            does=StateWords(heat="cold"),
-            wait=PlannedWait(
-                id=wait_id, minutes=COLD_LOOK_MINUTES, why="The level sinks as it cools"
-            ),
-        )
-    )
-    t.add(
-        Step(
-            id="cold_look",
-            acts=("read_level", "look_under"),
-            text="Look at the coolant's level cold, and under the car for drops",
-            why="A coolant loss after this work shows hours later.",
-            phase="prove",
-            minutes=3,
-            needs=StateWords(engine="off", heat="cold"),
-            waits_for=(wait_id,),
-            records=(
-                Record(
-                    id="cold_look/level",
-                    key="level",
-                    kind="yes_no",
-                    label="The level stands at the mark, nothing is wet",
-                    consequences=(
-                        Consequence(
-                            answer="no",
-                            kind="stop",
-                            text="Coolant is lost: press the system before the car leaves.",
-                        ),
-                    ),
-                ),
-            ),
-        )
-    )
+    t.add(ends.cold_wait())
+    t.add(ends.cold_look())
 
 
 def planned_relearns(steps: Sequence[Step]) -> tuple[PlannedRelearn, ...]:

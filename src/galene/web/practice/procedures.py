@@ -74,7 +74,6 @@ CHOICES: dict[str, list[tuple[str, str]]] = {
     "through": list(THROUGH.items()),
     "touched": list(TOUCHED.items()),
     "sees": list(SEEN.items()),
-    "kinds": [(c.id, c.title) for c in COMPONENTS.values()],
     "speaks_of": [(w, w.replace("_", " ")) for w in (*SPOKEN_OF, *COMPONENTS)],
 }
 BLANK_STEP: dict[str, Any] = {
@@ -302,6 +301,11 @@ def _split(text: str, by: str) -> list[str]:
     return [x.strip() for x in text.split(by) if x.strip()]
 
 
+def _picked(form: Form, name: str) -> list[str]:
+    """Words that were ticked or picked, each once."""
+    return list(dict.fromkeys(t.strip() for t in form.texts(name) if t.strip()))
+
+
 def _count(form: Form) -> int:
     return min(form.integer("rows"), 40)
 
@@ -378,13 +382,13 @@ def _step(form: Form, i: int, taken: set[str]) -> dict[str, Any]:
         "moves": [m for m in MOVES if m in form.texts(f"{i}.moves")],
         "consumes": _split(text("consumes"), ","),
         "treats": text("treats") == "yes",
-        "acts": form.texts(f"{i}.acts"),
+        "acts": _picked(form, f"{i}.acts"),
         "through": form.texts(f"{i}.through"),
         "dirties": form.texts(f"{i}.dirties"),
         "judges": form.texts(f"{i}.judges"),
         "seals": text("seals") == "yes",
         "sees": form.texts(f"{i}.sees"),
-        "speaks_of": form.texts(f"{i}.speaks_of"),
+        "speaks_of": _picked(form, f"{i}.speaks_of"),
         "about": text("about"),
     }
 
@@ -460,7 +464,7 @@ def _relearn(form: Form, template_id: str) -> dict[str, Any]:
             ],
             "engine_on": form.text(f"{i}.engine_on") == "yes",
             "attended": form.text(f"{i}.attended") == "yes",
-            "acts": form.texts(f"{i}.acts"),
+            "acts": _picked(form, f"{i}.acts"),
         }
         for i in range(_count(form))
     ]
