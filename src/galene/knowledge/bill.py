@@ -6,16 +6,12 @@ from dataclasses import dataclass, field
 from galene.core.airpath.family import EngineFamily
 from galene.core.learning.minutes import Timed, own_time, together
 from galene.core.planning.document import Bill, BilledAgent, BilledSpare, OwnMinutes
-from galene.core.planning.openings import driver_of
 from galene.core.planning.records import Plan
+from galene.core.planning.uses import uses_of
 from galene.knowledge.agents import AGENTS
 
 PROVEN = frozenset({"start", "relearn", "prove"})
 """Phases whose minutes are told apart on the bill: relearn and proof."""
-
-
-COVERS = {"cover": "clean caps", "tape": "masking tape", "rag inside": "counted cloths"}
-"""What lies ready for mouths that are covered, by the kind of item."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -60,17 +56,15 @@ def bill_of(
         if s.phase in PROVEN and s.id in times
     )
     work = (own.expected if by_own else plan.hands_on_minutes) - proof
-    consumed = dict.fromkeys((*(c for s in plan.steps for c in s.consumes), *extra_spares))
-    agents: dict[str, float] = {}
-    labels: dict[str, set[str]] = {}
-    for step in plan.steps:
-        if step.agent:
-            agents[step.agent.class_id] = agents.get(step.agent.class_id, 0.0) + step.agent.ml
-            labels.setdefault(step.agent.class_id, set()).update(step.agent.label)
-    drivers = (d for s in plan.steps for f in s.fasteners if (d := driver_of(f)) != "fingers")
-    covering = {i.kind for s in plan.steps for i in s.opens if i.inside} & COVERS.keys()
-    covers = (COVERS[kind] for kind in sorted(covering))
-    tools = dict.fromkeys((*(t for s in plan.steps for t in s.tools), *drivers, *covers))
+    used = [u for s in plan.steps for u in uses_of(s)]
+    consumed = dict.fromkeys((*(u.id for u in used if u.kind == "spare"), *extra_spares))
+    agents = {u.id: 0.0 for u in used if u.kind == "agent"}
+    for use in (u for u in used if u.kind == "agent"):
+        agents[use.id] += use.ml
+    labels: dict[str, set[str]] = {a: set() for a in agents}
+    for agent in (s.agent for s in plan.steps if s.agent):
+        labels[agent.class_id].update(agent.label)
+    tools = (u.id for kind in ("tool", "aid") for u in used if u.kind == kind)
     return Bill(
         work_minutes=work,
         proof_minutes=proof,
@@ -87,7 +81,7 @@ def bill_of(
             )
             for a, ml in agents.items()
         ),
-        tools=tuple(t for t in tools if t != "fingers"),
+        tools=tuple(dict.fromkeys(tools)),
         protection=tuple(dict.fromkeys(x for a in agents for x in AGENTS[a].protection)),
         other=other,
         hourly_rate=prices.hourly_rate,

@@ -9,6 +9,7 @@ from galene.core.errors import InputError
 from galene.core.planning.case import Case
 from galene.core.planning.planner import make_plan
 from galene.core.planning.records import Air, PartWork, Plan, StateWords
+from galene.core.planning.uses import uses_of
 from galene.knowledge.bill import PriceList, bill_of
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.policy import DEFAULT_POLICY
@@ -70,10 +71,13 @@ def test_what_goes_in_new_is_on_the_list_and_has_its_price(name: str, seals: str
                 assert any(x in names for x in LIKE[word.lower()]), (where, step.text, names)
         within = {c for s in family.spares if s.id in billed for c in s.contains}
         assert not within & set(billed), (where, within)
-        tools = set(bill.tools)
+        in_hand = {u.id for s in plan.steps for u in uses_of(s)}
+        at_hand = {*billed, *(a.class_id for a in bill.agents), *bill.tools}
+        assert in_hand == at_hand, (where, in_hand ^ at_hand)
         kinds = {i.kind for s in plan.steps for i in s.opens if i.inside}
-        assert "cover" not in kinds or "clean caps" in tools
-        assert "tape" not in kinds or "masking tape" in tools
+        assert "cover" not in kinds or "clean caps" in bill.tools
+        assert "tape" not in kinds or "masking tape" in bill.tools
+        assert "rag inside" not in kinds or "counted cloths" in bill.tools
 
 
 def test_a_new_manifold_brings_its_flaps() -> None:
