@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
+from galene.core.planning.marks import bears
 from galene.core.planning.records import DoneStep, OpenItem, StateWords, Step
 from galene.core.planning.words import (
     MOUTH_KINDS,
@@ -48,6 +49,10 @@ class Car:
     def mouths_on(self, part: str) -> tuple[OpenItem, ...]:
         """Caps, tape, rags and tools that a part bears now."""
         return tuple(i for i in self.open.values() if i.on == part and i.kind in MOUTH_KINDS)
+
+    def bearer_away(self, mouth: str) -> bool:
+        """Whether the part that bears a mouth is out of the house."""
+        return any(where == "away" and bears(mouth, p) for p, where in self.place.items())
 
 
 WORDS: tuple[str, ...] = (

@@ -2,13 +2,13 @@
 and finds clean, what it seals, sees and covers. Walks it; knows no planner."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from galene.core.airpath.family import EngineFamily, Operation
 from galene.core.planning.car import Car
 from galene.core.planning.hazards import Hazard, cautions_at
 from galene.core.planning.marks import WHOLE_CAR, bears
-from galene.core.planning.moments import elsewhere, left_between, visits
+from galene.core.planning.moments import Clean, elsewhere, left_between, visits
 from galene.core.planning.openings import has, mouths
 from galene.core.planning.records import OpenItem, Plan, Step
 
@@ -25,32 +25,11 @@ class Violation:
     text: str
 
 
-@dataclass(kw_only=True)
-class Clean:
-    """What was found clean at last, and what was dirtied since: part or port to the step."""
-
-    judged: dict[str, str] = field(default_factory=dict)
-    spoiled: dict[str, str] = field(default_factory=dict)
-
-    def note(self, step: Step) -> None:
-        """Carry on over a step. A new part has nothing of what the old one had."""
-        if "compare_new" in step.acts:
-            self.judged.pop(step.part, None)
-            self.spoiled.pop(step.part, None)
-        for part in step.dirties:
-            for target in self.judged:
-                if target == part or bears(target, part):
-                    self.spoiled[target] = step.id
-        for target in step.judges_clean:
-            self.judged[target] = step.id
-            self.spoiled.pop(target, None)
-
-
 def at_step(
     step: Step, family: EngineFamily, car: Car, clean: Clean, *, hazards: Sequence[Hazard]
 ) -> Iterator[Violation]:
     """The laws that one step may break on the car as it stands before it."""
-    yield from _through(step, family, car)
+    yield from _through(step, car)
     yield from _still_clean(step, family, clean)
     yield from _assembled(step, car)
     for word in step.speaks_of:
@@ -61,16 +40,15 @@ def at_step(
         yield Violation(rule=22, step=step.id, text=f"warns not of {', '.join(sorted(missing))}")
 
 
-def _through(step: Step, family: EngineFamily, car: Car) -> Iterator[Violation]:
+def _through(step: Step, car: Car) -> Iterator[Violation]:
     """Law 13: nothing through a mouth that wears a cover, or whose bearer is away."""
     for mouth in step.through:
         worn = [i for i in car.open.values() if i.mouth == mouth and i.id not in step.closes]
         if worn:
             text = f"goes through {mouth} under {worn[0].what}"
             yield Violation(rule=13, step=step.id, text=text)
-        for part in family.parts:
-            if bears(mouth, part.id) and car.place_of(part.id) == "away":
-                yield Violation(rule=13, step=step.id, text=f"goes through {mouth}, which is away")
+        if car.bearer_away(mouth):
+            yield Violation(rule=13, step=step.id, text=f"goes through {mouth}, which is away")
 
 
 def _still_clean(step: Step, family: EngineFamily, clean: Clean) -> Iterator[Violation]:
@@ -142,8 +120,9 @@ def _seals(plan: Plan) -> Iterator[Violation]:
             ),
             None,
         )
-        # What was worked on before it was condemned is no new part.
-        if touched and not any(ROUGH & set(s.acts) for i, s in mine if i < compared):
+        # What was worked on or judged before it was condemned is no new part.
+        old = (i < compared and (ROUGH & set(s.acts) or new in s.judges_clean) for i, s in mine)
+        if touched and not any(old):
             yield Violation(rule=15, step=touched[1].id, text=f"{new} is not compared before")
 
 

@@ -2,9 +2,32 @@
 hand goes away, and who is at work there. Planner and verifier ask the same."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 from galene.core.planning.marks import bears
 from galene.core.planning.records import Step
+
+
+@dataclass(kw_only=True)
+class Clean:
+    """What was found clean at last, and what was dirtied since: part or port to the step."""
+
+    judged: dict[str, str] = field(default_factory=dict)
+    spoiled: dict[str, str] = field(default_factory=dict)
+
+    def note(self, step: Step) -> None:
+        """Carry on over a step. A new part has nothing of what the old one had."""
+        if "compare_new" in step.acts:
+            self.judged.pop(step.part, None)
+            self.spoiled.pop(step.part, None)
+        for part in step.dirties:
+            for target in self.judged:
+                if target == part or bears(target, part):
+                    self.spoiled[target] = step.id
+        for target in step.judges_clean:
+            self.judged[target] = step.id
+            self.spoiled.pop(target, None)
+
 
 AT_THE_MOUTH = frozenset({"uncover", "cover", "look_in"})
 """Steps that are there for the mouths themselves."""

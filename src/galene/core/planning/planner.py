@@ -197,7 +197,7 @@ def while_held(planning: Planning) -> list[Step]:
         for link in links:
             if link.template.place != "clean" or link.step.sends or link.step.receives:
                 break
-            if lacking(car, link.step.needs):
+            if lacking(car, link.step.needs) or any(map(car.bearer_away, link.step.through)):
                 break
             planning.add(link.step, CLEAN_RANK, link.after)
             car = after(car, link.step)

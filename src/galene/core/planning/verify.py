@@ -9,7 +9,8 @@ from galene.core.airpath.family import EngineFamily
 from galene.core.chemistry.judge import EngineFacts, engine_of
 from galene.core.planning.car import Car, after, car_at, lacking
 from galene.core.planning.hazards import Hazard
-from galene.core.planning.laws import Clean, Violation, at_step, of_plan
+from galene.core.planning.laws import Violation, at_step, of_plan
+from galene.core.planning.moments import Clean
 from galene.core.planning.openings import fastener_texts, has_motor, riding
 from galene.core.planning.records import AgentUse, OpenItem, Plan, StateWords, Step
 

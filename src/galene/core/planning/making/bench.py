@@ -1,6 +1,6 @@
 """The parts' own steps behind what lays them open, on the car and on the bench."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from galene.core.chemistry.rules import COOL_PARTS
@@ -8,6 +8,7 @@ from galene.core.planning import steps as made
 from galene.core.planning.chain import Link, again
 from galene.core.planning.making.state import PLAIN, RANKS, Mouth, Planning
 from galene.core.planning.marks import bears
+from galene.core.planning.moments import Clean
 from galene.core.planning.openings import numbered, riding
 from galene.core.planning.order import CLEAN_RANK
 from galene.core.planning.records import Step
@@ -87,6 +88,8 @@ def dirty_first(planning: Planning) -> None:
         for part in dirt.step.dirties:
             _before_treated(planning, owner, dirt, part)
             _before_judged(planning, owner, dirt, part)
+    for owner, target in _spoiled(planning):
+        _judged_once_more(planning, owner, target, ())
 
 
 def _into_what_stays(planning: Planning, dirt: Link) -> Link:
@@ -128,19 +131,18 @@ def _before_judged(planning: Planning, owner: str, dirt: Link, part: str) -> Non
     for other, links in list(planning.links.items()):
         if other == owner:
             continue
-        judges = [x for x in links if _judges(x.step, part)]
+        judges = [x for x in links if _judges(x.step, part) and x.step.id in planning.tasks]
         for judge in judges:
-            if judge.step.id in planning.tasks:
-                planning.tasks[judge.step.id].after.add(dirt.step.id)
+            planning.tasks[judge.step.id].after.add(dirt.step.id)
         if not judges:
-            _judged_once_more(planning, other, dirt, part)
+            _judged_once_more(planning, other, part, {dirt.step.id})
 
 
 def _judges(step: Step, part: str) -> bool:
     return any(t == part or bears(t, part) for t in step.judges_clean)
 
 
-def _judged_once_more(planning: Planning, owner: str, dirt: Link, part: str) -> None:
+def _judged_once_more(planning: Planning, owner: str, part: str, after: Iterable[str]) -> None:
     was = next(
         (
             d.step
@@ -165,7 +167,24 @@ def _judged_once_more(planning: Planning, owner: str, dirt: Link, part: str) -> 
         for x in planning.chains("clean")
         if x.step.receives and any(bears(m, x.step.part) for m in step.through)
     }
-    planning.tasks[step.id].after |= {dirt.step.id, *back}
+    planning.tasks[step.id].after |= {*after, *back}
+
+
+def _spoiled(planning: Planning) -> list[tuple[str, str]]:
+    """Owner and part of what was found clean, and dirtied since, by what is done already, where it
+    is not shut yet."""
+    clean = Clean()
+    judge: dict[str, str] = {}
+    for d in planning.done:
+        if not d.left_out:
+            clean.note(d.step)
+            judge.update(dict.fromkeys(d.step.judges_clean, d.step.owner))
+    return [
+        (judge[target], target)
+        for target in clean.spoiled
+        if planning.car.place_of(judge[target]) != "mounted"
+        and not any(target in x.step.judges_clean for x in planning.chains("clean"))
+    ]
 
 
 def _owner_of(planning: Planning, part: str) -> str:

@@ -1,11 +1,11 @@
 """The way back: what was opened is closed, deepest first; what gives sight of the joints last."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from galene.core.airpath.family import Operation
 from galene.core.planning import steps as made
 from galene.core.planning.making.state import RANKS, Planning
-from galene.core.planning.openings import numbered
+from galene.core.planning.openings import numbered, riding
 from galene.core.planning.policy_keys import SEALS
 from galene.core.planning.words import MOUTH_KINDS
 
@@ -69,10 +69,22 @@ def close_one(
         for t in planning.tasks.values()
         if t.step.name == "unstrip" and t.step.owner in touched
     }
-    work = worked_there(planning, operation_id) - loose
+    work = (worked_there(planning, operation_id) | _of_carriers(planning, back)) - loose
     planning.add(step, RANKS["close"], {*deeper, *work, *opened, *strips})
     for plug in loose:
         planning.tasks[plug].after.add(step.id)
+
+
+def _of_carriers(planning: Planning, parts: Collection[str]) -> set[str]:
+    """Work on what parts ride on: nothing goes back into a part that is still to be cleaned."""
+    carriers = {p for p, on in riding(planning.family).items() if set(parts) & set(on)}
+    return {
+        x.step.id
+        for owner, links in planning.links.items()
+        if carriers & set(planning.owner_parts[owner])
+        for x in links
+        if x.step.id in planning.tasks and x.template.place == "clean"
+    }
 
 
 def worked_there(planning: Planning, operation_id: str) -> set[str]:

@@ -48,8 +48,7 @@ def whole(planning: Planning) -> list[Link]:
 
 def make_safe(planning: Planning, last: Sequence[str]) -> list[str]:
     """No heat and no key where something is opened or worked on."""
-    seen_to = [x for x in whole(planning) if not set(x.step.acts) & READ_BEFORE_ALL]
-    handled = [*planning.chains("first", "clean", "close"), *seen_to]
+    handled = [*planning.chains("first", "clean", "close"), *_sought(planning)]
     if not handled and not planning.to_open:
         return list(last)
     running = bool(planning.chains("running"))
@@ -130,7 +129,10 @@ def open_all(planning: Planning, safe: Sequence[str]) -> dict[str, str]:
     gone = {p for p, where in planning.car.place.items() if where in ("off", "away")}
     firsts = planning.chains("first")
     early = {o for x in firsts for o in planning.used.get(x.step.owner, ())}
-    # What a motor has to open itself is reached before the battery's lead comes off.
+    if early and _sought(planning):
+        early |= {o for o in planning.to_open if planning.only_for_sight(o)}
+    # What a motor has to open itself is reached before the battery's lead comes off, and so is what
+    # gives sight of what is sought before anything is opened.
     planning.to_open.sort(key=lambda o: o not in early)
     names = {o: numbered(f"open:{o}", planning.turn_now(o)) for o in planning.to_open}
     if firsts and planning.car.battery == "off":
@@ -195,9 +197,14 @@ def open_one(
     planning.add(step, RANKS["open"], after)
 
 
+def _sought(planning: Planning) -> list[Link]:
+    """What is sought on the assembled car with the hands, beside what is read before all."""
+    return [x for x in whole(planning) if not set(x.step.acts) & READ_BEFORE_ALL]
+
+
 def _seek_first(planning: Planning, names: Mapping[str, str], safe: Sequence[str]) -> None:
     """What is sought on the assembled car, in sight, before the first part of it comes off."""
-    sought = [x for x in whole(planning) if not set(x.step.acts) & READ_BEFORE_ALL]
+    sought = _sought(planning)
     sights = {o for o in names if planning.only_for_sight(o)}
     for link in sought:
         after = {*link.after, *safe, *(names[o] for o in sights)}

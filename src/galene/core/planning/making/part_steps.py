@@ -109,10 +109,12 @@ def closers(planning: Planning, owner: str, now: Treatment | None) -> list[Link]
     """Steps of the former treatment that take back what it opened and the present one would
     leave."""
     drawn = {i.id for i in planning.drawn(owner)}
+    stripped = {i.id for d in planning.done if d.step.name == "strip" for i in d.step.opens}
     if now is None and drawn:
         back = made.put_back(planning.family, owner, planning.carrier_off(owner))
         return [Link(step=back, template=PLAIN, after=())]
-    mine = {i.id for i in planning.car.open.values() if i.owner == owner and not i.mouth} - drawn
+    mine = {i.id for i in planning.car.open.values() if i.owner == owner and not i.mouth}
+    mine -= drawn | stripped
     if not mine:
         return []
     parts = [w for w in planning.case.works if planning.family.part(w.part).id == owner]
