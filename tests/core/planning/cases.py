@@ -115,5 +115,11 @@ def walk(drawn: Drawn, random: Random) -> list[tuple[Plan, dict[str, str]]]:
         if more == answers:
             break
         answers = more
-        found.append((planned(drawn.case, drawn.trade, answers), answers))
+        try:
+            found.append((planned(drawn.case, drawn.trade, answers), answers))
+        except InputError as error:
+            # It stops the plan before a step that was answered, which is not asked then.
+            if error.field != "answers":
+                raise
+            break
     return found

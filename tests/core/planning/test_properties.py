@@ -2,7 +2,7 @@
 
 from random import Random
 
-from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import HealthCheck, assume, example, given, settings
 from hypothesis import strategies as st
 
 from galene.core.planning.car import after, car_at
@@ -19,7 +19,18 @@ PLENTY = settings(
 SEEDS = st.integers(min_value=0, max_value=2**32)
 
 
+# Failed once: a plan that waited for itself, a port dirtied after its look, a sensor put back
+# in a pipe that was not clean yet, a mouth of a part that was away, an item taken back twice.
 @PLENTY
+@example(seed=256)
+@example(seed=1232)
+@example(seed=1294)
+@example(seed=1371)
+@example(seed=1941)
+@example(seed=2377)
+@example(seed=3348)
+@example(seed=4346)
+@example(seed=4357)
 @given(seed=SEEDS)
 def test_every_plan_holds_whatever_is_answered(seed: int) -> None:
     random = Random(seed)

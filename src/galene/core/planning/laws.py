@@ -82,7 +82,7 @@ def of_plan(plan: Plan, family: EngineFamily, *, done: int) -> Iterator[Violatio
     yield from _seals(plan)
     yield from _sights(plan, family)
     yield from _covers(plan, done)
-    yield from _bare(plan, family)
+    yield from _bare(plan, family, done)
     yield from _spares(plan, family)
     if not plan.held:
         yield from _watched_first(plan)
@@ -155,20 +155,20 @@ def _covers(plan: Plan, done: int) -> Iterator[Violation]:
                 yield Violation(rule=17, step=step.id, text=f"{item.what} guards nothing")
 
 
-def _bare(plan: Plan, family: EngineFamily) -> Iterator[Violation]:
+def _bare(plan: Plan, family: EngineFamily, done: int) -> Iterator[Violation]:
     """Law 9: no mouth stands bare beside work that could drop in, but where somebody goes through
     it, or it is wet."""
     gone: set[str] = set()
     for i, step in enumerate(plan.steps):
         operation = _operation(family, step.opening)
         for item in mouths(family, operation, step.turn, gone=gone) if operation else ():
-            yield from _bare_from(plan, item, step, i)
+            yield from _bare_from(plan, item, i, done=done)
         gone.update(step.takes_off)
         gone.difference_update(step.refits)
 
 
-def _bare_from(plan: Plan, item: OpenItem, opening: Step, start: int) -> Iterator[Violation]:
-    steps = plan.steps
+def _bare_from(plan: Plan, item: OpenItem, start: int, *, done: int) -> Iterator[Violation]:
+    steps, opening = plan.steps, plan.steps[start]
     end = next(
         (
             n
@@ -185,7 +185,7 @@ def _bare_from(plan: Plan, item: OpenItem, opening: Step, start: int) -> Iterato
     wet = {w.part: n for n, s in enumerate(steps[:end]) for w in s.wets}
     worn = False
     for n, step in enumerate(steps[start:end], start):
-        if n > start and elsewhere(step, item.mouth) and not worn:
+        if n > start and n >= done and elsewhere(step, item.mouth) and not worn:
             inside = any(a <= n <= b for a, b in at_work)
             if not inside and item.on not in wet:
                 yield Violation(rule=9, step=step.id, text=f"{item.mouth} stands bare")

@@ -76,12 +76,15 @@ def close_one(
 
 
 def _of_carriers(planning: Planning, parts: Collection[str]) -> set[str]:
-    """Work on what parts ride on: nothing goes back into a part that is still to be cleaned."""
+    """Work on what parts ride on, and work that drops into it: nothing goes back into a part that
+    may have to be looked into once more."""
     carriers = {p for p, on in riding(planning.family).items() if set(parts) & set(on)}
+    drops = {d.step.owner for d in planning.done if carriers & set(d.step.dirties)}
+    drops |= {t.step.owner for t in planning.tasks.values() if carriers & set(t.step.dirties)}
     return {
         x.step.id
         for owner, links in planning.links.items()
-        if carriers & set(planning.owner_parts[owner])
+        if owner in drops or carriers & set(planning.owner_parts[owner])
         for x in links
         if x.step.id in planning.tasks and x.template.place == "clean"
     }
