@@ -19,7 +19,7 @@ from galene.jobs.planning import planned, works_of
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.relearns import RELEARNS
 from galene.knowledge.variants import TAG_WORDS, WORDS, variants_of
-from galene.store.models import AuditEntry, Job, Workshop
+from galene.store.models import AuditEntry, Job, TemplateVersion, Workshop
 from tests.conftest import demo_jobs
 from tests.often import walks
 
@@ -470,3 +470,34 @@ def test_an_older_step_of_ones_own_is_asked_what_the_hand_does() -> None:
     document["steps"].append({**document["steps"][1], "key": "sing", "text": "Sing to it"})
     read = template_of("procedure", document)
     assert unmarked(read) == (len(read.steps),)
+
+
+def test_what_does_not_say_it_is_planned_with_only_when_it_does(maren: Act, db: Session) -> None:
+    number, workshop = unworked(db), db.scalars(select(Workshop)).one()
+    job = find_job(db, number)
+    document = older(document_of("procedure", PROCEDURES["maf_sensor"]))
+    document["steps"].append({**document["steps"][1], "key": "sing", "text": "Sing to it"})
+    db.add(
+        TemplateVersion(
+            kind="procedure",
+            template_id="maf_sensor",
+            family_id="A",
+            version=1,
+            document=document,
+            note="as it was kept",
+            made_at=maren.now,
+            person_id=maren.person.id,
+        )
+    )
+    db.flush()
+    with pytest.raises(Refused, match="say at step") as refused:
+        planned(job, works_of(job, ["maf_sensor"]), workshop)
+    assert list(refused.value.at.values()) == ["/reference/templates/procedure/maf_sensor?family=A"]
+    # The page that it leads to opens, and there it can be said.
+    own = templates.in_force(db, "procedure", "maf_sensor", family_id="A")
+    told = document_of("procedure", own)
+    told["steps"][-1]["acts"] = ["listen"]
+    templates.save_template(
+        maren, "procedure", "maf_sensor", family_id="A", document=told, note="it is heard", seen=1
+    )
+    assert planned(job, works_of(job, ["maf_sensor"]), workshop).plan.steps

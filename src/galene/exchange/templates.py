@@ -68,7 +68,8 @@ MARKS = ("acts", "through", "dirties", "judges", "seals", "sees", "speaks_of", "
 def _marks_of(step: StepTemplate) -> dict[str, Any]:
     """The marks of a shipped step, for a workshop's own wording of it that was kept before steps
     had any. A step of its own has none: what the hand does there is asked."""
-    return {name: plain(StepTemplate, step)[name] for name in MARKS}
+    document = plain(StepTemplate, step)
+    return {name: document[name] for name in MARKS}
 
 
 def unmarked(procedure: PartProcedure) -> tuple[int, ...]:

@@ -24,7 +24,7 @@ from galene.exchange.templates import (
     templates_with,
     unmarked,
 )
-from galene.jobs.act import Act
+from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Refused, Stale
 from galene.jobs.intake import check_text
 from galene.jobs.rights import Right
@@ -50,12 +50,10 @@ def templates_for(db: Session, family_id: str) -> TemplateSet:
     # A family's own come after the general ones, as the empty id sorts first.
     for row in rows.in_force(db, family_ids=("", family_id)):
         own.setdefault(row.kind, {})[row.template_id] = row.document
-    found = templates_with(own)
-    _require_marks(found)
-    return found
+    return templates_with(own)
 
 
-def _require_marks(templates: TemplateSet) -> None:
+def _require_marks(db: Session, job: Job, templates: TemplateSet) -> None:
     """A workshop's own procedure that was written before steps said what the hand does is asked
     for it before it is planned with again.
 
@@ -64,23 +62,36 @@ def _require_marks(templates: TemplateSet) -> None:
     Refused
         Naming the steps, with the way to them.
     """
-    for template_id in templates.own.get("procedure", {}):
+    here = {*family_of(job).components, *WAYS_IN_PLACE.values()}
+    for template_id in sorted(here & set(templates.own.get("procedure", {}))):
         procedure = templates.procedures[template_id]
-        if steps := unmarked(procedure):
-            which = ", ".join(map(str, steps))
-            line = f"“{procedure.title}”: say at step {which} what the hand does, then save it"
-            raise Refused(
-                "A procedure of the workshop's own asks for more",
-                [line],
-                at={line: f"/reference/templates/procedure/{template_id}"},
-            )
+        if not (steps := unmarked(procedure)):
+            continue
+        which = ", ".join(map(str, steps))
+        line = f"“{procedure.title}”: say at step {which} what the hand does, then save it"
+        own = rows.in_force(db, family_ids=(job.family_id,))
+        of_family = any((r.kind, r.template_id) == ("procedure", template_id) for r in own)
+        place = f"/reference/templates/procedure/{template_id}"
+        raise Refused(
+            "A procedure of the workshop's own asks for more",
+            [line],
+            at={line: f"{place}?family={job.family_id}" if of_family else place},
+        )
 
 
 def templates_of(job: Job) -> TemplateSet:
-    """The templates in force for a job that is planned now."""
+    """The templates in force for a job that is planned now.
+
+    Raises
+    ------
+    Refused
+        One of the workshop's own does not say what the hand does.
+    """
     db = object_session(job)
     assert db is not None
-    return templates_for(db, job.family_id)
+    found = templates_for(db, job.family_id)
+    _require_marks(db, job, found)
+    return found
 
 
 def frozen_templates(plan: Plan) -> TemplateSet:
