@@ -81,11 +81,28 @@ def car_at(start: StateWords) -> Car:
 def after(car: Car, step: Step) -> Car:
     """The car after a step: liquids, power and codes by what it does, parts and items by what it
     moves."""
-    changed: dict[str, object] = {
-        name: getattr(step.does, name) for name in WORDS if getattr(step.does, name) is not None
-    }
-    place = dict(car.place)
-    place.update(step.does.place)
+    does = step.does
+    # Written out, not by `replace`: a planning asks for some hundred of these.
+    return Car(
+        battery=does.battery or car.battery,
+        engine=does.engine or car.engine,
+        heat=does.heat or car.heat,
+        coolant=does.coolant or car.coolant,
+        fuel_line=does.fuel_line or car.fuel_line,
+        codes=does.codes or car.codes,
+        before_set=car.before_set if does.before_set is None else does.before_set,
+        place=_places_after(car, step),
+        open=_open_after(car, step),
+        wet=_wet_after(car, step),
+        coolant_touched=car.coolant_touched or (does.coolant or car.coolant) != "full",
+        fuel_touched=car.fuel_touched or (does.fuel_line or car.fuel_line) == "opened",
+    )
+
+
+def _places_after(car: Car, step: Step) -> Mapping[str, Place]:
+    if not (step.does.place or step.takes_off or step.sends or step.receives or step.refits):
+        return car.place
+    place = {**car.place, **step.does.place}
     moves: tuple[tuple[tuple[str, ...], Place], ...] = (
         (step.takes_off, "off"),
         (step.sends, "away"),
@@ -94,24 +111,22 @@ def after(car: Car, step: Step) -> Car:
     )
     for parts, where in moves:
         place.update(dict.fromkeys(parts, where))
+    return place
+
+
+def _open_after(car: Car, step: Step) -> Mapping[str, OpenItem]:
+    if not (step.opens or step.closes):
+        return car.open
     items = {k: i for k, i in car.open.items() if k not in step.closes}
     items.update({i.id: i for i in step.opens})
-    wet = dict(car.wet)
-    for one in step.wets:
-        wet[one.part] = step.wait.id if step.wait else ""
-    dried = set(step.waits_for)
-    wet = {part: wait for part, wait in wet.items() if wait not in dried}
-    coolant = changed.get("coolant", car.coolant)
-    fuel = changed.get("fuel_line", car.fuel_line)
-    return replace(
-        car,
-        **changed,  # type: ignore[arg-type]
-        place=place,
-        open=items,
-        wet=wet,
-        coolant_touched=car.coolant_touched or coolant != "full",
-        fuel_touched=car.fuel_touched or fuel == "opened",
-    )
+    return items
+
+
+def _wet_after(car: Car, step: Step) -> Mapping[str, str]:
+    if not (step.wets or (car.wet and step.waits_for)):
+        return car.wet
+    wet = {**car.wet, **{one.part: step.wait.id if step.wait else "" for one in step.wets}}
+    return {part: wait for part, wait in wet.items() if wait not in step.waits_for}
 
 
 def car_after(start: StateWords, done: Iterable[DoneStep]) -> Car:

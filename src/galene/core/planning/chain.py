@@ -10,9 +10,9 @@ from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
 from galene.core.chemistry.rules import COOL_PARTS
+from galene.core.planning.amounts import drawn_in, ingested
 from galene.core.planning.case import PALE, Case, Trade, Treatment
-from galene.core.planning.marks import mouth_of
-from galene.core.planning.openings import carrier_of, has, numbered
+from galene.core.planning.openings import has
 from galene.core.planning.policy_keys import DRYING
 from galene.core.planning.procedure import DOES, NEEDS, PLACES, STAGES, StepTemplate, Wait, merged
 from galene.core.planning.records import (
@@ -25,7 +25,7 @@ from galene.core.planning.records import (
     Step,
     Wet,
 )
-from galene.core.planning.running_goes import HELD_RPM, held_airflow, running_bursts, vacuum_goes
+from galene.core.planning.touched import mouths_through, parts_named
 from galene.core.planning.words import Phase, Place
 
 LONG_DRY_MINUTES = 60.0
@@ -441,220 +441,6 @@ class Chain:
         return replace(step, worksheet="blast-positions", crank_deg=position.crank_deg, note=note)
 
 
-def mouths_through(
-    family: EngineFamily,
-    part: Part,
-    words: Sequence[str],
-    *,
-    on_bench: bool,
-    cylinder: int | None,
-) -> tuple[str, ...]:
-    """The mouths that a template's `through` names at a part of a car; see `marks.THROUGH`.
-
-    Parameters
-    ----------
-    on_bench : whether the part lies on the bench, where nothing but itself is gone through
-    cylinder : the one whose step it is, None where it is of all
-    """
-    found: list[str] = []
-    joined = [p for p in family.pipes if part.id in (p.source, p.target)]
-    others = [p.source if p.target == part.id else p.target for p in joined]
-    seated = [t.sensor for t in family.taps if t.on == part.id]
-    for word in words:
-        if word in ("own", "ways"):
-            found += [mouth_of(part.id, o) for o in (*others, *seated)]
-        if word == "ways" and not on_bench:
-            near = {carrier_of(family, part.id), *(p.target for p in joined)} - {"", part.id}
-            found += [
-                mouth_of(p.target, p.source)
-                for p in family.pipes
-                if p.target in near and p.circuit == "main"
-            ]
-        if word == "upstream":
-            found += [mouth_of(p.source, part.id) for p in joined if p.target == part.id]
-        if word == "port":
-            found += [mouth_of(t.on, part.id) for t in family.taps if t.sensor == part.id and t.on]
-        if word == "each":
-            every = range(1, family.cylinders + 1) if cylinder is None else (cylinder,)
-            found += [mouth_of(part.id, n) for n in every]
-    return tuple(dict.fromkeys(found))
-
-
-def parts_named(
-    family: EngineFamily, part: Part, words: Sequence[str], *, on_bench: bool
-) -> tuple[str, ...]:
-    """The parts and ports that a template names from its own; see `marks.TOUCHED`."""
-    found: list[str] = []
-    for word in words:
-        if word == "own":
-            found.append(part.id)
-        elif word == "carrier":
-            found.append(carrier_of(family, part.id))
-        elif word == "port":
-            found += [mouth_of(t.on, part.id) for t in family.taps if t.sensor == part.id and t.on]
-        elif not on_bench:
-            for pipe in family.pipes:
-                if word == "downstream" and pipe.source == part.id:
-                    found.append(pipe.target)
-                if word == "upstream" and pipe.target == part.id:
-                    found.append(pipe.source)
-    return tuple(dict.fromkeys(f for f in found if f))
-
-
 def bound(record: Record, step_id: str) -> Record:
     """A record at its step: its id is unique in the plan, its own name stays its key."""
     return replace(record, id=f"{step_id}/{record.name}", key=record.name)
-
-
-def ingested(step: Step, family: EngineFamily, *, ml: float, water: bool) -> Step:
-    """Bursts and pauses for this engine's air at the held speed, and the minutes of the whole
-    amount.
-
-    Parameters
-    ----------
-    ml : what is drawn in all, millilitres
-    water : a water-based agent, else a solvent of 0.74 g/ml
-
-    Notes
-    -----
-    See `running_bursts`; without a family's idle air and speed the step says what is read first.
-    """
-    air, idle = family.bands.get("idle_airflow_g_s"), family.bands.get("idle_rpm")
-    if air is None or idle is None:
-        note = "Read the air at the held speed and compute bursts and pauses before the first one."
-        return replace(step, worksheet="ingestion-limit", note=note)
-    low, high = held_airflow(air.low, air.high, idle.low, rpm_high=idle.high)
-    # A solvent is given a second at a time: shorter bursts need shorter pauses.
-    longest_s = 3.0 if water else 1.0
-    bursts = running_bursts(
-        low,
-        family.displacement_l,
-        family.cylinders,
-        compression_ratio=family.compression_ratio,
-        amount_ml=ml,
-        water_based=water,
-        longest_s=longest_s,
-        fuel=family.fuel,
-    )
-    note = (
-        f"Bursts of {bursts.burst_s:g} s with {bursts.pause_s:.0f} s between them:"
-        f" {bursts.minutes:.0f} min in all. Reckoned for the least of {low:.1f} to {high:.1f} g/s"
-        f" of air at {bursts.held_rpm:.0f} rpm and a can that gives {bursts.can_rate_g_s:g} g/s; a"
-        f" burst is {bursts.share:.0%} of one cylinder's clearance."
-    )
-    minutes = max(step.minutes, float(round(bursts.minutes)))
-    return replace(step, worksheet="ingestion-limit", minutes=minutes, note=note)
-
-
-def drawn_in(step: Step, family: EngineFamily, *, ml: float) -> Step:
-    """Goes through a vacuum line for this engine's air at the held speed, and the minutes of the
-    dose.
-
-    Parameters
-    ----------
-    ml : the whole dose, millilitres
-
-    Notes
-    -----
-    See `vacuum_goes`; without a family's idle air and speed the step says what is read first.
-    """
-    air, idle = family.bands.get("idle_airflow_g_s"), family.bands.get("idle_rpm")
-    if air is None or idle is None:
-        note = "Read the air at the held speed and compute the goes before the first one."
-        return replace(step, worksheet="ingestion-limit", note=note)
-    low, high = held_airflow(air.low, air.high, idle.low, rpm_high=idle.high)
-    goes = vacuum_goes(airflow_g_s=low, amount_ml=ml)
-    note = (
-        f"{goes.goes} goes of {goes.go_s:.0f} s, {goes.pause_s:.0f} s between them, about "
-        f"{goes.go_ml:.0f} ml in each: {goes.minutes:.0f} min in all. Reckoned for the least of "
-        f"{low:.1f} to {high:.1f} g/s of air at {HELD_RPM:.0f} rpm and {ml:.0f} ml; "
-        "the label's dose decides."
-    )
-    minutes = max(step.minutes, float(round(goes.minutes)))
-    return replace(step, worksheet="ingestion-limit", minutes=minutes, note=note)
-
-
-def repeated(
-    links: Sequence[Link], at: int, turn: int, deeds: frozenset[str] = frozenset()
-) -> Iterator[Link]:
-    """The steps that are done once more after `at`: the treatment where it judges one, else itself.
-
-    Parameters
-    ----------
-    at : index of the link whose answer asked for it
-    turn : 2 for the first repeat
-    deeds : what the answer names; empty: all of the treatment
-    """
-    link = links[at]
-    judges = any(r.name == "grade_after" for r in link.step.records) or bool(link.template.judges)
-    first = at
-    if judges:
-        first = next((i for i, x in enumerate(links) if x.template.treats), at)
-        first = min(first, at)
-    segment = list(links[first : at + 1])
-    if deeds:
-        segment = _named(segment, deeds, turn)
-    ids = {x.step.id for x in segment}
-    items = {i.id for x in segment for i in x.step.opens}
-    waits = {x.step.wait.id for x in segment if x.step.wait}
-    head = True
-    for one in segment:
-        step = again(one.step, turn, items=items, waits=waits)
-        after = tuple(numbered(a, turn) if a in ids else a for a in one.after)
-        yield Link(
-            step=step, template=one.template, after=(*after, link.step.id) if head else after
-        )
-        head = False
-
-
-def _named(segment: Sequence[Link], deeds: frozenset[str], turn: int) -> list[Link]:
-    """Of a treatment the steps that an answer names: looked at again, dried first where it says so,
-    nothing wetted a second time."""
-    kept = [x for x in segment if set(x.step.acts) <= deeds]
-    wetting = next((x for x in reversed(segment) if x.step.wait), None)
-    if "dry" not in deeds or wetting is None or not kept:
-        return kept or list(segment[-1:])
-    assert wetting.step.wait is not None
-    wait = replace(wetting.step.wait, why=f"It was still wet. {wetting.step.wait.why}")
-    dry = replace(
-        wetting.step,
-        id=f"{wetting.step.owner}:dry",
-        name="dry",
-        text="Nothing is sprayed on top: leave it in moving air until it is dry",
-        why="Power on what is wet ruins it.",
-        minutes=0.5,
-        acts=("dry",),
-        agent=None,
-        wait=wait,
-        opens=(),
-        closes=(),
-        records=(),
-        consumes=(),
-        tools=(),
-        dirties=(),
-    )
-    first = replace(wetting, step=dry, after=())
-    return [
-        first,
-        *(
-            replace(
-                x, step=replace(x.step, waits_for=(*x.step.waits_for, wait.id)), after=(dry.id,)
-            )
-            for x in kept
-        ),
-    ]
-
-
-def again(step: Step, turn: int, *, items: set[str], waits: set[str]) -> Step:
-    """A step's repeat, under ids of its own."""
-    step_id = numbered(step.id, turn)
-    return replace(
-        step,
-        id=step_id,
-        turn=turn,
-        records=tuple(replace(r, id=f"{step_id}/{r.name}") for r in step.records),
-        wait=replace(step.wait, id=step.wait.id + f" ({turn})") if step.wait else None,
-        waits_for=tuple(f"{w} ({turn})" if w in waits else w for w in step.waits_for),
-        opens=tuple(replace(i, id=numbered(i.id, turn), turn=turn) for i in step.opens),
-        closes=tuple(numbered(c, turn) for c in step.closes if c in items),
-    )

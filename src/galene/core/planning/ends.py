@@ -19,6 +19,7 @@ def key_on(text: str, waits: tuple[str, ...]) -> Step:
     """Ignition on, for what is commanded and learned."""
     return Step(
         id="key_on",
+        name="key_on",
         acts=("key_on",),
         text=text,
         why="What is commanded and learned now needs power and no running engine.",
@@ -34,6 +35,7 @@ def key_off() -> Step:
     """The key out again."""
     return Step(
         id="key_off",
+        name="key_off",
         acts=("key_off",),
         text="Ignition off, key out",
         phase="walk",
@@ -46,6 +48,7 @@ def run_again() -> Step:
     """The engine once more, after it stood."""
     return Step(
         id="run_again",
+        name="run_again",
         acts=("start", "idle"),
         text="Start the engine again and let it idle",
         phase="relearn",
@@ -59,6 +62,7 @@ def cylinders() -> Step:
     """No starter turns an engine in whose cylinders liquid may stand."""
     return Step(
         id="cylinders",
+        name="cylinders",
         acts=("turn_crank", "look"),
         text=(
             "Look for liquid in the cylinders: plugs or injectors out, or the crank twice round"
@@ -91,6 +95,7 @@ def crank_dry() -> Step:
     """What is left of liquid, thrown out before it fires."""
     return Step(
         id="crank_dry",
+        name="crank_dry",
         acts=("crank_dry",),
         text="Crank it five seconds with the fuel shut off, plugs or injectors back in",
         why="What is left comes out slowly, before it fires.",
@@ -105,6 +110,7 @@ def battery_reset() -> Step:
     """The hold of a reset by the battery."""
     return Step(
         id="battery_reset",
+        name="battery_reset",
         acts=("wait",),
         text=("Press the brake pedal for ten seconds, then leave the lead off for fifteen minutes"),
         why="What is stored must drain, or the old values come back.",
@@ -123,6 +129,7 @@ def leaks(sees: tuple[str, ...]) -> Step:
     """The look for leaks, at the parts whose joints were opened."""
     return Step(
         id="leaks",
+        name="leaks",
         acts=("leak_look",),
         sees=sees,
         text="Smoke or soapy water round every joint that was opened",
@@ -153,6 +160,7 @@ def walk(sees: tuple[str, ...]) -> Step:
     """The last round: plugs, clamps, cloths and tools."""
     return Step(
         id="walk",
+        name="walk",
         acts=("touch_all",),
         sees=sees,
         text=(
@@ -180,6 +188,7 @@ def clear() -> Step:
     """Codes cleared, before anything is learned or proven."""
     return Step(
         id="clear",
+        name="clear",
         acts=("clear",),
         text="Clear the codes with the scan tool",
         why=("A stored code may stop the control unit from learning, and only a fresh one proves."),
@@ -196,6 +205,7 @@ def fuel_look(sees: tuple[str, ...]) -> Step:
     """The look at fuel joints under the pump."""
     return Step(
         id="fuel_look",
+        name="fuel_look",
         acts=("key_on", "leak_look", "handle_fuel"),
         sees=sees,
         text=(
@@ -229,6 +239,7 @@ def first_start(text: str, waits: tuple[str, ...]) -> Step:
     """The start that its gate holds."""
     return Step(
         id="first_start",
+        name="first_start",
         acts=("start",),
         text=text,
         why=START_WHY,
@@ -250,6 +261,7 @@ def warm_up(cooling: str) -> Step:
     )
     return Step(
         id="warm_up",
+        name="warm_up",
         acts=("idle", "leak_look", "listen"),
         text=f"Let it idle until {warm}; look and listen round every joint meanwhile",
         why="Cold, neither idle nor readings say anything, and a leak shows as it warms.",
@@ -279,6 +291,7 @@ def after_set() -> Step:
     """The same readings again."""
     return Step(
         id="after_set",
+        name="after_set",
         acts=("idle", "read"),
         text="Take the same readings again: same heat, same speed, same loads",
         why="Only the same test says whether it is better.",
@@ -293,6 +306,7 @@ def road(acts: tuple[str, ...]) -> Step:
     """The road test."""
     return Step(
         id="road",
+        name="road",
         acts=acts,
         text="Road test: steady, coasting down to a stop, pulling away",
         why="Codes need driving to come back, and the complaint is felt on the road.",
@@ -307,6 +321,7 @@ def pending() -> Step:
     """Codes after the road, pending ones too."""
     return Step(
         id="pending",
+        name="pending",
         acts=("read",),
         text="Read the codes again, pending ones too",
         why="A lamp that is off proves nothing.",
@@ -322,6 +337,7 @@ def cold_wait() -> Step:
     """Cooling for a level that is read cold."""
     return Step(
         id="cold_wait",
+        name="cold_wait",
         acts=("key_off", "wait"),
         text="Engine off. Leave it to cool, cap shut",
         why="The level is read cold; a loss shows only then.",
@@ -339,6 +355,7 @@ def cold_look() -> Step:
     """The level cold, and the floor."""
     return Step(
         id="cold_look",
+        name="cold_look",
         acts=("read_level", "look_under"),
         text="Look at the coolant's level cold, and under the car for drops",
         why="A coolant loss after this work shows hours later.",

@@ -3,10 +3,11 @@ agent, part; not by who wrote it, nor in which words."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
-from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.family import EngineFamily, Part
 from galene.core.planning.car import Car, after
-from galene.core.planning.records import AgentUse, Step
+from galene.core.planning.records import Step
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,55 +56,69 @@ class Hazard:
     parts: frozenset[str] = frozenset()
     features: frozenset[str] = frozenset()
 
-    def holds(self, seen: "Seen", family: EngineFamily) -> bool:
-        """Whether this can hurt at what is seen of a step."""
-        return self._marked(seen) and self._at(seen, family)
+    @cached_property
+    def marks(self) -> frozenset[str]:
+        """All by which it is known, each in the words of `marks_seen`."""
+        lists = {
+            "act": self.acts,
+            "inside": self.acts_inside,
+            "tool": self.tools,
+            "property": self.properties,
+            "way": self.ways,
+            "engine": self.engines,
+            "kind": self.kinds,
+            "relearn": self.relearns,
+            "warm": self.warm_hands,
+        }
+        flags = {
+            "fuel_line": self.fuel_line,
+            "coolant": self.coolant,
+            "laid_in": self.inside,
+            "cools": self.cools,
+            "cold": self.cold,
+        }
+        words = {f"{kind}:{name}" for kind, names in lists.items() for name in names}
+        return frozenset(words | {flag for flag, is_set in flags.items() if is_set})
 
-    def _at(self, seen: "Seen", family: EngineFamily) -> bool:
+    def on(self, family: EngineFamily) -> bool:
+        """Whether it can come on an engine at all."""
         return (
             (not self.fuels or family.fuel in self.fuels)
             and (not self.injections or family.injection in self.injections)
             and (not self.coolings or family.cooling in self.coolings)
-            and (not self.parts or seen.component in self.parts)
-            and (not self.features or not self.features.isdisjoint(seen.features))
         )
 
-    def _marked(self, seen: "Seen") -> bool:
-        step = seen.step
-        return bool(
-            (self.acts and not self.acts.isdisjoint(step.acts))
-            or (self.acts_inside and step.through and not self.acts_inside.isdisjoint(step.acts))
-            or (self.tools and not self.tools.isdisjoint(step.tools))
-            or (step.agent and self._by_agent(step.agent))
-            or (self.engines and seen.engine in self.engines)
-            or (self.kinds and step.act in self.kinds)
-            or (self.relearns and step.relearn in self.relearns)
-            or (self.fuel_line and step.does.fuel_line == "opened")
-            or (self.coolant and step.does.coolant is not None)
-            or (self.inside and seen.inside)
-            or (self.cools and step.does.heat == "cold")
-            or (self.cold and step.phase == "open" and step.needs.heat == "cold")
-            or (self.warm_hands and seen.warm and not self.warm_hands.isdisjoint(step.acts))
-        )
-
-    def _by_agent(self, agent: AgentUse) -> bool:
-        outside = agent.way != "running_ingestion"
-        return agent.way in self.ways or (
-            outside and not self.properties.isdisjoint(agent.properties)
+    def at(self, part: Part | None) -> bool:
+        """Whether it can come at a part."""
+        return (not self.parts or (part is not None and part.component in self.parts)) and (
+            not self.features or (part is not None and not self.features.isdisjoint(part.features))
         )
 
 
-@dataclass(frozen=True, kw_only=True)
-class Seen:
-    """A step with what its car and its part say: state of the engine, whether it is warm, whether
-    it lays something into a mouth or takes it out, the part's kind and features."""
-
-    step: Step
-    engine: str
-    warm: bool
-    inside: bool
-    component: str = ""
-    features: tuple[str, ...] = ()
+def marks_seen(step: Step, car: Car) -> frozenset[str]:
+    """All of a step by which a hazard may be known, on the car as it stands before it."""
+    found = {f"engine:{engine_during(step, car)}", f"kind:{step.act}", f"relearn:{step.relearn}"}
+    found.update(f"tool:{tool}" for tool in step.tools)
+    warm = "warm" in (car.heat, step.does.heat)
+    for act in step.acts:
+        found.add(f"act:{act}")
+        if step.through:
+            found.add(f"inside:{act}")
+        if warm:
+            found.add(f"warm:{act}")
+    if step.agent:
+        found.add(f"way:{step.agent.way}")
+        if step.agent.way != "running_ingestion":
+            found.update(f"property:{p}" for p in step.agent.properties)
+    flags = {
+        "fuel_line": step.does.fuel_line == "opened",
+        "coolant": step.does.coolant is not None,
+        "laid_in": _inside(step, car),
+        "cools": step.does.heat == "cold",
+        "cold": step.phase == "open" and step.needs.heat == "cold",
+    }
+    found.update(flag for flag, is_set in flags.items() if is_set)
+    return frozenset(found)
 
 
 def _inside(step: Step, car: Car) -> bool:
@@ -127,15 +142,11 @@ def cautions_at(
 ) -> tuple[str, ...]:
     """A caution for everything at a step that can hurt, each once."""
     part = family.part(step.part) if step.part else None
-    seen = Seen(
-        step=step,
-        engine=engine_during(step, car),
-        warm="warm" in (car.heat, step.does.heat),
-        inside=_inside(step, car),
-        component=part.component if part else "",
-        features=part.features if part else (),
+    seen = marks_seen(step, car)
+    found = (
+        h.caution for h in hazards if not h.marks.isdisjoint(seen) and h.on(family) and h.at(part)
     )
-    return tuple(dict.fromkeys(h.caution for h in hazards if h.holds(seen, family)))
+    return tuple(dict.fromkeys(found))
 
 
 def warned(step: Step, family: EngineFamily, hazards: Sequence[Hazard], car: Car) -> Step:

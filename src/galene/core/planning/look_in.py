@@ -3,11 +3,13 @@ any plan."""
 
 from collections.abc import Sequence
 
+from galene.core.planning import cover_steps
 from galene.core.planning import steps as made
 from galene.core.planning.case import Case, Trade
 from galene.core.planning.hazards import all_warned
 from galene.core.planning.making.closing import close_all
 from galene.core.planning.making.covers import guarded
+from galene.core.planning.making.known import known
 from galene.core.planning.making.opening import make_safe, open_all
 from galene.core.planning.making.state import Planning, begun
 from galene.core.planning.order import in_order, placed
@@ -25,23 +27,23 @@ def way_in(
     done : what was done on it since it came
     operations : what is still to be opened, outermost first
     """
-    planning = begun(case, trade, done)
+    planning = begun(known(case, trade), done)
     planning.to_open = list(operations)
     if not operations:
         return []
     open_all(planning, make_safe(planning, ()))
-    return _finished(planning, in_order(placed(planning.tasks), {}))
+    return _finished(planning, in_order(placed(planning.tasks)))
 
 
 def way_back(case: Case, trade: Trade, done: Sequence[DoneStep]) -> list[Step]:
     """The way back of everything that stands open: covers off, each operation closed, liquids and
     power as they were."""
-    planning = begun(case, trade, done)
+    planning = begun(known(case, trade), done)
     close_all(planning)
-    steps = in_order(placed(planning.tasks), {})
+    steps = in_order(placed(planning.tasks))
     parts = tuple(dict.fromkeys(p for s in steps if s.closing for p in (s.part, *s.refits)))
     if parts:
-        steps.append(made.looked_round(parts, planning.turn_of("looked_round")))
+        steps.append(cover_steps.looked_round(parts, planning.turn_of("looked_round")))
     steps += planning.late
     car = planning.car
     low = tuple(i.id for i in car.open.values() if i.kind == "coolant low")

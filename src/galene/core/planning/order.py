@@ -40,13 +40,12 @@ def placed(tasks: Mapping[str, Task]) -> list[Task]:
     return list(tasks.values())
 
 
-def in_order(tasks: Sequence[Task], running: Mapping[str, float]) -> list[Step]:
+def in_order(tasks: Sequence[Task]) -> list[Step]:
     """The tasks as a sequence.
 
     Parameters
     ----------
     tasks : each names the steps that go before it, only ones among `tasks`
-    running : waits that run already, minutes left by their id
 
     Returns
     -------
@@ -65,12 +64,12 @@ def in_order(tasks: Sequence[Task], running: Mapping[str, float]) -> list[Step]:
     """
     left = {t.step.id: t for t in tasks}
     behind = _longest_wait_behind(tasks)
-    ends = dict(running)
-    done: set[str] = set()
+    ends: dict[str, float] = {}
+    followers, unmet = _links(tasks)
     clock, part = 0.0, ""
     ordered: list[Step] = []
     while left:
-        free = [t for t in left.values() if not any(a in left for a in t.after)]
+        free = [t for t in left.values() if not unmet[t.step.id]]
         if not free:
             raise InputError("steps", sorted(left)[:6], "steps that do not wait for each other")
         ready = [t for t in free if _ready_at(t, ends) <= clock + 1e-9]
@@ -85,13 +84,23 @@ def in_order(tasks: Sequence[Task], running: Mapping[str, float]) -> list[Step]:
 
         one = min(ready, key=key)
         del left[one.step.id]
-        done.add(one.step.id)
+        for follower in followers.get(one.step.id, ()):
+            unmet[follower] -= 1
         clock += one.step.minutes
         part = one.step.part or part
         if one.step.wait:
             ends[one.step.wait.id] = clock + one.step.wait.minutes
         ordered.append(one.step)
     return ordered
+
+
+def _links(tasks: Sequence[Task]) -> tuple[dict[str, list[str]], dict[str, int]]:
+    """What follows each task, and how many stand before each."""
+    followers: dict[str, list[str]] = {}
+    for task in tasks:
+        for before in task.after:
+            followers.setdefault(before, []).append(task.step.id)
+    return followers, {t.step.id: len(t.after) for t in tasks}
 
 
 def _ready_at(task: Task, ends: Mapping[str, float]) -> float:

@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from galene.core.errors import InputError, require
 from galene.core.planning import steps as made
-from galene.core.planning import tail
 from galene.core.planning.answers import base_id, consequence_of
 from galene.core.planning.car import after, lacking
 from galene.core.planning.case import Case, Trade
@@ -15,6 +14,7 @@ from galene.core.planning.hazards import all_warned
 from galene.core.planning.making.bench import work
 from galene.core.planning.making.closing import close_all
 from galene.core.planning.making.covers import guarded
+from galene.core.planning.making.known import Known, known
 from galene.core.planning.making.opening import arrive, make_safe, open_all, whole
 from galene.core.planning.making.scope import settle, works_now
 from galene.core.planning.making.state import RANKS, READ_BEFORE_ALL, Planning, begun
@@ -27,6 +27,8 @@ from galene.core.planning.records import (
     ProofTest,
     Step,
 )
+from galene.core.planning.relearns_due import Situation, planned_relearns
+from galene.core.planning.tail import tail_steps
 
 
 def make_plan(case: Case, trade: Trade, done: Sequence[DoneStep] = ()) -> Plan:
@@ -48,10 +50,15 @@ def make_plan(case: Case, trade: Trade, done: Sequence[DoneStep] = ()) -> Plan:
     InputError
         A part twice or unknown, work that is not done on such a part, no way in to it.
     """
+    return plan_of(begun(accepted(case, trade), done))
+
+
+def accepted(case: Case, trade: Trade) -> Known:
+    """A case whose scope names each part once, with what follows of it alone."""
     require(bool(case.works) or bool(case.relearns), "parts", [], allowed="at least one part")
     ids = [case.family.part(w.part).id for w in case.works]
     require(len(set(ids)) == len(ids), "parts", ids, allowed="each part once")
-    return plan_of(begun(case, trade, done))
+    return known(case, trade)
 
 
 def planned(case: Case, trade: Trade, answers: Mapping[str, str]) -> Plan:
@@ -67,8 +74,9 @@ def planned(case: Case, trade: Trade, answers: Mapping[str, str]) -> Plan:
         As `make_plan`; a record that the plan does not ask for.
     """
     done: list[DoneStep] = []
-    plan = make_plan(case, trade)
-    known: set[str] = set()
+    base = accepted(case, trade)
+    plan = plan_of(begun(base, done))
+    asked: set[str] = set()
     for _ in range(len(answers) + 1):
         at = _next_turn(plan, answers, len(done))
         upto = len(plan.steps) if at is None else at + 1
@@ -76,17 +84,17 @@ def planned(case: Case, trade: Trade, answers: Mapping[str, str]) -> Plan:
             DoneStep(step=s, answers={r.id: answers[r.id] for r in s.records if r.id in answers})
             for s in plan.steps[len(done) : upto]
         ]
-        known |= {r.id for s in plan.steps for r in s.records}
+        asked |= {r.id for s in plan.steps for r in s.records}
         if at is None:
             break
         done += fresh
-        plan = make_plan(case, trade, done)
+        plan = plan_of(begun(base, done))
         if plan.held:
             break
-    known |= {r.id for s in plan.steps for r in s.records}
-    owners = {base_id(r).partition(":")[0] for r in known}
+    asked |= {r.id for s in plan.steps for r in s.records}
+    owners = {base_id(r).partition(":")[0] for r in asked}
     # A record that another answer has taken out of the plan was asked for all the same.
-    unknown = sorted(a for a in set(answers) - known if base_id(a).partition(":")[0] not in owners)
+    unknown = sorted(a for a in set(answers) - asked if base_id(a).partition(":")[0] not in owners)
     if unknown:
         raise InputError("answers", unknown[0], "a record of the plan")
     return plan
@@ -115,14 +123,14 @@ def plan_of(planning: Planning) -> Plan:
         gather(planning)
         work_left = any(t.rank >= RANKS["open"] for t in planning.tasks.values())
         add_tail(planning, works, work_left)
-        ordered = charged(planning, in_order(placed(planning.tasks), {}))
+        ordered = charged(planning, in_order(placed(planning.tasks)))
     ordered = own_steps_in(planning, guarded(planning, ordered))
     ordered = all_warned(ordered, planning.family, planning.trade.hazards, planning.car)
     steps = (*(d.step for d in planning.done), *ordered)
     strip = schedule(steps)
     return Plan(
         steps=steps,
-        relearns=tail.planned_relearns(steps),
+        relearns=planned_relearns(steps),
         proof=proof_of(planning, works),
         parts=tuple(planned_part(planning, w, steps) for w in works),
         hands_on_minutes=sum(s.minutes for s in steps),
@@ -201,7 +209,7 @@ def while_held(planning: Planning) -> list[Step]:
                 break
             planning.add(link.step, CLEAN_RANK, link.after)
             car = after(car, link.step)
-    return in_order(placed(planning.tasks), {})
+    return in_order(placed(planning.tasks))
 
 
 def gather(planning: Planning) -> None:
@@ -233,8 +241,8 @@ def add_finds(planning: Planning) -> None:
 
 
 def add_tail(planning: Planning, works: Sequence[PartWork], work_left: bool) -> None:
-    steps = tail.tail_steps(
-        tail.Situation(
+    steps = tail_steps(
+        Situation(
             case=planning.case,
             trade=planning.trade,
             car=planning.car,

@@ -1,13 +1,11 @@
 """The steps that every job shares: making safe, opening, covering, closing, finds. Words are the
 trade's."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Mapping
 
-from galene.core.airpath.family import EngineFamily, Operation, Part
+from galene.core.airpath.family import EngineFamily, Operation
 from galene.core.planning.openings import (
     COOL_MINUTES,
-    HOT_KINDS,
     Lifting,
     deeds_of,
     fastener_texts,
@@ -15,7 +13,6 @@ from galene.core.planning.openings import (
     is_coolant,
     numbered,
     opens_fuel,
-    port_tape,
 )
 from galene.core.planning.policy_keys import MAKING_SAFE
 from galene.core.planning.procedure import StepTemplate
@@ -28,7 +25,6 @@ from galene.core.planning.records import (
     StateWords,
     Step,
 )
-from galene.core.planning.words import Phase, Place
 
 HOLD = "Electronics discharging"
 """The wait behind the battery's lead: two minutes for what stores charge (project default)."""
@@ -37,16 +33,6 @@ RESET_HOLD = "Memory clearing"
 RESET_MINUTES = 15.0
 """Lead off for a reset by battery: fifteen minutes or more (project default)."""
 COOLING = "Engine cooling"
-EMPTY = Record(
-    id="eyes",
-    kind="yes_no",
-    label="Looked in twice, and it is empty",
-    consequences=(
-        Consequence(
-            answer="no", kind="stop", text="Something lies in there: no cranking until it is out."
-        ),
-    ),
-)
 
 
 def before_set(*, running: bool) -> Step:
@@ -376,254 +362,6 @@ def _seal_record(step_id: str) -> Record:
             ),
         ),
     )
-
-
-def uncovering(
-    items: Sequence[OpenItem], part: str, *, phase: Phase, empty: Sequence[OpenItem] = ()
-) -> Step:
-    """Covers of one part, or before one closing, off one after another. Where a mouth leads into a
-    cylinder it is looked into twice.
-
-    Parameters
-    ----------
-    items : the covers, at least one where `empty` is none
-    empty : mouths that wear no cover and are looked into all the same
-    """
-    every = [*items, *empty]
-    step_id = f"uncover:{every[0].id}" if items else f"look_in:{every[0].id}"
-    dangerous = any(i.dangerous for i in every)
-    text = "Take off: " + "; ".join(_low(i.what) for i in items)
-    if items and dangerous:
-        text += ". Look in with the lamp, then look again"
-    if not items:
-        places = "; ".join(_low(i.what.partition(" ")[2]) for i in empty)
-        text = f"Look in with the lamp, then look again: {places}"
-    if len(items) > 1:
-        text += f". Counted: {len(items)}"
-    records: tuple[Record, ...] = ()
-    if dangerous:
-        records = (
-            Record(
-                id=f"{step_id}/eyes",
-                key="eyes",
-                kind="yes_no",
-                label=EMPTY.label,
-                consequences=EMPTY.consequences,
-            ),
-        )
-    acts = (*(("uncover",) if items else ()), *(("look", "look_twice") if dangerous else ()))
-    return Step(
-        id=step_id,
-        name="uncover" if items else "look_in",
-        acts=acts,
-        through=tuple(i.mouth for i in every if i.mouth) if dangerous else (),
-        text=text,
-        why="What stays in here ends up in a cylinder." if dangerous else "",
-        phase=phase,
-        part=part,
-        minutes=max(0.5, 0.25 * len(every)),
-        closes=tuple(i.id for i in items),
-        tools=("lamp",) if dangerous else (),
-        records=records,
-        needs=StateWords(engine="off"),
-    )
-
-
-def looked_round(parts: Sequence[str], turn: int) -> Step:
-    """What was opened for a check is looked at while it is in sight."""
-    return Step(
-        id=numbered("looked_round", turn),
-        name="looked_round",
-        turn=turn,
-        acts=("leak_look", "touch_all"),
-        sees=tuple(parts),
-        text="Look round what was opened: plugs home, clamps tight, nothing left lying",
-        why="A look that leaves a leak is a fault of the look.",
-        phase="walk",
-        minutes=1,
-        needs=StateWords(engine="off"),
-    )
-
-
-def covering(items: Sequence[OpenItem]) -> Step:
-    """Covers on mouths that stand open, before something else is done beside them."""
-    return Step(
-        id=f"cover:{items[0].id}",
-        name="cover",
-        acts=("cover",),
-        text="Put on: " + "; ".join(_low(i.what) for i in items),
-        why="What drops in here while other work goes on ends up in a cylinder.",
-        phase="clean",
-        minutes=0.5,
-        opens=tuple(items),
-        needs=StateWords(engine="off"),
-    )
-
-
-def _low(text: str) -> str:
-    return text[:1].lower() + text[1:]
-
-
-def taken_back(item: OpenItem, part: str) -> Step:
-    """What a part's work opened is taken back where that work goes no further."""
-    step = uncovering((item,), part, phase="close")
-    return replace(
-        step, text=f"Take back: {_low(item.what)}", name="taken_back", owner=part, minutes=1
-    )
-
-
-def taken_out(family: EngineFamily, part_id: str, carrier: str) -> Step:
-    """A part with no operation of its own is drawn out of its place by hand.
-
-    Parameters
-    ----------
-    carrier : the part on the bench that it sits on; empty where it sits on the car
-    """
-    part = family.part(part_id)
-    low = part.name.lower()
-    hoses = part.component == "breather_valve"
-    items: tuple[OpenItem, ...] = (
-        OpenItem(
-            id=f"{part_id}:connector",
-            what=_what_holds(part),
-            kind=_holds_by(part),
-            of=part_id,
-            owner=part_id,
-        ),
-    )
-    text = f"Unplug the {low}, draw it straight out of its place"
-    acts: tuple[str, ...] = ("unplug", "draw_straight", "lift_off")
-    if hoses:
-        text = f"Ease the hoses off the {low}, draw it out of its seat"
-        acts = ("unhook", "lift_off")
-    if carrier:
-        base = family.part(carrier).name.lower()
-        text = f"On the bench: draw the {low} out of the {base}"
-        seat = f"{part.name}, off the {base}"
-        items = (
-            OpenItem(
-                id=f"{part_id}:seat", what=seat, kind="fastener set", of=part_id, owner=part_id
-            ),
-        )
-        acts = ("lift_off",)
-    return Step(
-        id=f"{part_id}:out",
-        name="out",
-        acts=acts,
-        text=text,
-        why="It is treated in the hand, never where its agent runs on into something else.",
-        phase="clean",
-        part=part_id,
-        owner=part_id,
-        minutes=3,
-        needs=StateWords(
-            engine="off",
-            heat="cold" if part.component in HOT_KINDS else None,
-            place=_places(part_id, carrier),
-        ),
-        takes_off=(part_id,),
-        opens=items,
-        where=part.where,
-    )
-
-
-def _places(part_id: str, carrier: str) -> dict[str, Place]:
-    places: dict[str, Place] = {part_id: "mounted"}
-    if carrier:
-        places[carrier] = "off"
-    return places
-
-
-def _what_holds(part: Part) -> str:
-    hoses = part.component == "breather_valve"
-    return f"{part.name} hoses" if hoses else f"{part.name} connector"
-
-
-def _holds_by(part: Part) -> str:
-    return "hose" if part.component == "breather_valve" else "connector"
-
-
-def hand_mouth(family: EngineFamily, part_id: str) -> OpenItem | None:
-    """The mouth that a part leaves which is drawn out by hand, with what covers it; None where it
-    sits in nothing."""
-    on = next((t.on for t in family.taps if t.sensor == part_id), None)
-    if on is None:
-        if family.part(part_id).component != "breather_valve":
-            return None
-        on = next((p.source for p in family.pipes if p.target == part_id), None)
-    return replace(port_tape(family, part_id, part_id, on=on), owner=part_id) if on else None
-
-
-def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
-    """The same part's way back."""
-    part = family.part(part_id)
-    low = part.name.lower()
-    text = f"Refit the {low} straight, plug clicked home"
-    acts: tuple[str, ...] = ("fit", "plug_in")
-    closes: tuple[str, ...] = (f"{part_id}:connector",)
-    if part.component == "breather_valve":
-        text = f"Press the {low} home in its seat, hoses on"
-        acts = ("fit", "hook")
-    if carrier:
-        text = f"On the bench: put the {low} back into the {family.part(carrier).name.lower()}"
-        closes = (f"{part_id}:seat",)
-        acts = ("fit",)
-    return Step(
-        id=f"{part_id}:in",
-        name="in",
-        acts=acts,
-        text=text,
-        phase="close",
-        part=part_id,
-        owner=part_id,
-        minutes=3,
-        needs=StateWords(engine="off", place={part_id: "off"}),
-        refits=(part_id,),
-        closes=closes,
-        where=part.where,
-    )
-
-
-def stripped(family: EngineFamily, rider: str, carrier: str) -> tuple[Step, Step]:
-    """What still sits on a part on the bench comes off it, and goes back on it."""
-    name, base = family.part(rider).name, family.part(carrier).name.lower()
-    item = OpenItem(
-        id=f"strip:{rider}",
-        what=f"{name}, off the {base}",
-        kind="fastener set",
-        of=rider,
-        owner=carrier,
-    )
-    off = Step(
-        id=f"strip:{rider}",
-        name="strip",
-        acts=("unscrew", "lift_off"),
-        text=f"On the bench: take the {name.lower()} off the {base}, bag it with its screws",
-        why="No electronics and no sensor go into a bath or out of the house.",
-        phase="clean",
-        part=rider,
-        owner=carrier,
-        minutes=3,
-        needs=StateWords(engine="off", place={carrier: "off", rider: "mounted"}),
-        takes_off=(rider,),
-        opens=(item,),
-        tools=("small driver", "bag"),
-    )
-    on = Step(
-        id=f"unstrip:{rider}",
-        name="unstrip",
-        acts=("fit", "torque"),
-        text=f"On the bench: put the {name.lower()} back on the {base}, screws by hand",
-        phase="close",
-        part=rider,
-        owner=carrier,
-        minutes=3,
-        needs=StateWords(engine="off", place={carrier: "off", rider: "off"}),
-        refits=(rider,),
-        closes=(item.id,),
-        tools=("small driver",),
-    )
-    return off, on
 
 
 def found(find: Find, template: StepTemplate, number: int, *, title: str) -> Step:

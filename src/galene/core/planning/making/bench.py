@@ -4,14 +4,15 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from galene.core.chemistry.rules import COOL_PARTS
-from galene.core.planning import steps as made
-from galene.core.planning.chain import Link, again
+from galene.core.planning import hand_steps
+from galene.core.planning.chain import Link
 from galene.core.planning.making.state import PLAIN, RANKS, Mouth, Planning
 from galene.core.planning.marks import bears
 from galene.core.planning.moments import Clean
 from galene.core.planning.openings import numbered, riding
 from galene.core.planning.order import CLEAN_RANK
 from galene.core.planning.records import Step
+from galene.core.planning.repeats import again
 
 STAGE_RANKS = {
     "first": RANKS["open"] + 1,
@@ -69,7 +70,7 @@ def _beside_dirt(planning: Planning, part: str) -> bool:
 def _note_hand_mouth(planning: Planning, owner: str, links: Sequence[Link]) -> None:
     """The mouth that a part leaves which is drawn out of it by hand."""
     out = next((x.step for x in links if x.step.name == "out"), None)
-    hand = made.hand_mouth(planning.family, owner) if out else None
+    hand = hand_steps.hand_mouth(planning.family, owner) if out else None
     if out and hand and not planning.carrier_off(owner):
         by = frozenset({f"{owner}:in"})
         planning.mouths.append(Mouth(item=hand, opened_by=out.id, shut_by=by))
@@ -211,7 +212,7 @@ def unstrip(planning: Planning) -> None:
         still = [i for i in strip.opens if i.id in planning.car.open]
         if not still or f"unstrip:{rider}" in planning.tasks:
             continue
-        _, on = made.stripped(planning.family, rider, carrier)
+        _, on = hand_steps.stripped(planning.family, rider, carrier)
         on = replace(on, closes=tuple(i.id for i in still))
         back = [x.step.id for x in planning.links.get(carrier, ()) if x.step.id in planning.tasks]
         planning.add(on, RANKS["close"] - 1, back)
@@ -287,7 +288,7 @@ def bench_strip(planning: Planning, owner: str, carrier: str, sends: Sequence[st
             continue
         if f"{rider}:out" in planning.tasks or not sends:
             continue
-        off, on = made.stripped(planning.family, rider, carrier)
+        off, on = hand_steps.stripped(planning.family, rider, carrier)
         ways = planning.used.get(owner, set())
         after = {numbered(f"open:{o}", planning.turn_now(o)) for o in ways if o in planning.to_open}
         if off.id not in planning.done_ids:

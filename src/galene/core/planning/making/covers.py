@@ -5,7 +5,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
-from galene.core.planning import steps as made
+from galene.core.planning import cover_steps
 from galene.core.planning.car import Car, after
 from galene.core.planning.making.state import Mouth, Planning
 from galene.core.planning.moments import left_between, visits
@@ -130,7 +130,7 @@ def _dry(planning: Planning, work: _Guarding, at: int, item: OpenItem) -> bool:
 
 def _woven(work: _Guarding) -> list[Step]:
     """The steps with covers on and off, and the looks, in their places."""
-    found: list[Step] = [made.covering(work.first)] if work.first else []
+    found: list[Step] = [cover_steps.covering(work.first)] if work.first else []
     for i, step in enumerate(work.steps):
         off, empty = work.off.get(i, []), work.empty.get(i, [])
         through = [c for c in off if c.mouth in step.through]
@@ -140,7 +140,7 @@ def _woven(work: _Guarding) -> list[Step]:
         if others or empty:
             part = next((c.on for c in (*others, *empty) if c.on), step.part) or step.part
             phase = "close" if step.phase in ("close", "walk") else step.phase
-            look = made.uncovering(others, part, phase=phase, empty=empty)
+            look = cover_steps.uncovering(others, part, phase=phase, empty=empty)
             found.append(replace(look, waits_for=step.waits_for))
         on = work.on.get(i, [])
         if through or on:

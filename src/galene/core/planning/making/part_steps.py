@@ -2,11 +2,12 @@
 
 from dataclasses import replace
 
-from galene.core.planning import steps as made
+from galene.core.planning import hand_steps
 from galene.core.planning.case import Treatment
-from galene.core.planning.chain import Chain, Link, repeated
+from galene.core.planning.chain import Link
 from galene.core.planning.making.state import BY_HAND, PLAIN, Planning
 from galene.core.planning.records import PartWork
+from galene.core.planning.repeats import repeated
 from galene.core.planning.words import Place
 
 
@@ -40,14 +41,11 @@ def link(planning: Planning) -> None:
 def chain_of(planning: Planning, treatment: Treatment, parts: tuple[str, ...]) -> list[Link]:
     place = planning.lies(treatment.part)
     alone = by_itself(planning, treatment, place)
-    chain = Chain(
-        planning.case,
-        planning.trade,
+    links = planning.known.chain(
         treatment,
         place="off" if alone else place,
         treats=parts if len(parts) > 1 else (),
     )
-    links = chain.links()
     if alone and links:
         links = by_hand(planning, links, treatment.part)
     return with_repeats(planning, links)
@@ -69,8 +67,8 @@ def by_itself(planning: Planning, treatment: Treatment, place: Place) -> bool:
 
 def by_hand(planning: Planning, links: list[Link], part_id: str) -> list[Link]:
     carrier = planning.carrier_off(part_id)
-    first = made.taken_out(planning.family, part_id, carrier)
-    last = made.put_back(planning.family, part_id, carrier)
+    first = hand_steps.taken_out(planning.family, part_id, carrier)
+    last = hand_steps.put_back(planning.family, part_id, carrier)
     waits = tuple(x.step.wait.id for x in links if x.step.wait)
     out = Link(step=first, template=replace(PLAIN, key="out", place="clean"), after=())
     before = [x for x in links if x.template.place == "whole"]
@@ -111,7 +109,7 @@ def closers(planning: Planning, owner: str, now: Treatment | None) -> list[Link]
     drawn = {i.id for i in planning.drawn(owner)}
     stripped = {i.id for d in planning.done if d.step.name == "strip" for i in d.step.opens}
     if now is None and drawn:
-        back = made.put_back(planning.family, owner, planning.carrier_off(owner))
+        back = hand_steps.put_back(planning.family, owner, planning.carrier_off(owner))
         return [Link(step=back, template=PLAIN, after=())]
     mine = {i.id for i in planning.car.open.values() if i.owner == owner and not i.mouth}
     mine -= drawn | stripped
@@ -120,10 +118,8 @@ def closers(planning: Planning, owner: str, now: Treatment | None) -> list[Link]
     parts = [w for w in planning.case.works if planning.family.part(w.part).id == owner]
     closing: set[str] = set()
     if now:
-        chain = Chain(planning.case, planning.trade, now, place=planning.lies(owner), treats=())
-        closing = {
-            c for x in chain.links() for c in x.step.closes if x.step.id not in planning.done_ids
-        }
+        links = planning.known.chain(now, place=planning.lies(owner))
+        closing = {c for x in links for c in x.step.closes if x.step.id not in planning.done_ids}
     left = sorted(mine - closing)
     if not left:
         return []
@@ -133,14 +129,13 @@ def closers(planning: Planning, owner: str, now: Treatment | None) -> list[Link]
         off=planning.car.place_of(owner) in ("off", "loose"),
         opened=True,
     )
-    chain = Chain(planning.case, planning.trade, former, place=planning.lies(owner), treats=())
     found: list[Link] = []
-    for link in chain.links():
+    for link in planning.known.chain(former, place=planning.lies(owner)):
         if set(link.step.closes) & set(left) and link.step.id not in planning.done_ids:
             found.append(replace(link, after=tuple(x.step.id for x in found[-1:])))
             left = [i for i in left if i not in link.step.closes]
     for item in left:
-        step = made.taken_back(planning.car.open[item], owner)
+        step = hand_steps.taken_back(planning.car.open[item], owner)
         found.append(
             Link(
                 step=step,

@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 
 from galene.core.airpath.family import EngineFamily, Operation
 from galene.core.errors import InputError
-from galene.core.planning import steps as made
+from galene.core.planning import hand_steps
 from galene.core.planning.answers import Changes, base_id, changes_of
 from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Link
-from galene.core.planning.openings import SENSORS, Lifting, bearer, lifting, mouths, numbered
+from galene.core.planning.making.known import Known
+from galene.core.planning.openings import SENSORS, Lifting, bearer, mouths, numbered
 from galene.core.planning.order import Task
 from galene.core.planning.procedure import StepTemplate
 from galene.core.planning.records import DoneStep, Held, OpenItem, PartWork, Step
@@ -55,8 +56,7 @@ class Planning:
 
     Parameters
     ----------
-    case, trade, done : what is planned, by what knowledge, and the steps that are done
-    by_id, lift : operation to itself and to what it takes off
+    known, done : what is planned, by what knowledge, and the steps that are done
     changes : what answers have changed
     car : as it stands now
     done_ids, times : ids of steps done, and how often each was, without the count of repeats
@@ -74,11 +74,8 @@ class Planning:
     late : the way back of what gives sight of the joints, for after they were looked at
     """
 
-    case: Case
-    trade: Trade
+    known: Known
     done: tuple[DoneStep, ...]
-    by_id: Mapping[str, Operation]
-    lift: Mapping[str, Lifting | None]
     changes: Changes
     car: Car
     done_ids: frozenset[str]
@@ -101,6 +98,26 @@ class Planning:
     wait_of: dict[str, list[str]] = field(default_factory=dict)
     mouths: list[Mouth] = field(default_factory=list)
     late: list[Step] = field(default_factory=list)
+
+    @property
+    def case(self) -> Case:
+        """What is planned."""
+        return self.known.case
+
+    @property
+    def trade(self) -> Trade:
+        """By what knowledge."""
+        return self.known.trade
+
+    @property
+    def by_id(self) -> Mapping[str, Operation]:
+        """Operation to itself."""
+        return self.known.by_id
+
+    @property
+    def lift(self) -> Mapping[str, Lifting | None]:
+        """Operation to what it takes off."""
+        return self.known.lift
 
     @property
     def family(self) -> EngineFamily:
@@ -208,15 +225,12 @@ class Planning:
         return "off" if place == "away" else place
 
 
-def begun(case: Case, trade: Trade, done: Sequence[DoneStep]) -> Planning:
+def begun(known: Known, done: Sequence[DoneStep]) -> Planning:
     """A planning of a case from the state that the steps done have left."""
-    family = case.family
+    case = known.case
     planning = Planning(
-        case=case,
-        trade=trade,
+        known=known,
         done=tuple(done),
-        by_id={o.id: o for o in family.operations},
-        lift={o.id: lifting(family, o) for o in family.operations},
         changes=changes_of(done, case.resolved),
         car=car_after(case.start, done),
         done_ids=frozenset(d.step.id for d in done),
@@ -277,7 +291,7 @@ def _note_mouths(planning: Planning, step: Step, gone: set[str]) -> None:
             Mouth(item=i, opened_by="", shut_by=shut_by)
             for i in mouths(family, operation, step.turn, gone=gone)
         ]
-    if step.name == "out" and (hand := made.hand_mouth(family, step.part)):
+    if step.name == "out" and (hand := hand_steps.hand_mouth(family, step.part)):
         by = frozenset({f"{step.part}:in"})
         planning.mouths.append(Mouth(item=hand, opened_by="", shut_by=by))
     gone.update(step.takes_off)
