@@ -75,6 +75,16 @@ def test_what_an_old_key_said_stands_in_a_field(key: str, field: str, value: obj
     assert getattr(step, field) == value
 
 
+def test_what_turns_the_fasteners_of_a_kept_step_is_read_from_their_texts() -> None:
+    texts = ["2 × screws, T20, 2.5 N m", "1 × clamp, pliers; behind the box", "3 × bolts, T20"]
+    for kept in ({**OLD_STEP, "fasteners": texts}, {"id": "x:y", "text": "", "minutes": 1}):
+        document = {"phase": "open", "name": "open", "fasteners": texts, **kept}
+        step = TypeAdapter(Step).validate_python(step_upgraded(document))
+        assert step.drivers == ("T20", "pliers")
+    said = {**document, "drivers": ["T25"]}
+    assert TypeAdapter(Step).validate_python(step_upgraded(said)).drivers == ("T25",)
+
+
 def test_answers_of_the_first_form_are_read() -> None:
     old = {"grade_before": "3", "grade_before_deposit": "soot", "pressure": 2.5}
     found = TypeAdapter(StepAnswers).validate_python(answers_upgraded(old))

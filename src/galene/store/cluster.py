@@ -3,6 +3,7 @@ never outlives us."""
 
 import contextlib
 import ctypes
+import itertools
 import os
 import pwd
 import secrets
@@ -47,12 +48,25 @@ def binaries() -> Path:
     )
 
 
+OWN_PORTS = range(20_000, 32_000)
+"""Ports that the system gives only to who names them: Linux hands out those from 32768."""
+_ASKED = itertools.count()
+
+
 def free_port() -> int:
-    """A port on loopback that nobody listens on now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port: int = probe.getsockname()[1]
-        return port
+    """A port on loopback that nobody listens on now, and that no connection is given by chance
+    before it is used; each process begins its search elsewhere."""
+    first = os.getpid() * 397
+    for step in range(len(OWN_PORTS)):
+        port = OWN_PORTS[(first + next(_ASKED) + step) % len(OWN_PORTS)]
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return port
+    raise ClusterError(f"No port of {OWN_PORTS.start} to {OWN_PORTS.stop - 1} is free")
 
 
 def _as_postgres() -> tuple[int, int] | None:

@@ -126,7 +126,7 @@ STEP_KEPT = (
 def step_upgraded(document: dict[str, Any]) -> dict[str, Any]:
     """A step of the first form (it was named by ``key``) in the present one."""
     if "key" not in document:
-        return document if "name" in document else marked(document)
+        return turned(document) if "name" in document else marked(document)
     step_id = document["key"]
     opens = [
         {
@@ -181,6 +181,14 @@ def step_upgraded(document: dict[str, Any]) -> dict[str, Any]:
     return marked(kept)
 
 
+def turned(document: dict[str, Any]) -> dict[str, Any]:
+    """A step that was kept before it named what turns its fasteners, with what their texts say."""
+    if "drivers" in document or not document.get("fasteners"):
+        return document
+    named = (text.split(";", 1)[0].split(", ")[1] for text in document["fasteners"])
+    return {**document, "drivers": list(dict.fromkeys(named))}
+
+
 def marked(document: dict[str, Any]) -> dict[str, Any]:
     """A step that was kept before steps had marks, with those that its id and its procedure give:
     its name, its turn, what its items belong to, what the hand did."""
@@ -194,7 +202,7 @@ def marked(document: dict[str, Any]) -> dict[str, Any]:
     elif document["id"].startswith(("found:", "relearn:")):
         name = document["id"].partition(":")[0]
     return {
-        **document,
+        **turned(document),
         "name": name or base,
         "turn": int(turn) if turn.isdecimal() else 1,
         "acts": document.get("acts") or list(deeds_known_as().get(name or base, ())),

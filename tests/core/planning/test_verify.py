@@ -88,6 +88,19 @@ def with_what_it_contains(plan: Plan) -> Plan:
     return replace(plan, steps=(*plan.steps[:i], step, *plan.steps[i + 1 :]))
 
 
+def twice(words: str, change: Callable[[Step], Step] = lambda s: s) -> Break:
+    """The plan with a step done once more at once, as it is or changed."""
+
+    def done(plan: Plan) -> Plan:
+        i = index(plan, words)
+        again = change(
+            replace(plan.steps[i], id=f"{plan.steps[i].id}~2", turn=2, records=(), wait=None)
+        )
+        return replace(plan, steps=(*plan.steps[: i + 1], again, *plan.steps[i + 1 :]))
+
+    return done
+
+
 def hasty(plan: Plan) -> Plan:
     """The plan with no wait held."""
     return replace(plan, steps=tuple(replace(s, waits_for=()) for s in plan.steps))
@@ -252,6 +265,14 @@ BREAKS: tuple[tuple[str, str, tuple[str, ...], Break, int], ...] = (
         18,
     ),
     ("a ring beside its set", "E", ("egr_dp_sensor",), with_what_it_contains, 19),
+    ("once more unasked", "A", ("map_sensor",), twice("map_sensor:look"), 20),
+    (
+        "once more something else",
+        "A",
+        ("map_sensor",),
+        twice("map_sensor:check", lambda s: replace(s, acts=("look", "dry"))),
+        20,
+    ),
     (
         "proven before the coolant was watched",
         "D",
@@ -264,6 +285,13 @@ BREAKS: tuple[tuple[str, str, tuple[str, ...], Break, int], ...] = (
         "A",
         ("maf_sensor",),
         changed("maf_sensor:spray", lambda s: replace(s, cautions=())),
+        22,
+    ),
+    (
+        "a warning of what can not happen",
+        "A",
+        ("maf_sensor",),
+        changed("maf_sensor:spray", lambda s: replace(s, cautions=(*s.cautions, "runaway"))),
         22,
     ),
     (

@@ -266,7 +266,7 @@ class Chain:
             opens=tuple(self._item(owner, o, number) for o in template.opens),
             closes=tuple(f"{owner}:{c}{number}" for c in template.closes),
             tools=template.tools,
-            cautions=template.cautions,
+            own_cautions=template.cautions,
             records=tuple(bound(r, step_id) for r in self._asked(template.records)),
             consumes=tuple(
                 c for c in template.consumes if any(s.id == c for s in self.family.spares)

@@ -152,7 +152,7 @@ def cautions_at(
 def warned(step: Step, family: EngineFamily, hazards: Sequence[Hazard], car: Car) -> Step:
     """The step with what can hurt at it, on the car as it stands before it; what a workshop has
     written of its own goes first."""
-    found = tuple(dict.fromkeys((*step.cautions, *cautions_at(step, family, hazards, car))))
+    found = tuple(dict.fromkeys((*step.own_cautions, *cautions_at(step, family, hazards, car))))
     return replace(step, cautions=found) if found != step.cautions else step
 
 

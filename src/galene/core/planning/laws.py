@@ -26,18 +26,36 @@ class Violation:
 
 
 def at_step(
-    step: Step, family: EngineFamily, car: Car, clean: Clean, *, hazards: Sequence[Hazard]
+    step: Step,
+    family: EngineFamily,
+    car: Car,
+    clean: Clean,
+    *,
+    hazards: Sequence[Hazard],
+    is_done: bool,
 ) -> Iterator[Violation]:
-    """The laws that one step may break on the car as it stands before it."""
+    """The laws that one step may break on the car as it stands before it; one that is done may
+    carry a caution of an earlier table."""
     yield from _through(step, car)
     yield from _still_clean(step, family, clean)
     yield from _assembled(step, car)
     for word in step.speaks_of:
         if not has(family, word):
             yield Violation(rule=23, step=step.id, text=f"speaks of {word}, which it has not")
-    missing = set(cautions_at(step, family, hazards, car)) - set(step.cautions)
-    if missing:
+    if hazards:
+        yield from _warned(step, family, car, hazards=hazards, is_done=is_done)
+
+
+def _warned(
+    step: Step, family: EngineFamily, car: Car, *, hazards: Sequence[Hazard], is_done: bool
+) -> Iterator[Violation]:
+    """Law 22: cautions are those of what can hurt at the step, each of them, and none else but what
+    its operation or procedure names itself."""
+    can_hurt = set(cautions_at(step, family, hazards, car))
+    if missing := can_hurt - set(step.cautions):
         yield Violation(rule=22, step=step.id, text=f"warns not of {', '.join(sorted(missing))}")
+    if not is_done and (idle := set(step.cautions) - can_hurt - set(step.own_cautions)):
+        yield Violation(rule=22, step=step.id, text=f"warns idly of {', '.join(sorted(idle))}")
 
 
 def _through(step: Step, car: Car) -> Iterator[Violation]:
@@ -84,6 +102,7 @@ def of_plan(plan: Plan, family: EngineFamily, *, done: int) -> Iterator[Violatio
     yield from _covers(plan, done)
     yield from _bare(plan, family, done)
     yield from _spares(plan, family)
+    yield from _repeats(plan)
     if not plan.held:
         yield from _watched_first(plan)
 
@@ -202,6 +221,32 @@ def _spares(plan: Plan, family: EngineFamily) -> Iterator[Violation]:
         for inner in spare.contains:
             if spare.id in used and inner in used:
                 yield Violation(rule=19, step=used[inner], text=f"{inner} comes with {spare.id}")
+
+
+def _repeats(plan: Plan) -> Iterator[Violation]:
+    """Law 20: what a part's own procedure does once more, an answer before it asks for, and it is
+    the same deed as the first time."""
+    first: dict[tuple[str, str, tuple[int, ...]], Step] = {}
+    asked: dict[str, set[str] | None] = {}
+    for step in plan.steps:
+        if not step.owner:
+            continue
+        was = first.setdefault((step.owner, step.name, step.cylinders), step)
+        if step.turn > 1:
+            deeds = asked.get(step.owner, set())
+            if deeds is not None and not set(step.acts) <= deeds:
+                text = f"does once more {', '.join(step.acts)}, which no answer asks for"
+                yield Violation(rule=20, step=step.id, text=text)
+            if step.acts != was.acts:
+                yield Violation(rule=20, step=step.id, text=f"does not repeat {was.id}")
+        for once_more in (c for r in step.records for c in r.consequences if c.kind == "again"):
+            so_far = asked.setdefault(step.owner, {"dry"})
+            # One that names no deed asks for all of the treatment.
+            asked[step.owner] = (
+                so_far | set(once_more.repeats)
+                if so_far is not None and once_more.repeats
+                else None
+            )
 
 
 def _watched_first(plan: Plan) -> Iterator[Violation]:

@@ -156,9 +156,9 @@ def fastener_text(fastener: Fastener) -> str:
     return f"{fastener.count} × {fastener.what}, {fastener.driver}{tight}{by_hand}{place}"
 
 
-def driver_of(text: str) -> str:
-    """What turns the fastener of a text of `fastener_text`."""
-    return text.split(";", 1)[0].split(", ")[1]
+def drivers(family: EngineFamily, operation: Operation) -> tuple[str, ...]:
+    """What turns the fasteners that the operation undoes, each once."""
+    return tuple(dict.fromkeys(f.driver for f in fasteners_undone(family, operation)))
 
 
 def is_mouth(opened: OpenedItem) -> bool:

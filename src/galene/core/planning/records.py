@@ -167,8 +167,9 @@ class Step:
     `act` says how it is done: by a tick on the card, or by what its name says on the page of proof.
     `brings` are chemistry's words of the part's state that it brings about and that hold for the
     steps of its part behind it; `opening` and `closing` name the operation that it opens or closes,
-    `owner` the procedure or part that it belongs to; `tags` chose it. `name` is what its procedure
-    calls it, `turn` which time it is done.
+    `owner` the procedure or part that it belongs to; `tags` chose it. `own_cautions` are those of
+    its cautions that its operation or procedure names itself; `drivers` turn its fasteners.
+    `name` is what its procedure calls it, `turn` which time it is done.
 
     Its marks say what the hand does, in the words of `marks`: `acts`; `through` the mouths that it
     goes through; `on` parts that it acts on beside its own; `dirties` parts into which something
@@ -199,8 +200,10 @@ class Step:
     agent: AgentUse | None = None
     records: tuple[Record, ...] = ()
     cautions: tuple[str, ...] = ()
+    own_cautions: tuple[str, ...] = ()
     tools: tuple[str, ...] = ()
     fasteners: tuple[str, ...] = ()
+    drivers: tuple[str, ...] = ()
     consumes: tuple[str, ...] = ()
     where: str = ""
     note: str = ""

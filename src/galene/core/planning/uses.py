@@ -5,7 +5,6 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Literal
 
-from galene.core.planning.openings import driver_of
 from galene.core.planning.records import Step
 
 AIDS = {"cover": "clean caps", "tape": "masking tape", "rag inside": "counted cloths"}
@@ -26,7 +25,7 @@ class Used:
 def uses_of(step: Step) -> tuple[Used, ...]:
     """Everything that a step uses: its tools and what turns its fasteners, its spares, its agent
     by the millilitre, an aid for each mouth that it covers or lays something into."""
-    tools = dict.fromkeys((*step.tools, *(driver_of(f) for f in step.fasteners)))
+    tools = dict.fromkeys((*step.tools, *step.drivers))
     aids = Counter(AIDS[i.kind] for i in step.opens if i.inside and i.kind in AIDS)
     agent = step.agent
     return (

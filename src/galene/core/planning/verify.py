@@ -54,6 +54,7 @@ class _Walk:
     cleared_at: int = -1
     battery_at: str = ""
     vented: bool = False
+    done: int = 0
 
 
 def verify(
@@ -84,7 +85,14 @@ def verify(
     tuple of Violation
         Empty when the plan may be offered. Rule numbers are those of the project's brief.
     """
-    walk = _Walk(family=family, judge=judge, resolved=resolved, hazards=hazards, car=car_at(start))
+    walk = _Walk(
+        family=family,
+        judge=judge,
+        resolved=resolved,
+        hazards=hazards,
+        car=car_at(start),
+        done=done,
+    )
     found: list[Violation] = []
     for index, step in enumerate(plan.steps):
         found += _step(walk, step, index)
@@ -130,7 +138,14 @@ def _step(walk: _Walk, step: Step, index: int) -> Iterator[Violation]:
     yield from _covers(walk, step)
     yield from _fasteners(walk, step)
     yield from _records(step)
-    yield from at_step(step, walk.family, walk.car, walk.clean, hazards=walk.hazards)
+    yield from at_step(
+        step,
+        walk.family,
+        walk.car,
+        walk.clean,
+        hazards=walk.hazards,
+        is_done=index < walk.done,
+    )
 
 
 def _items(walk: _Walk, step: Step) -> Iterator[Violation]:
