@@ -67,9 +67,23 @@ def pytest_ignore_collect(collection_path: Path, config: pytest.Config) -> bool 
     return None if wanted else True
 
 
+def _walked_first(items: list[pytest.Item]) -> list[pytest.Item]:
+    """The tests with those of a walk, but its first, behind all others: two workers that ask for
+    one walk at a time would wait for each other."""
+    seen: set[Path] = set()
+    first: list[pytest.Item] = []
+    behind: list[pytest.Item] = []
+    for item in items:
+        (behind if item.path in seen else first).append(item)
+        if "/tests/walks/test_w" in str(item.path):
+            seen.add(item.path)
+    return first + behind
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Each test bears the marker of its folder; doctests of the core are the core's. What waits for
-    browsers and servers is spread between what computes, so that neither waits for the other."""
+    browsers and servers is spread between what computes, so that neither waits for the other; what
+    asks what a walk has shown comes last, when it was walked."""
     for item in items:
         for marker in MARKERS:
             if f"/tests/{marker}/" in str(item.path) or f"/galene/{marker}/" in str(item.path):
@@ -80,7 +94,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if _quick(below):
             item.add_marker("quick")
     waits = [item for item in items if item.get_closest_marker("waits")]
-    others = [item for item in items if not item.get_closest_marker("waits")]
+    others = _walked_first([i for i in items if not i.get_closest_marker("waits")])
     if not waits or not others:
         return
     spread: list[pytest.Item] = []

@@ -249,6 +249,7 @@ class Cluster:
             "max_connections": 60,
             "shared_buffers": "64MB",
             "log_min_messages": "warning",
+            "jit": "off",
         }
         if not self.durable:
             options |= {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
