@@ -51,7 +51,7 @@ from galene.core.planning.document import StepAnswers
 from galene.exchange.bundles import written
 from galene.jobs import jobcard
 from galene.jobs.act import Act
-from galene.jobs.bundles import chosen, exported
+from galene.jobs.bundles_out import chosen, exported
 from galene.jobs.pictures import add_picture
 from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.components import COMPONENTS

@@ -4,14 +4,9 @@ from random import Random
 
 import pytest
 
-from galene.core.calculations.before_after import (
-    METRICS,
-    BeforeAfterInput,
-    BothConditions,
-    Conditions,
-    MetricValue,
-    before_after,
-)
+from galene.core.calculations.before_after import BeforeAfterInput, MetricValue, before_after
+from galene.core.calculations.conditions import BothConditions, Conditions
+from galene.core.calculations.metrics import METRICS
 from galene.core.learning.bands import Prior, learned_band
 from galene.exchange.calculations import calculate
 

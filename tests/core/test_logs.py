@@ -12,14 +12,13 @@ from galene.core.calculations.egr_flow_test import FlowTestInput, IdlePoint, egr
 from galene.core.errors import InputError
 from galene.core.logs.series import (
     TimeSeries,
-    downsample_minmax,
     find_idle,
     find_plateaus,
     find_trim_points,
     on_grid,
     run_forward,
-    thinned,
 )
+from galene.core.logs.thinning import downsample_minmax, thinned
 from galene.demo.engine import EngineState
 from galene.demo.logger import EXHAUST_C, EXHAUST_KPA, recorded
 from galene.exchange.logs import read_log, time_unit

@@ -6,13 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from galene.core.calculations.before_after import (
-    BeforeAfterInput,
-    BothConditions,
-    Conditions,
-    MetricValue,
-    before_after,
-)
+from galene.core.calculations.before_after import BeforeAfterInput, MetricValue, before_after
+from galene.core.calculations.conditions import BothConditions, Conditions
 from galene.core.errors import InputError
 from galene.core.statistics import fit_line, t_quantile, welch
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from galene.core.jobcard.job_records import PickCheck
 from galene.core.jobcard.moments import Away
-from galene.core.jobcard.transition import steps_before
+from galene.core.jobcard.ready import steps_before
 from galene.jobs import entries, found, gates, handover, jobcard, plan, waits, work
 from galene.jobs.act import Act, find_job
 from galene.jobs.card import card_of

@@ -17,7 +17,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from galene.exchange.bundles import MANIFEST, BundledJob, json_bytes, written
-from galene.jobs import bundles, families, pictures
+from galene.jobs import bundles, bundles_out, bundles_seen, families, pictures
 from galene.jobs.act import Act, find_job
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.people import add_person
@@ -78,7 +78,7 @@ def pictured(act: Act, number: str, store: PictureStore, count: int = 2) -> None
 
 
 def packed(act: Act, store: PictureStore, numbers: list[str]) -> bytes:
-    found = bundles.exported(act.db, numbers, store)
+    found = bundles_out.exported(act.db, numbers, store)
     return b"".join(written(HOME, found))
 
 
@@ -93,17 +93,17 @@ def counts(db: Session) -> dict[str, int]:
 def test_every_demo_job_goes_and_comes_back_the_same(
     odd: Act, elsewhere: Act, store: PictureStore, there: PictureStore
 ) -> None:
-    numbers = bundles.chosen(odd.db)
+    numbers = bundles_out.chosen(odd.db)
     with_card = next(n for n in numbers if find_job(odd.db, n).state == "open")
     pictured(odd, with_card, store)
-    before = {n: bundles.bundled(odd.db, n, store) for n in numbers}
+    before = {n: bundles_out.bundled(odd.db, n, store) for n in numbers}
     data = packed(odd, store, numbers)
-    looked = bundles.coming(elsewhere, bundles.read(data), there)
+    looked = bundles.coming(elsewhere, bundles_seen.read(data), there)
     assert looked.count("new") == len(numbers) >= 20
     assert elsewhere.db.scalar(select(func.count()).select_from(Job)) == 0
     bundles.take_in(elsewhere, data, there)
     for number, one in before.items():
-        back = bundles.bundled(elsewhere.db, number, there)
+        back = bundles_out.bundled(elsewhere.db, number, there)
         assert json_bytes(back.document) == json_bytes(one.document), number
         assert back.logs == one.logs and back.pictures == one.pictures
     kept = counts(elsewhere.db)
@@ -121,13 +121,13 @@ def test_every_demo_job_goes_and_comes_back_the_same(
 def test_a_number_that_is_taken_is_named_and_renumbered_when_asked(
     odd: Act, store: PictureStore
 ) -> None:
-    number = bundles.chosen(odd.db)[0]
-    one = bundles.bundled(odd.db, number, store)
-    assert bundles.coming(odd, bundles.read(_written(one)), store).count("here") == 1
+    number = bundles_out.chosen(odd.db)[0]
+    one = bundles_out.bundled(odd.db, number, store)
+    assert bundles.coming(odd, bundles_seen.read(_written(one)), store).count("here") == 1
     changed = dict(one.document)
     changed["job"] = {**changed["job"], "complaint": "another one"}
     data = b"".join(written(HOME, [BundledJob(number=number, document=changed)]))
-    assert bundles.coming(odd, bundles.read(data), store).count("taken") == 1
+    assert bundles.coming(odd, bundles_seen.read(data), store).count("taken") == 1
     with pytest.raises(Invalid, match="has the number"):
         bundles.take_in(odd, data, store)
     came = bundles.take_in(odd, data, store, renumber=True)
@@ -142,11 +142,13 @@ def _written(*jobs: BundledJob) -> bytes:
 
 
 def test_what_is_asked_for_is_there(odd: Act) -> None:
-    assert bundles.chosen(odd.db, plate="QN-114") == sorted(bundles.chosen(odd.db, plate="qn 114"))
+    assert bundles_out.chosen(odd.db, plate="QN-114") == sorted(
+        bundles_out.chosen(odd.db, plate="qn 114")
+    )
     with pytest.raises(Missing):
-        bundles.chosen(odd.db, numbers=["99-9999"])
+        bundles_out.chosen(odd.db, numbers=["99-9999"])
     with pytest.raises(Missing):
-        bundles.chosen(odd.db, plate="NOBODY")
+        bundles_out.chosen(odd.db, plate="NOBODY")
 
 
 # --- hostile ones ---------------------------------------------------------------------------------
@@ -255,7 +257,7 @@ def carried(odd: Act, store: PictureStore) -> bytes:
     """A bundle of one finished job with a picture."""
     number = next(
         n
-        for n in bundles.chosen(odd.db)
+        for n in bundles_out.chosen(odd.db)
         if (job := find_job(odd.db, n)).state == "finished" and job.steps and job.looks
     )
     job = find_job(odd.db, number)
@@ -285,7 +287,7 @@ def test_a_hostile_bundle_is_refused_by_name_and_changes_nothing(
 
 
 def _looked(act: Act, data: bytes, store: PictureStore) -> object:
-    return bundles.coming(act, bundles.read(data), store)
+    return bundles.coming(act, bundles_seen.read(data), store)
 
 
 def test_a_bomb_is_not_unpacked(carried: bytes) -> None:
@@ -295,7 +297,7 @@ def test_a_bomb_is_not_unpacked(carried: bytes) -> None:
         archive.writestr(MANIFEST, b"{}")
     for data in (out.getvalue(), carried[:-40], b"PK\x05\x06", b"", b"no zip at all"):
         with pytest.raises(Invalid):
-            bundles.read(data)
+            bundles_seen.read(data)
 
 
 def test_a_lying_size_is_no_way_in(carried: bytes) -> None:
@@ -304,7 +306,7 @@ def test_a_lying_size_is_no_way_in(carried: bytes) -> None:
     at = data.rindex(b"PK\x01\x02")
     data[at + 24 : at + 28] = (5).to_bytes(4, "little")
     with pytest.raises(Invalid):
-        bundles.read(bytes(data))
+        bundles_seen.read(bytes(data))
 
 
 def leaves(document: Any, path: str = "") -> Iterator[str]:
@@ -350,7 +352,7 @@ def test_guests_sign_in_nowhere_and_our_own_stay_ours(
     from galene.jobs.people import everybody
     from galene.jobs.signing_in import Caller, Wrong, sign_in
 
-    number = bundles.chosen(odd.db)[0]
+    number = bundles_out.chosen(odd.db)[0]
     bundles.take_in(elsewhere, packed(odd, store, [number]), there)
     assert [p.name for p in everybody(elsewhere.db)] == ["Una Berg"]
     guest = elsewhere.db.scalars(select(Person).where(Person.role == "guest")).first()
@@ -373,8 +375,8 @@ def test_the_published_schema_is_current_and_names_every_field(
     published = (ROOT / "docs/formats/job.schema.json").read_text()
     assert published == schema_text(), "run scripts/write_formats.py"
     described = json.loads(published)["properties"]
-    for number in bundles.chosen(odd.db):
-        document = bundles.bundled(odd.db, number, store).document
+    for number in bundles_out.chosen(odd.db):
+        document = bundles_out.bundled(odd.db, number, store).document
         assert document.keys() == described.keys()
         for name, rows in document.items():
             known = described[name].get("items", {}).get("properties", {})

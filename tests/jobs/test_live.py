@@ -19,6 +19,7 @@ from galene.jobs import (
     live_road,
     live_taking,
     live_tests,
+    log_traces,
     logs,
     prove,
 )
@@ -114,7 +115,7 @@ def test_the_window_stays_with_the_job_as_a_log_once(
     window = live_taking.window_of(odd.db, line.job, odd.now - timedelta(seconds=36), odd.now)
     again = live_taking.keep_window(odd, line.job, window, "again")
     assert again.id == log.id
-    trace = logs.trace_of(odd.db, log)
+    trace = log_traces.trace_of(odd.db, log)
     assert trace.mean("rpm", 0, 30) == pytest.approx(line.car.plant.idle_rpm, rel=0.06)
 
 

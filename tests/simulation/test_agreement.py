@@ -4,13 +4,8 @@ import math
 
 import pytest
 
-from galene.core.calculations.before_after import (
-    BeforeAfterInput,
-    BothConditions,
-    Conditions,
-    MetricValue,
-    before_after,
-)
+from galene.core.calculations.before_after import BeforeAfterInput, MetricValue, before_after
+from galene.core.calculations.conditions import BothConditions, Conditions
 from galene.core.calculations.egr_flow_crosscheck import CrosscheckInput, egr_flow_crosscheck
 from galene.core.calculations.egr_flow_test import FlowTestInput, FlowTestResult, egr_flow_test
 from galene.core.calculations.idle_gap import IdleGapInput, idle_gap

@@ -17,6 +17,7 @@ from galene.jobs import (
     handover,
     intake,
     jobcard,
+    log_checks,
     logs,
     plan,
     prove,
@@ -127,7 +128,9 @@ class Story:
         """The recirculation's flow test, read from the newest log."""
         job = self.job
         family = family_of(job)
-        csv = logs.rows_for_check(self.act.db, logs.logs_of(self.act.db, job)[0], "egr_flow_test")
+        csv = log_checks.rows_for_check(
+            self.act.db, logs.logs_of(self.act.db, job)[0], "egr_flow_test"
+        )
         given = {
             **READINGS["egr_flow_test"].fill(family),
             "csv": csv,

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field, field_validator
 
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.errors import InputError
 from galene.exchange.shapes import Strict, shaped
 

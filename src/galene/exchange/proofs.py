@@ -6,8 +6,10 @@ from typing import Any, Literal
 from pydantic import ConfigDict, Field
 
 from galene.core.airpath.family import Band, EngineFamily
-from galene.core.calculations.before_after import METRICS, Conditions, MetricValue
+from galene.core.calculations.before_after import MetricValue
 from galene.core.calculations.catalogue import as_plain
+from galene.core.calculations.conditions import Conditions
+from galene.core.calculations.metrics import METRICS
 from galene.core.diagnosis.codes import read_codes
 from galene.core.errors import InputError, require
 from galene.core.proof.prove import prove

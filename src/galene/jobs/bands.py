@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import Band, EngineFamily
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.learning.bands import LearnedBand, Prior, learned_band
 from galene.core.proof.readings import IDEALS
 from galene.core.statistics import mean

@@ -3,36 +3,33 @@
 import csv
 import io
 import zlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.orm import Session
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
-from galene.exchange.bundles import Bundle, BundledJob, digest_of, read_bundle
+from galene.exchange.bundles import Bundle, BundledJob, digest_of
 from galene.exchange.families import family_of_document
 from galene.jobs import families
-from galene.jobs.act import Act, family_in, find_job
+from galene.jobs.act import Act, family_in
 from galene.jobs.bundle_words import check_words
+from galene.jobs.bundles_out import FORMAT, VERSION
+from galene.jobs.bundles_seen import BundleComing, JobComing, _standing, _told, _words, read
 from galene.jobs.diagnosis import assess_job
-from galene.jobs.errors import Invalid, Missing
+from galene.jobs.errors import Invalid
 from galene.jobs.growth import life_of
 from galene.jobs.intake import NewVehicle, next_number, plate_key, vehicle_faults
 from galene.jobs.minutes import told_of as minutes_of
 from galene.jobs.people import guest
-from galene.jobs.pictures import pictures_of
 from galene.jobs.proof import told_of
 from galene.jobs.stages import STAGES, lacks
 from galene.jobs.today import standing
 from galene.store.job_document import (
     TABLES,
-    People,
-    document_of,
     lists_from,
     reading_values,
     row_from,
@@ -44,7 +41,6 @@ from galene.store.models import (
     FamilyVersion,
     Job,
     JobPicture,
-    LogFile,
     LogValues,
     Reading,
     ReadingSet,
@@ -52,65 +48,12 @@ from galene.store.models import (
 )
 from galene.store.pictures import PictureStore
 from galene.store.repositories import bundles as rows
-from galene.store.repositories import jobs, logs, vehicles
+from galene.store.repositories import logs, vehicles
 from galene.store.repositories import people as people_rows
 
-FORMAT, VERSION = "galene-job", 1
 MOST_LISTED = 200
 MOST_VALUES = 20_000_000
 """Values of a log: rows times columns."""
-
-
-def bundled(
-    db: Session, number: str, store: PictureStore, report: Callable[[Job], bytes] | None = None
-) -> BundledJob:
-    """A whole job for a bundle.
-
-    Parameters
-    ----------
-    report : prints the report of a finished job
-
-    Raises
-    ------
-    Missing
-    """
-    job = find_job(db, number)
-    version = job.family_version
-    if version is None:
-        raise Missing(f"engine family {job.family_id}")
-    people = People(rows.names(db))
-    whole = document_of(db, job, people)
-    taken = pictures_of(db, job)
-    family = family_in(version)
-    names = {n for row in taken for n in (row.digest, row.thumbnail)}
-    names |= {part.picture for part in family.parts if part.picture}
-    return BundledJob(
-        number=number,
-        document={
-            "format": FORMAT,
-            "version": VERSION,
-            **whole,
-            "family": {"digest": version.digest, "document": version.document},
-            "people": people.listed,
-        },
-        pictures={name: data for name in sorted(names) if (data := store.read(name)) is not None},
-        logs={
-            place: _log_text(db, log)
-            for place, log in enumerate(sorted(logs.of_job(db, job.id), key=lambda x: x.id))
-        },
-        report=report(job) if report is not None and job.state == "finished" else None,
-    )
-
-
-def _log_text(db: Session, log: LogFile) -> bytes:
-    """A log as CSV: headings as the file had them, gaps empty, numbers whole."""
-    columns = [np.frombuffer(zlib.decompress(d), np.float64) for d in rows.log_columns(db, log.id)]
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([c.name for c in log.columns])
-    texts = [["" if v != v else repr(v) for v in column.tolist()] for column in columns]
-    writer.writerows(zip(*texts, strict=True))
-    return out.getvalue().encode()
 
 
 def _log_values(data: bytes, columns: int, count: int, place: str) -> list[bytes]:
@@ -133,118 +76,9 @@ def _log_values(data: bytes, columns: int, count: int, place: str) -> list[bytes
     return [zlib.compress(np.ascontiguousarray(c).tobytes(), 1) for c in whole.T]
 
 
-@dataclass(frozen=True, kw_only=True)
-class JobComing:
-    """A job of a bundle: new, here already, or its number is taken by another job; `here` is the
-    number under which it is here."""
-
-    number: str
-    plate: str
-    complaint: str
-    state: str
-    pictures: int
-    logs: int
-    standing: str
-    here: str = ""
-
-
-@dataclass(frozen=True, kw_only=True)
-class BundleComing:
-    """What a bundle would bring."""
-
-    workshop: str
-    jobs: tuple[JobComing, ...]
-
-    def count(self, standing: str) -> int:
-        """How many jobs stand so: new, here, taken."""
-        return sum(one.standing == standing for one in self.jobs)
-
-
-def read(data: bytes) -> Bundle:
-    """A bundle out of its bytes.
-
-    Raises
-    ------
-    Invalid
-        ``file``: naming the entry.
-    """
-    try:
-        return read_bundle(data)
-    except InputError as fault:
-        raise Invalid({"file": _words(fault)}) from fault
-
-
-def _words(fault: InputError) -> str:
-    return f"{fault.field}: {str(fault.value)[:80]}. Wanted: {fault.allowed}."
-
-
 Shown = Callable[[Job | None], object]
 """Makes every page of a job; with None those on which many stand. What can not be shown does not
 come in."""
-
-
-def coming(
-    act: Act, bundle: Bundle, store: PictureStore, shown: Shown | None = None
-) -> BundleComing:
-    """What a bundle would bring: every job is taken in to see whether it holds, and let go again.
-
-    Parameters
-    ----------
-    shown : makes the pages of a job
-
-    Raises
-    ------
-    Invalid
-        ``file``: a job that does not hold, naming the place.
-    """
-    found: list[JobComing] = []
-    trial = act.db.begin_nested()
-    try:
-        made: dict[str, Job] = {}
-        for one in bundle.jobs:
-            standing, here = _standing(act.db, one, store)
-            if standing != "here":
-                number = next_number(act) if standing == "taken" else ""
-                made[one.number] = _take(act, bundle, one, number=number)
-            found.append(_told(one, standing, here))
-        if shown is not None:
-            _show(made, shown)
-    finally:
-        trial.rollback()
-    return BundleComing(workshop=bundle.workshop, jobs=tuple(found))
-
-
-def _told(one: BundledJob, standing: str, here: str) -> JobComing:
-    document: Mapping[str, Any] = one.document if isinstance(one.document, dict) else {}
-    job, vehicle = document.get("job"), document.get("vehicle")
-    job = job if isinstance(job, dict) else {}
-    vehicle = vehicle if isinstance(vehicle, dict) else {}
-    return JobComing(
-        number=one.number,
-        plate=str(vehicle.get("plate", ""))[:20],
-        complaint=str(job.get("complaint", ""))[:200],
-        state=str(job.get("state", ""))[:20],
-        pictures=len(one.pictures),
-        logs=len(one.logs),
-        standing=standing,
-        here=here,
-    )
-
-
-def _standing(db: Session, one: BundledJob, store: PictureStore) -> tuple[str, str]:
-    """New, here or taken, and the number under which it is here."""
-    try:
-        digest = digest_of(one.document)
-    except (TypeError, ValueError, RecursionError) as fault:
-        raise Invalid({"file": f"job.json of {one.number}: {str(fault)[:80]}."}) from fault
-    before = rows.came_in(db, digest)
-    if before is not None:
-        return "here", before.number
-    mine = jobs.by_number(db, one.number)
-    if mine is None:
-        return "new", ""
-    same = digest_of(bundled(db, one.number, store).document) == digest
-    return ("here" if same else "taken"), one.number
 
 
 def take_in(
@@ -486,32 +320,32 @@ def _possible(allowed: str) -> Iterator[None]:
         raise InputError("job", type(fault).__name__, allowed) from fault
 
 
-def exported(
-    db: Session,
-    numbers: Sequence[str],
-    store: PictureStore,
-    report: Callable[[Job], bytes] | None = None,
-) -> Iterator[BundledJob]:
-    """Jobs for a bundle, one at a time, each let go of before the next."""
-    for number in numbers:
-        yield bundled(db, number, store, report)
-        db.expunge_all()
+def coming(
+    act: Act, bundle: Bundle, store: PictureStore, shown: Shown | None = None
+) -> BundleComing:
+    """What a bundle would bring: every job is taken in to see whether it holds, and let go again.
 
-
-def chosen(db: Session, *, numbers: Sequence[str] = (), plate: str = "") -> list[str]:
-    """Numbers of the jobs that a bundle is to hold: those named, of a vehicle, or all.
+    Parameters
+    ----------
+    shown : makes the pages of a job
 
     Raises
     ------
-    Missing
-        None of them.
+    Invalid
+        ``file``: a job that does not hold, naming the place.
     """
-    found = rows.numbers(db, vehicle_key=plate_key(plate) if plate else "", only=numbers)
-    if not found or (numbers and len(found) != len(set(numbers))):
-        raise Missing("these jobs")
-    return found
-
-
-def chosen_or_none(db: Session) -> list[str]:
-    """Numbers of all jobs, none where there is none."""
-    return rows.numbers(db)
+    found: list[JobComing] = []
+    trial = act.db.begin_nested()
+    try:
+        made: dict[str, Job] = {}
+        for one in bundle.jobs:
+            standing, here = _standing(act.db, one, store)
+            if standing != "here":
+                number = next_number(act) if standing == "taken" else ""
+                made[one.number] = _take(act, bundle, one, number=number)
+            found.append(_told(one, standing, here))
+        if shown is not None:
+            _show(made, shown)
+    finally:
+        trial.rollback()
+    return BundleComing(workshop=bundle.workshop, jobs=tuple(found))

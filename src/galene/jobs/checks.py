@@ -16,7 +16,7 @@ from galene.core.errors import InputError
 from galene.core.planning.document import StepAnswers
 from galene.core.planning.records import OpenItem, Step
 from galene.exchange.calculations import calculate
-from galene.jobs import evidence, logs
+from galene.jobs import evidence, log_checks, log_traces
 from galene.jobs.act import Act, family_of
 from galene.jobs.bands import with_own_bands
 from galene.jobs.card import replan
@@ -178,9 +178,9 @@ def filled_from_log(
         A check that reads no trace, or channels that the log does not have.
     """
     filled: dict[str, Any] = dict(READINGS[check_id].fill(with_own_bands(db, family_of(job))))
-    filled["csv"] = logs.rows_for_check(db, log, check_id)
+    filled["csv"] = log_checks.rows_for_check(db, log, check_id)
     if check_id == "egr_flow_test":
-        intake = logs.trace_of(db, log).mean("intake_c", 0, 1e9)
+        intake = log_traces.trace_of(db, log).mean("intake_c", 0, 1e9)
         if intake is not None:
             filled["intake_c"] = intake + HEATED_C
         filled["ambient_kpa"] = outside_pressure_kpa(

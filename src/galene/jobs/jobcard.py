@@ -19,8 +19,9 @@ from galene.core.jobcard.entries import (
     Untick,
 )
 from galene.core.jobcard.gates import ASKS_MORE
+from galene.core.jobcard.ready import JUMPER_WORKSHEET, runs_engine
 from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
-from galene.core.jobcard.transition import JUMPER_WORKSHEET, runs_engine, transition
+from galene.core.jobcard.transition import transition
 from galene.core.planning.records import Step
 from galene.jobs import shelf, spares
 from galene.jobs.act import Act

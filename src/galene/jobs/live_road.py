@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from galene.core.proof.road_run import RoadRun, read_road
 from galene.exchange.live import LINE_WORDS
-from galene.jobs import live, logs
+from galene.jobs import live, log_traces
 from galene.jobs.act import Act
 from galene.jobs.errors import Refused
 from galene.jobs.live_taking import LONGEST_S, keep_window, window_of
@@ -55,7 +55,7 @@ def end(act: Act, number: str, *, ready: dict[str, bool] | None) -> Job:
             "Too short", [f"only {window.seconds:.0f} s were read since it began: drive on"]
         )
     log = keep_window(act, job, window, "Road run")
-    found: RoadRun = read_road(logs.trace_of(act.db, log))
+    found: RoadRun = read_road(log_traces.trace_of(act.db, log))
     found = replace(found, log_id=log.id, ready=ready or {})
     job.road_test = replace(job.road_test, run=found, run_began=None)
     act.trace(job, "road_run_read", km=found.km, minutes=found.minutes)

@@ -16,7 +16,7 @@ from galene.core.diagnosis.inference import HEATED_C
 from galene.core.logs.series import ColumnMapping, ColumnPlace, Segment
 from galene.core.units import QUANTITIES
 from galene.exchange.logs import LogColumn, ReadLog
-from galene.jobs import evidence, logs
+from galene.jobs import evidence, log_checks, log_traces, logs
 from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Refused
 from galene.knowledge.live_channels import FIGURES, KEY_ON, LOG_CHANNELS, TRACES
@@ -155,7 +155,7 @@ def keep_window(
     log.segments = (
         tuple(segments)
         if segments is not None
-        else logs.found_segments(logs.trace_of(act.db, log), family)
+        else logs.found_segments(log_traces.trace_of(act.db, log), family)
     )
     return log
 
@@ -259,7 +259,7 @@ def keep_trace(act: Act, number: str, check_id: str) -> LogFile:
     back = timedelta(seconds=TRACES[check_id])
     window = window_of(act.db, job, act.now - back, act.now)
     log = keep_window(act, job, window, "Trace, live")
-    if check_id not in logs.trace_checks(log):
+    if check_id not in log_checks.trace_checks(log):
         raise Invalid({"check": "The car does not tell what this check needs: type it, or a log."})
     return log
 

@@ -3,11 +3,9 @@ them."""
 
 import hashlib
 import zlib
-from collections import OrderedDict
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import replace
-from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +24,6 @@ from galene.core.logs.series import (
     find_plateaus,
     find_trim_points,
     run_forward,
-    thinned,
 )
 from galene.core.units import QUANTITIES, convert
 from galene.exchange.logs import TIME_UNITS, LogColumn, ReadLog, read_log, time_unit
@@ -34,6 +31,7 @@ from galene.jobs.act import Act, family_of
 from galene.jobs.errors import Invalid, Missing, Refused
 from galene.jobs.evidence import save_readings
 from galene.jobs.intake import check_text
+from galene.jobs.log_traces import column_values, trace_of
 from galene.knowledge.log_channels import CHANNELS, propose, unit_word
 from galene.knowledge.reading_channels import channels_of
 from galene.store.models import Job, LogFile
@@ -213,14 +211,6 @@ def find_log(db: Session, job: Job, log_id: int) -> LogFile:
     return log
 
 
-def column_values(db: Session, log: LogFile, positions: Sequence[int]) -> dict[int, Values]:
-    """Raw values of columns, in the file's order and unit."""
-    return {
-        position: np.frombuffer(zlib.decompress(data), np.float64)
-        for position, data in rows.columns(db, log.id, positions).items()
-    }
-
-
 def mapping_faults(
     db: Session, log: LogFile, mapping: ColumnMapping, *, family: EngineFamily
 ) -> dict[str, str]:
@@ -297,89 +287,6 @@ def take_away(act: Act, number: str, log_id: int) -> None:
     act.trace(job, "log_taken_away", log=log.id, name=log.name, digest=log.digest)
     act.db.delete(log)
     act.db.flush()
-
-
-_TRACES: OrderedDict[str, tuple[TimeSeries, tuple[str, ...]]] = OrderedDict()
-_TRACES_LOCK = Lock()
-MOST_TRACES = 2
-"""Logs held open at once: one of 200,000 rows and ten channels is 18 MB."""
-
-
-def opened(db: Session, log: LogFile) -> tuple[TimeSeries, tuple[str, ...]]:
-    """The log's channels over a time that runs forward, kept units, and what had to be mended."""
-    key = f"{log.digest}:{log.mapping!r}"
-    with _TRACES_LOCK:
-        if key in _TRACES:
-            _TRACES.move_to_end(key)
-            return _TRACES[key]
-    time, channels = log.mapping.time, log.mapping.channels
-    if time is None:
-        raise Refused("The columns are not named yet", ["say first what each column is"])
-    raw = column_values(db, log, [time.column, *(m.column for m in channels.values())])
-    forward = run_forward(raw[time.column] * TIME_UNITS[time.unit])
-    values: dict[str, Values] = {}
-    for channel_id, place in channels.items():
-        quantity = QUANTITIES[CHANNELS[channel_id].quantity]
-        offset = convert(quantity, 0.0, place.unit, target=quantity.kept.id)
-        factor = convert(quantity, 1.0, place.unit, target=quantity.kept.id) - offset
-        values[channel_id] = raw[place.column][forward.rows] * factor + offset
-    trims = _total_trim(values)
-    if trims is not None:
-        values["trim_percent"] = trims
-    remarks = [
-        text
-        for count, text in (
-            (
-                forward.left_out,
-                f"{forward.left_out} rows have no time of their own and are left out.",
-            ),
-            (
-                forward.spread,
-                f"The clock is coarse: {forward.spread} rows were set evenly between its stamps.",
-            ),
-            (
-                forward.restarts,
-                f"The time goes back {forward.restarts} ×: what follows was set on after it.",
-            ),
-        )
-        if count
-    ]
-    with _TRACES_LOCK:
-        _TRACES[key] = TimeSeries(forward.time_s, values), tuple(remarks)
-        while len(_TRACES) > MOST_TRACES:
-            _TRACES.popitem(last=False)
-        return _TRACES[key]
-
-
-def trace_of(db: Session, log: LogFile) -> TimeSeries:
-    """The log's channels over a time that runs forward, kept units."""
-    return opened(db, log)[0]
-
-
-def _total_trim(values: Mapping[str, Values]) -> Values | None:
-    """Short and long together, the mean of the banks; a logged total stands for itself."""
-    if "total_trim_percent" in values:
-        return values["total_trim_percent"]
-    banks = [
-        [values[name] for name in pair if name in values]
-        for pair in (
-            ("short_trim_percent", "long_trim_percent"),
-            ("short_trim_2_percent", "long_trim_2_percent"),
-        )
-    ]
-    totals = [
-        _held(parts[0]) + _held(parts[1]) if len(parts) == 2 else _held(parts[0])
-        for parts in banks
-        if parts
-    ]
-    return np.mean(totals, axis=0) if totals else None
-
-
-def _held(values: Values) -> Values:
-    """A channel's last value held until the next: loggers ask for their channels in turn."""
-    known = np.where(np.isfinite(values), np.arange(len(values)), -1)
-    last = np.maximum.accumulate(known)
-    return np.where(last >= 0, values[np.maximum(last, 0)], np.nan)
 
 
 def idle_limit(family: EngineFamily) -> float:
@@ -551,101 +458,3 @@ def take_readings(
         source=source,
         times_s=times,
     )
-
-
-TRACE_CHECKS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    "egr_flow_test": (("map_kpa", "rpm"), ("egr_command_percent",)),
-    "oxygen_response": (("o2_v",), ()),
-    "regeneration_trace": (("before_catalyst_c", "before_filter_c", "after_filter_c"), ()),
-    "runner_sweep_commanded": (("runner_command_percent", "runner_position_percent"), ()),
-    "throttle_sweep": (("pedal_percent", "throttle_percent"), ()),
-}
-"""Checks that read a trace: the log's channels that they need, and those that help."""
-UNTIMED = ("runner_sweep_commanded", "throttle_sweep")
-"""Checks whose trace has no time in it."""
-TRACE_ROWS = 600
-
-
-def trace_checks(log: LogFile) -> list[str]:
-    """Checks that this log has the channels for."""
-    return (
-        [
-            check
-            for check, (needed, _) in TRACE_CHECKS.items()
-            if set(needed) <= log.mapping.channels.keys()
-        ]
-        if log.mapped
-        else []
-    )
-
-
-def feeding(db: Session, job: Job, check_id: str) -> list[LogFile]:
-    """The logs of a job that a check can read."""
-    return (
-        [log for log in logs_of(db, job) if check_id in trace_checks(log)]
-        if check_id in TRACE_CHECKS
-        else []
-    )
-
-
-def rows_for_check(
-    db: Session,
-    log: LogFile,
-    check_id: str,
-    *,
-    start_s: float | None = None,
-    end_s: float | None = None,
-) -> str:
-    """A log's channels as the rows that a check's worksheet takes, between two seconds.
-
-    Raises
-    ------
-    Missing
-        A check that reads no trace, or channels that the log does not have.
-    """
-    if check_id not in trace_checks(log):
-        raise Missing(f"trace of {check_id[:40]} in this log")
-    trace = trace_of(db, log)
-    needed, helpful = TRACE_CHECKS[check_id]
-    names = [*needed, *(n for n in helpful if n in trace.channels)]
-    first, last = window_for_check(trace, log, check_id)
-    rows = thinned(
-        trace.time_s,
-        [trace.channels[n] for n in names],
-        first if start_s is None else start_s,
-        end_s=last if end_s is None else end_s,
-        most=TRACE_ROWS,
-    )
-    return "\n".join(
-        ",".join(f"{x:.3f}".rstrip("0").rstrip(".") for x in (r[1:] if check_id in UNTIMED else r))
-        for r in rows
-    )
-
-
-def window_for_check(trace: TimeSeries, log: LogFile, check_id: str) -> tuple[float, float]:
-    """The part of a log that a check reads: round the plateaus, half a minute of warm fast idle,
-    the sweep, else all of it."""
-    whole = float(trace.time_s[0]), float(trace.time_s[-1])
-    if check_id == "egr_flow_test":
-        marked = [s for s in log.segments if s.kind in ("closed", "open")]
-        if marked:
-            return max(whole[0], min(s.start_s for s in marked) - 3), min(
-                whole[1], max(s.end_s for s in marked) + 3
-            )
-    if check_id in UNTIMED:
-        command = trace.channels[TRACE_CHECKS[check_id][0][0]]
-        known = np.flatnonzero(np.isfinite(command))
-        moved = known[np.abs(command[known] - command[known[0]]) > 2] if len(known) else known
-        if len(moved):
-            return max(whole[0], float(trace.time_s[moved[0]]) - 1), min(
-                whole[1], float(trace.time_s[moved[-1]]) + 1
-            )
-    if check_id == "oxygen_response":
-        fast = [
-            s
-            for s in log.segments
-            if s.kind == "trim" and 1300 <= (trace.mean("rpm", s.start_s, s.end_s) or 0) <= 3200
-        ]
-        if fast:
-            return fast[0].start_s, min(fast[0].end_s, fast[0].start_s + 30)
-    return whole

@@ -7,7 +7,8 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from galene.core.calculations.before_after import METRICS, MetricValue
+from galene.core.calculations.before_after import MetricValue
+from galene.core.calculations.metrics import METRICS
 from galene.core.diagnosis.measured import (
     MeasuredSet,
     key_on_of,
@@ -29,7 +30,7 @@ from galene.core.proof.records import (
     TestSide,
 )
 from galene.exchange.proofs import proof_of, silent_before
-from galene.jobs import logs
+from galene.jobs import log_traces, logs
 from galene.jobs.act import family_of
 from galene.jobs.bands import bands_of
 from galene.jobs.diagnosis import assess_job
@@ -369,7 +370,7 @@ def _charge_run(db: Session, job: Job, causes: Iterable[ProvenCause]) -> Iterabl
     for log in logs.logs_of(db, job):
         if not {"boost_kpa", "boost_command_kpa"} <= log.mapping.channels.keys():
             continue
-        pull = charge_pull(logs.trace_of(db, log)) if log.mapping.time is not None else None
+        pull = charge_pull(log_traces.trace_of(db, log)) if log.mapping.time is not None else None
         if pull is not None:
             # The newest of each side counts: logs come newest first.
             sides.setdefault(

@@ -6,7 +6,7 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from galene.core.jobcard.transition import PLACE_OF_ACT
+from galene.core.jobcard.ready import PLACE_OF_ACT
 from galene.jobs.evidence import set_of
 from galene.jobs.gates import open_items
 from galene.jobs.prove import relearn_state

@@ -5,7 +5,8 @@ from dataclasses import replace
 
 import pytest
 
-from galene.core.calculations.before_after import Conditions, MetricValue
+from galene.core.calculations.before_after import MetricValue
+from galene.core.calculations.conditions import Conditions
 from galene.core.proof import records
 from galene.core.proof.prove import prove
 from galene.core.proof.records import (

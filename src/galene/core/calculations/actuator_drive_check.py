@@ -4,10 +4,8 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
-
 
 FUSES_A: tuple[float, ...] = (1, 2, 3, 4, 5, 7.5, 10, 15, 20, 25, 30)
 PULL_IN = 0.6

@@ -5,9 +5,8 @@ from itertools import combinations
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True, kw_only=True)

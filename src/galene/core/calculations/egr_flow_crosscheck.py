@@ -6,10 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
 from galene.core.flow import KELVIN, R_AIR, charge_flow_g_s
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,13 +8,11 @@ from typing import Any, ClassVar
 import numpy as np
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import InputError, require, require_range
 from galene.core.flow import KELVIN, charge_flow_g_s, orifice_area_mm2, psi
 from galene.core.logs.rows import in_time, read_columns
 from galene.core.logs.series import TimeSeries, find_plateaus
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
-
 
 PLUGGED_BELOW, RESTRICTED_BELOW = 40.0, 75.0
 """Percent of the clean passage under which it counts as plugged, as restricted (project

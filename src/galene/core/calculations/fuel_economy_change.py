@@ -8,10 +8,9 @@ from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked
 from galene.core.calculations.repair_sequence import ENOUGH_L_100KM
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
 from galene.core.statistics import t_quantile
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True)

@@ -6,11 +6,9 @@ from typing import Any, ClassVar
 import numpy as np
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
 from galene.core.flow import orifice_area_mm2
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
-
 
 QUARTER = np.linspace(0.0, np.pi / 2, 2049)
 COS2, SIN2 = np.cos(QUARTER) ** 2, np.sin(QUARTER) ** 2

@@ -4,10 +4,8 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
-
 
 WARN_SHARE, REFUSE_SHARE = 0.10, 0.30
 """Share of one cylinder's clearance volume that a burst may fill before it is warned of, before it

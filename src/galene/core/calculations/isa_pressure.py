@@ -5,9 +5,8 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.flow import standard_pressure_kpa
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True)

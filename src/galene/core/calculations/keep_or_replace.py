@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
 from galene.core.statistics import beta_quantile
 
-STRICT: dict[str, Any] = {"extra": "forbid"}
 PRIOR_HELD, PRIOR_RETURNED = 4.0, 1.0
 """What is assumed before own cleanings: four in five hold (this project's default)."""
 

@@ -7,9 +7,8 @@ from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.calculations.isa_pressure import IsaPressureInput, isa_pressure
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True)

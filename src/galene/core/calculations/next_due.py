@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
 from galene.core.learning.growth import (
     DUTY_WORDS,
@@ -17,7 +18,6 @@ from galene.core.learning.growth import (
     learned_rate,
 )
 
-STRICT: dict[str, Any] = {"extra": "forbid"}
 THRESHOLD_PERCENT = 2 * PERCENT_PER_GRADE
 """Area lost at which a part is due where nothing else is said: grade 2."""
 THRESHOLD_GRADE = 2.0

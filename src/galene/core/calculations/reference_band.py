@@ -11,10 +11,10 @@ from galene.core.calculations.declaring import (
     asked,
     check_ranges,
 )
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
 from galene.core.learning.bands import COVERAGE, DEFAULT_WEIGHT, Prior, learned_band
 
-STRICT: dict[str, Any] = {"extra": "forbid"}
 MOST = 5000
 FARTHEST = 1e9
 """What no reading of an engine is beyond, in any unit."""

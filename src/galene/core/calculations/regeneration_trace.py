@@ -6,10 +6,9 @@ from itertools import pairwise
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require_range
 from galene.core.logs.rows import _rows, in_time
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -7,10 +7,8 @@ from itertools import combinations
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
-
 
 EXACT_UP_TO = 8
 ENOUGH_L_100KM = 0.02

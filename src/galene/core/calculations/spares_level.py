@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
 
-STRICT: dict[str, Any] = {"extra": "forbid"}
 MOST = 200
 CARRYING_SHARE = 0.2
 """What a piece on the shelf costs a year, as a share of its price: money, room, what goes stale

@@ -5,11 +5,10 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from galene.core.calculations.declaring import Calculation, asked, check_ranges
+from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
 from galene.core.flow import PSI_MAX, STANDARD_KPA, psi
 from galene.core.statistics import fit_line
-
-STRICT: dict[str, Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,8 @@
 import math
 from collections.abc import Sequence
 
-from galene.core.calculations.before_after import Conditions, MetricValue
+from galene.core.calculations.before_after import MetricValue
+from galene.core.calculations.conditions import Conditions
 from galene.core.diagnosis.measured import MeasuredSet
 from galene.core.statistics import mean, variance
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.proof.readings import judge_readings, sides_of
 from galene.core.proof.records import (
     CauseProof,

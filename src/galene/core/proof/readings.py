@@ -4,17 +4,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from galene.core.airpath.family import Band
-from galene.core.calculations.before_after import (
-    METRICS,
+from galene.core.calculations.before_after import MetricValue, kept_samples
+from galene.core.calculations.conditions import (
     Conditions,
-    Metric,
-    MetricValue,
     held_speed_differs,
     in_range,
-    kept_samples,
     protective_reason,
     unlike,
 )
+from galene.core.calculations.metrics import METRICS, Metric
 from galene.core.errors import require
 from galene.core.proof.records import Direction, ReadingProof, ReadingSide, ReadingWord
 from galene.core.statistics import mean, welch

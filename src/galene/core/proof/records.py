@@ -5,7 +5,8 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from galene.core.airpath.family import Band
-from galene.core.calculations.before_after import Conditions, MetricValue
+from galene.core.calculations.before_after import MetricValue
+from galene.core.calculations.conditions import Conditions
 
 Direction = Literal["higher", "lower"]
 TestWord = Literal["passed", "better", "failed", "not_comparable"]

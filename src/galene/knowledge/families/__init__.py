@@ -1,7 +1,7 @@
 """Engine families that ship with the product, and what the words of a family may be."""
 
 from galene.core.airpath.faults import Vocabulary
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.diagnosis.records import EngineOutline
 from galene.core.planning.marks import DEEDS
 from galene.knowledge.base import outline_of

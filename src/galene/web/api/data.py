@@ -14,7 +14,7 @@ from galene.core.calculations.spares_level import SparesResult
 from galene.core.learning.due_vehicle import DueVehicle
 from galene.core.learning.fuel import Leg, Use
 from galene.core.learning.growth import Due, Rate, Visit
-from galene.jobs import bands, bundles, fleet, fuel, growth, minutes, spares
+from galene.jobs import bands, bundles_out, fleet, fuel, growth, minutes, spares
 from galene.jobs.act import family_in
 from galene.jobs.errors import Missing
 from galene.jobs.families import current_version, families
@@ -283,5 +283,5 @@ def jobs(visit: Signed, plate: str = "") -> list[JobAnswer]:
 @router.get("/jobs/{number}", summary="A whole job", response_model=None)
 def job(visit: Signed, number: str) -> Any:
     """The job as its bundle has it (`job.json`), without pictures and logs."""
-    one = bundles.bundled(visit.db, number, visit.request.app.state.pictures)
+    one = bundles_out.bundled(visit.db, number, visit.request.app.state.pictures)
     return JSONResponse(one.document)

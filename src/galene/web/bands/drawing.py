@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs.bands import MOST_MOVES, BandStory
 from galene.web.proof.comparison import around, round_step

@@ -6,7 +6,7 @@ import re
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.errors import InputError
 from galene.jobs import bands
 from galene.jobs.act import Act, family_in

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from galene.exchange.bundles import written
-from galene.jobs import bundles
+from galene.jobs import bundles, bundles_out, bundles_seen
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.intake import plate_key
@@ -36,7 +36,7 @@ def page(visit: Visit, status: int = 200, **extra: Any) -> HTMLResponse:
     return visit.page(
         "bundles.html",
         status,
-        numbers=bundles.chosen_or_none(visit.db),
+        numbers=bundles_out.chosen_or_none(visit.db),
         place="reference",
         **{"coming": None, "came": None, "staged": "", **extra},
     )
@@ -61,7 +61,7 @@ def sent(request: Request, numbers: Sequence[str], name: str) -> StreamingRespon
                 shop = people.workshop(db)
                 return printed(db, shop, job, paper="A4", store=state.pictures, now=state.clock())
 
-            jobs = bundles.exported(db, numbers, state.pictures, report)
+            jobs = bundles_out.exported(db, numbers, state.pictures, report)
             yield from written(name_of_shop, jobs)
 
     return StreamingResponse(
@@ -78,19 +78,19 @@ def of_job(visit: Signed, number: str) -> Response:
 
 @router.get("/vehicles/{plate}/bundle.zip")
 def of_vehicle(visit: Signed, plate: str) -> Response:
-    numbers = bundles.chosen(visit.db, plate=plate)
+    numbers = bundles_out.chosen(visit.db, plate=plate)
     return sent(visit.request, numbers, f"vehicle-{plate_key(plate)}")
 
 
 @router.get("/bundles/all.zip")
 def of_all(visit: Signed) -> Response:
-    return sent(visit.request, bundles.chosen(visit.db), "all-jobs")
+    return sent(visit.request, bundles_out.chosen(visit.db), "all-jobs")
 
 
 @router.get("/bundles/some.zip")
 def of_some(visit: Signed) -> Response:
     numbers = visit.request.query_params.getlist("job")[:2000]
-    return sent(visit.request, bundles.chosen(visit.db, numbers=numbers or ["none"]), "jobs")
+    return sent(visit.request, bundles_out.chosen(visit.db, numbers=numbers or ["none"]), "jobs")
 
 
 @router.get("/tables/{name}.csv")
@@ -146,7 +146,7 @@ def look(visit: Signed, form: SentFile) -> HTMLResponse:
     act = Act(db=visit.db, person=visit.person, now=visit.now)
     try:
         store = visit.request.app.state.pictures
-        found = bundles.coming(act, bundles.read(form.file), store, pages_of(visit))
+        found = bundles.coming(act, bundles_seen.read(form.file), store, pages_of(visit))
     except Invalid as fault:
         return page(visit, 422, faults=fault.fields)
     finally:
@@ -159,7 +159,7 @@ def look(visit: Signed, form: SentFile) -> HTMLResponse:
 @router.post("/bundles")
 def take_in(visit: Signed, form: Sent) -> Response:
     """Take in what was looked at."""
-    found: list[bundles.BundleComing] = []
+    found: list[bundles_seen.BundleComing] = []
 
     def write(act: Act) -> None:
         act.needs(Right.BUNDLES_IN)

@@ -19,7 +19,7 @@ from galene.core.chemistry.judge import WAYS
 from galene.core.jobcard.checks import checks_of
 from galene.core.jobcard.gates import gate_blockers
 from galene.core.jobcard.moments import Away
-from galene.core.jobcard.transition import PLACE_OF_ACT
+from galene.core.jobcard.ready import PLACE_OF_ACT
 from galene.jobs import diagnosis, gates, jobcard, signing_in, spares, waits, work
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.card import card_of, waits_for_approval

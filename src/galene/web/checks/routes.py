@@ -10,7 +10,7 @@ from galene.core.calculations.catalogue import every as every_calculation
 from galene.core.diagnosis.assess import is_heard
 from galene.core.errors import InputError
 from galene.core.planning.policy_keys import ISOLATION
-from galene.jobs import checks, diagnosis, live_taking, live_tests, logs
+from galene.jobs import checks, diagnosis, live_taking, live_tests, log_checks, logs
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.bands import with_own_bands
 from galene.jobs.errors import Invalid, Missing, Refused
@@ -103,7 +103,7 @@ def page(
         isolates=policy_of(job, visit.shop).get(ISOLATION) == "timed",
         entered=form,
         line_fields=LINE_FIELDS,
-        feeding=logs.feeding(visit.db, job, check_id),
+        feeding=log_checks.feeding(visit.db, job, check_id),
         calculation=every_calculation()[reading.calculation] if reading else None,
         live=strip_of(visit, job, "diagnosis"),
         commanded=live_tests.commanded(job, check_id),

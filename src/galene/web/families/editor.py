@@ -21,7 +21,7 @@ from galene.core.airpath.family import (
 )
 from galene.core.airpath.faults import STATES
 from galene.core.airpath.must_go_back import BEFORE, KINDS
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.chemistry.judge import FEATURES
 from galene.core.errors import InputError
 from galene.core.planning.marks import DEEDS

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from galene.core.airpath.family import Band
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.errors import InputError
 from galene.exchange.families import from_file, to_file
 from galene.jobs import families

@@ -7,11 +7,12 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
-from galene.core.logs.series import ColumnMapping, ColumnPlace, downsample_minmax
+from galene.core.logs.series import ColumnMapping, ColumnPlace
+from galene.core.logs.thinning import downsample_minmax
 from galene.core.text_gate import digits
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.exchange.logs import TIME_UNITS
-from galene.jobs import evidence, logs
+from galene.jobs import evidence, log_checks, log_traces, logs
 from galene.jobs.act import Act, family_of, revision
 from galene.jobs.errors import Invalid, Refused
 from galene.knowledge import reading_channels
@@ -67,7 +68,7 @@ def take_in(visit: Signed, number: str, form: SentFile) -> Response:
 
 def _stretches(visit: Visit, log: LogFile, form: Form | None) -> list[dict[str, Any]]:
     """Stretches with what a reader wants to know of each, typed ends after a fault."""
-    trace = logs.trace_of(visit.db, log)
+    trace = log_traces.trace_of(visit.db, log)
     shown = []
     for k, s in enumerate(log.segments):
         trims = [x.kind for x in log.segments[: k + 1]].count("trim")
@@ -127,7 +128,7 @@ def page(
 ) -> HTMLResponse:
     """One log; `form` gives back what was typed."""
     family = family_of(job)
-    trace, mended = logs.opened(visit.db, log) if log.mapped else (None, ())
+    trace, mended = log_traces.opened(visit.db, log) if log.mapped else (None, ())
     strips: list[dict[str, Any]] = []
     previews: dict[str, Any] = {}
     if trace is not None:
@@ -192,7 +193,7 @@ def page(
         phase=_phase(job),
         loads=reading_channels.loads_of(family_of(job)),
         seen=revision(job, f"log {log.id}"),
-        checks=[KNOWLEDGE.checks[c] for c in logs.trace_checks(log)],
+        checks=[KNOWLEDGE.checks[c] for c in log_checks.trace_checks(log)],
         entered=form,
         system=visit.shop.system,
         **extra,
@@ -218,7 +219,7 @@ def strip(
     """One channel between two seconds, thinned to what a strip can show, in the workshop's unit."""
     job = visit.job(number)
     log = logs.find_log(visit.db, job, log_id)
-    trace = logs.trace_of(visit.db, log) if log.mapped else None
+    trace = log_traces.trace_of(visit.db, log) if log.mapped else None
     if trace is None or channel_id not in trace.channels:
         return JSONResponse({"error": "The log has no such channel"}, 404)
     quantity = QUANTITIES[CHANNELS[channel_id].quantity if channel_id in CHANNELS else "share"]
@@ -252,7 +253,7 @@ def rows(visit: Signed, number: str, log_id: int) -> Response:
     log = logs.find_log(visit.db, job, log_id)
     if not log.mapped:
         raise Refused("The columns are not named yet", ["say first what each column is"])
-    trace = logs.trace_of(visit.db, log)
+    trace = log_traces.trace_of(visit.db, log)
     out = io.StringIO()
     np.savetxt(
         out,

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.units import QUANTITIES, convert, in_system
 from galene.jobs.proof import Told, samples_of
 from galene.store.models import Job

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
-from galene.core.jobcard.transition import PLACE_OF_ACT
+from galene.core.jobcard.ready import PLACE_OF_ACT
 from galene.core.proof.relearn import seconds_left
 from galene.core.proof.road_run import ASKED
 from galene.jobs import evidence, gates, live, live_relearn, proof, prove

@@ -22,7 +22,7 @@ from galene.core.chemistry.judge import (
 )
 from galene.core.chemistry.rules import RULES
 from galene.core.errors import InputError
-from galene.jobs import shelf
+from galene.jobs import overrides, shelf
 from galene.jobs.act import Act
 from galene.jobs.errors import Invalid, Missing
 from galene.jobs.families import families
@@ -172,7 +172,7 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
     shown = []
     kept = list(shelf.products(visit.db))
     narrowed = component in COMPONENTS
-    given = shelf.overrides_by_product(visit.db, [p.id for p in kept]) if narrowed else {}
+    given = overrides.overrides_by_product(visit.db, [p.id for p in kept]) if narrowed else {}
     for product in kept:
         if (
             words
@@ -182,7 +182,7 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
             continue
         best = None
         if narrowed:
-            best = shelf.touching(
+            best = overrides.touching(
                 product,
                 component,
                 given=given.get(product.id, {}),
@@ -280,11 +280,13 @@ def page(
     visit: Visit, product: Product, status: int = 200, *, form: Form | None = None, **extra: Any
 ) -> HTMLResponse:
     """One product; `form` gives back what was typed."""
-    given = shelf.overrides_of(visit.db, product.id)
+    given = overrides.overrides_of(visit.db, product.id)
     touching = [
         (
             c,
-            shelf.touching(product, c.id, given=given, features=(), state=(*PREPARED, "removed")),
+            overrides.touching(
+                product, c.id, given=given, features=(), state=(*PREPARED, "removed")
+            ),
         )
         for c in COMPONENTS.values()
         if c.id not in NOT_CLEANED
@@ -414,7 +416,7 @@ def sheet(visit: Signed, product_id: int, sheet_id: int) -> Response:
 @router.post("/shelf/{product_id}/overrides")
 def override(visit: Signed, product_id: int, form: Sent) -> Response:
     def write(act: Act) -> None:
-        shelf.override(
+        overrides.override(
             act,
             product_id,
             form.text("component"),

@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-from galene.core.calculations.before_after import METRICS
+from galene.core.calculations.metrics import METRICS
 from galene.core.flow import standard_pressure_kpa
 from galene.web.proof.comparison import PlotRow, Shown, around, row_of
 
