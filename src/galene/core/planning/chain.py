@@ -9,7 +9,7 @@ from galene.core.calculations.blast_positions import BlastInput, BlastPosition, 
 from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
-from galene.core.chemistry.rules import COOL_PARTS
+from galene.core.chemistry.kinds import COOL_PARTS
 from galene.core.planning.amounts import drawn_in, ingested
 from galene.core.planning.case import PALE, Case, Trade, Treatment
 from galene.core.planning.openings import has

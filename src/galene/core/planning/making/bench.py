@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from galene.core.chemistry.rules import COOL_PARTS
+from galene.core.chemistry.kinds import COOL_PARTS
 from galene.core.planning import hand_steps
 from galene.core.planning.chain import Link
 from galene.core.planning.making.state import PLAIN, RANKS, Mouth, Planning
