@@ -4,7 +4,8 @@ fuel that is not there."""
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from galene.core.diagnosis.assess import assess, causes_of, is_heard, is_offered
+from galene.core.diagnosis.assess import assess, is_heard, is_offered
+from galene.core.diagnosis.model import causes_of
 from galene.core.diagnosis.records import Case, EngineOutline, Observation
 from galene.knowledge.base import KNOWLEDGE, outline_of
 from galene.knowledge.codes import KNOWN, code_meaning
