@@ -10,7 +10,7 @@ from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refu
 from galene.core.planning.answers import changes_of
 from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade
-from galene.core.planning.document import FindNote, StepAnswers
+from galene.core.planning.document import FindNote, PlanDocument, StepAnswers
 from galene.core.planning.records import Air, Answer, Step
 from galene.core.planning.records import Plan as CorePlan
 from galene.core.planning.words import Act as StepAct
@@ -231,6 +231,26 @@ def replan(act: Act, job: Job, *, why: str = "", find: FindNote | None = None) -
     return plan
 
 
+def _carried_on(
+    document: PlanDocument, old: Plan, *, more: Collection[str], why: str, find: FindNote | None
+) -> PlanDocument:
+    """The document with what changed since somebody agreed, and what was found on the way."""
+    before = {w.part: w.work for w in old.document.works}
+    other_work = {w.part for w in document.works if before.get(w.part) != w.work}
+    # What an earlier version asks for is asked for until somebody agrees.
+    asked = old.document.changed if old.approved_at is None else ()
+    if find:
+        # What it costs more is what the plan says, with the caps that its work asks for.
+        find = replace(find, more=document.price - old.document.price)
+    return replace(
+        document,
+        changed=tuple(sorted({*asked, *other_work, *more})),
+        found=(*old.document.found, *((find,) if find else ())),
+        why=why,
+        sources=old.document.sources,
+    )
+
+
 def _next_version(
     act: Act,
     job: Job,
@@ -267,18 +287,7 @@ def _next_version(
         document = old.document
     if find is None and abs(document.price - old.document.price) < 0.005:
         return
-    before = {w.part: w.work for w in old.document.works}
-    other_work = {w.part for w in document.works if before.get(w.part) != w.work}
-    # What an earlier version asks for is asked for until somebody agrees.
-    asked = old.document.changed if old.approved_at is None else ()
-    changed = tuple(sorted({*asked, *other_work, *more}))
-    if find:
-        # What it costs more is what the plan says, with the caps that its work asks for.
-        find = replace(find, more=document.price - old.document.price)
-    found = (*old.document.found, *((find,) if find else ()))
-    document = replace(
-        document, changed=changed, found=found, why=why, sources=old.document.sources
-    )
+    document = _carried_on(document, old, more=more, why=why, find=find)
     limit = old.document.price if plan.held else old.agreed_up_to
     within = limit is not None and document.price <= limit + 0.005 and old.approved_at is not None
     version = old.version + 1

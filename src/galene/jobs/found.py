@@ -3,6 +3,7 @@ consequences."""
 
 from dataclasses import replace
 
+from galene.core.planning.case import FindKind
 from galene.core.planning.document import FindNote
 from galene.core.planning.records import Find
 from galene.jobs.act import Act, family_of
@@ -49,23 +50,24 @@ def report(
         No card, or nothing left on it.
     """
     job = act.job(number)
+    family = family_of(job)
     check_text({"found_note": note})
-    find = finds_of(family_of(job)).get(kind)
-    labels = {p.id: p.label for p in family_of(job).parts}
-    faults = {}
-    priced = any(s.id == part for s in family_of(job).spares)
+    find = finds_of(family).get(kind)
+    labels = {p.id: p.label for p in family.parts}
+    priced = any(s.id == part for s in family.spares)
     if find is not None and find.replaces and priced:
         # The new part's own price is in the bill already.
         cost = 0.0
-    if find is None:
-        faults["found"] = "Choose what it is."
+    faults = {}
     if part and part not in labels:
         faults["found_where"] = "A part of this engine, or the job as a whole."
     if not 3 <= len(note.strip()) <= 300:
         faults["found_note"] = "Say what exactly: it stands in the report."
     if cost is not None and not 0 <= cost <= DEAREST:
         faults["found_cost"] = "From nothing to 100 000."
-    if find is not None:
+    if find is None:
+        faults["found"] = "Choose what it is."
+    else:
         faults |= _missing(
             find.needs_cost,
             find.needs_retrieved,
@@ -94,23 +96,27 @@ def report(
         cost=cost or 0.0,
     )
     job.card = replace(job.card, finds=(*job.card.finds, one))
-    spent = sum(s.minutes for s in find.steps) or one.minutes
-    workshop = people.workshop(act.db)
-    more = spent / 60 * workshop.hourly_rate + one.cost
-    told = FindNote(
-        kind=kind,
-        title=find.title,
-        part=labels.get(part, ""),
+    told = _note_of(act, one, find, part_label=labels.get(part, ""))
+    act.trace(job, "found", kind=kind, part=part, note=one.note, minutes=told.minutes, cost=cost)
+    replan(act, job, why=f"{find.title}: {one.note}", find=told)
+    return job
+
+
+def _note_of(act: Act, one: Find, kind: FindKind, *, part_label: str) -> FindNote:
+    """What the plan's version says of a find: its minutes and its price beside what it is."""
+    spent = sum(s.minutes for s in kind.steps) or one.minutes
+    rate = people.workshop(act.db).hourly_rate
+    return FindNote(
+        kind=kind.id,
+        title=kind.title,
+        part=part_label,
         note=one.note,
         minutes=spent,
         cost=one.cost,
-        more=more,
+        more=spent / 60 * rate + one.cost,
         by=act.person.name,
         at=act.now.isoformat(),
     )
-    act.trace(job, "found", kind=kind, part=part, note=one.note, minutes=spent, cost=cost)
-    replan(act, job, why=f"{find.title}: {one.note}", find=told)
-    return job
 
 
 def _missing(

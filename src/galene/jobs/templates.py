@@ -236,6 +236,25 @@ def _forbidden_steps(procedure: PartProcedure) -> list[Fault]:
     return found
 
 
+def _in_order(
+    kind: str, template_id: str, document: dict[str, Any], faults: dict[str, str]
+) -> dict[str, Any]:
+    """A template's document as it is kept; what is wrong with it is added to `faults`."""
+    try:
+        template = template_of(kind, document)
+        found = faults_of(kind, template)
+    except InputError as fault:
+        faults[fault.field] = f"{fault.value!r} is not possible; allowed: {fault.allowed}"
+        return document
+    for one in found:
+        faults.setdefault(one.place, one.text)
+    if isinstance(template, PartProcedure) and template.component != template_id:
+        faults["component"] = "The template of another part."
+    if isinstance(template, RelearnTemplate) and template.id != template_id:
+        faults["id"] = "Another relearn."
+    return document_of(kind, template)
+
+
 def save_template(
     act: Act,
     kind: str,
@@ -265,18 +284,7 @@ def save_template(
     if not 3 <= len(note.strip()) <= 200:
         faults["note"] = "Say what was changed and why, in up to 200 characters."
     if document is not None:
-        try:
-            template = template_of(kind, document)
-            for fault in faults_of(kind, template):
-                faults.setdefault(fault.place, fault.text)
-        except InputError as fault:
-            faults[fault.field] = f"{fault.value!r} is not possible; allowed: {fault.allowed}"
-        else:
-            if isinstance(template, PartProcedure) and template.component != template_id:
-                faults["component"] = "The template of another part."
-            if isinstance(template, RelearnTemplate) and template.id != template_id:
-                faults["id"] = "Another relearn."
-            document = document_of(kind, template)
+        document = _in_order(kind, template_id, document, faults)
     if faults:
         raise Invalid(faults)
     people.workshop_locked(act.db)

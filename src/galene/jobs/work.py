@@ -38,23 +38,7 @@ JOINED: dict[str, Work] = {"clean": "clean", "inspect": "inspect", "replace": "r
 """Kinds of work with which a part joins a running round."""
 
 
-def begin_work(
-    act: Act, number: str, temperature_c: float, *, humidity: float, seen: int, heat: str = "warm"
-) -> Job:
-    """Lay the approved plan out as the job card. Twice is harmless.
-
-    Parameters
-    ----------
-    temperature_c, humidity : the bay's air, degrees C and a share, which decide drying
-    heat : how the engine stands now, ``cold`` or ``warm``: a warm one is left to cool where it must
-
-    Raises
-    ------
-    Invalid, Refused, Stale, ReadOnly
-    """
-    job = act.job(number)
-    if job.plans and job.bay_air.plan_version == job.plans[0].version:
-        return job
+def _check_bay(temperature_c: float, humidity: float, heat: str) -> None:
     faults = {}
     if not -20 <= temperature_c <= 60:
         faults["temperature"] = "A bay from −20 to 60 °C."
@@ -64,6 +48,16 @@ def begin_work(
         faults["heat"] = "Cold or warm."
     if faults:
         raise Invalid(faults)
+
+
+def _agreed(job: Job) -> PlanDocument:
+    """The plan that was agreed to and can be laid out as it stands.
+
+    Raises
+    ------
+    Refused
+        Nobody agreed, the schools have changed since, or there is no before set.
+    """
     if not job.plans or job.plans[0].approved_at is None:
         raise Refused("No approved plan", ["approve the newest version of the plan first"])
     document = job.plans[0].document
@@ -85,22 +79,48 @@ def begin_work(
                 " erase it"
             ],
         )
+    return document
+
+
+def _clear_former_round(act: Act, job: Job) -> None:
+    """Of a round that was given up nothing is left to do on this car; after a proof that failed,
+    start and relearn are asked for anew."""
+    for row in [s for s in rows_of_round(job) if s.done_at is None]:
+        job.steps.remove(row)
+    act.db.flush()
+    if job.work_began_at:
+        job.engine_started_at, job.gates = None, {}
+        job.relearn, job.pick = RelearnKept(), PickCheck()
+        job.road_test, job.pending_read_at, job.codes_cleared_at = RoadTest(), None, None
+        job.monitors_ready = None
+
+
+def begin_work(
+    act: Act, number: str, temperature_c: float, *, humidity: float, seen: int, heat: str = "warm"
+) -> Job:
+    """Lay the approved plan out as the job card. Twice is harmless.
+
+    Parameters
+    ----------
+    temperature_c, humidity : the bay's air, degrees C and a share, which decide drying
+    heat : how the engine stands now, ``cold`` or ``warm``: a warm one is left to cool where it must
+
+    Raises
+    ------
+    Invalid, Refused, Stale, ReadOnly
+    """
+    job = act.job(number)
+    if job.plans and job.bay_air.plan_version == job.plans[0].version:
+        return job
+    _check_bay(temperature_c, humidity, heat)
+    document = _agreed(job)
     act.claim(job, "work", seen)
     job.bay_air = BayAir(
         temperature_c=temperature_c, humidity=humidity, plan_version=job.plans[0].version
     )
     if job.work_began_at and _stands_open(job):
         return _go_on_by(act, job, document)
-    for row in [s for s in rows_of_round(job) if s.done_at is None]:
-        # Of a round that was given up nothing is left to do on this car.
-        job.steps.remove(row)
-    act.db.flush()
-    if job.work_began_at:
-        # A second round, after a proof that failed: its start and its relearn are asked for anew.
-        job.engine_started_at, job.gates = None, {}
-        job.relearn, job.pick = RelearnKept(), PickCheck()
-        job.road_test, job.pending_read_at, job.codes_cleared_at = RoadTest(), None, None
-        job.monitors_ready = None
+    _clear_former_round(act, job)
     ended = max((s.position for s in job.steps), default=-1) + 1 if job.work_began_at else 0
     first = ended if job.card.next_first is None else job.card.next_first
     job.work_began_at = act.now

@@ -1,6 +1,7 @@
 """Ambient pressure, and whether the absolute sensors agree with it: `isa-pressure`,
 `key-on-agreement`."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from statistics import median
 from typing import Any, ClassVar
@@ -125,15 +126,7 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
     require(
         len(given.readings) >= 1, "readings", len(given.readings), allowed="at least one reading"
     )
-    seen: set[str] = set()
-    for i, reading in enumerate(given.readings):
-        require(
-            reading.component not in seen,
-            f"readings[{i}].component",
-            reading.component,
-            allowed="each component once",
-        )
-        seen.add(reading.component)
+    _each_once(given)
     values = [r.pressure_kpa for r in given.readings]
     reference, source = _reference(given, values)
     if reference is None:
@@ -150,20 +143,8 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
             verdict="undecided",
             sentence=f"{why}: read a barometer, or give the altitude.",
         )
-    # The height alone leaves the weather open: what it may be is no fault, and no agreement either.
-    weather = WEATHER_KPA if source == "altitude" else 0.0
-    middle = median(values) if weather and len(values) >= 3 else None
-    deviations, open_ = [], False
-    for r in given.readings:
-        off_by, allowed = r.pressure_kpa - reference, _tolerance(r, given.tolerance_kpa)
-        fits = abs(off_by) <= allowed + weather
-        if middle is not None:
-            # Weather moves all alike: one that leaves the others is off whatever the weather.
-            fits = fits and abs(r.pressure_kpa - middle) <= allowed
-        elif fits and abs(off_by) > allowed:
-            open_ = True
-        deviations.append(Deviation(r.component, off_by, fits))
-    if open_ and all(d.within for d in deviations):
+    deviations, is_open = _deviations(given, reference, by_height=source == "altitude")
+    if is_open and all(d.within for d in deviations):
         return KeyOnResult(
             reference_kpa=reference,
             reference_source=source,
@@ -175,10 +156,58 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
                 " read a barometer."
             ),
         )
+    verdict, suspect, sentence = _judged(deviations, reference, given.tolerance_kpa)
+    return KeyOnResult(
+        reference_kpa=reference,
+        reference_source=source,
+        deviations=deviations,
+        suspect=suspect,
+        verdict=verdict,
+        sentence=sentence,
+    )
+
+
+def _each_once(given: KeyOnInput) -> None:
+    seen: set[str] = set()
+    for i, reading in enumerate(given.readings):
+        require(
+            reading.component not in seen,
+            f"readings[{i}].component",
+            reading.component,
+            allowed="each component once",
+        )
+        seen.add(reading.component)
+
+
+def _deviations(
+    given: KeyOnInput, reference: float, *, by_height: bool
+) -> tuple[list[Deviation], bool]:
+    """Each sensor against the air outside, and whether the weather leaves one of them open. The
+    height alone leaves the weather open: what it may be is no fault, and no agreement either."""
+    weather = WEATHER_KPA if by_height else 0.0
+    values = [r.pressure_kpa for r in given.readings]
+    middle = median(values) if weather and len(values) >= 3 else None
+    found, is_open = [], False
+    for r in given.readings:
+        off_by, allowed = r.pressure_kpa - reference, _tolerance(r, given.tolerance_kpa)
+        fits = abs(off_by) <= allowed + weather
+        if middle is not None:
+            # Weather moves all alike: one that leaves the others is off whatever the weather.
+            fits = fits and abs(r.pressure_kpa - middle) <= allowed
+        elif fits and abs(off_by) > allowed:
+            is_open = True
+        found.append(Deviation(r.component, off_by, fits))
+    return found, is_open
+
+
+def _judged(
+    deviations: Sequence[Deviation], reference: float, tolerance_kpa: float
+) -> tuple[str, str | None, str]:
+    """Verdict, the sensor that stands out alone, and the sentence."""
     off = [d for d in deviations if not d.within]
     if not off:
         verdict, suspect = "agree", None
-        sentence = f"All sensors stand within {given.tolerance_kpa:g} kPa of {reference:.1f} kPa."
+        sentence = f"All sensors stand within {tolerance_kpa:g} kPa of {reference:.1f} kPa."
     elif len(off) == 1:
         verdict, suspect = "one_off", off[0].component
         miss = f"{off[0].deviation_kpa:+.1f}".replace("-", "\u2212")
@@ -192,14 +221,7 @@ def key_on_agreement(given: KeyOnInput) -> KeyOnResult:
             f"{len(off)} sensors miss {reference:.1f} kPa: check the reference and their shared"
             " supply first."
         )
-    return KeyOnResult(
-        reference_kpa=reference,
-        reference_source=source,
-        deviations=deviations,
-        suspect=suspect,
-        verdict=verdict,
-        sentence=sentence,
-    )
+    return verdict, suspect, sentence
 
 
 CALCULATION = Calculation(

@@ -1,6 +1,7 @@
 """What the air meter should read, and what the fuel trims say about it: `expected-airflow`,
 `trim-split`."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -8,7 +9,7 @@ from galene.core.calculations.declaring import Calculation, asked, check_ranges
 from galene.core.calculations.strict import STRICT
 from galene.core.errors import require
 from galene.core.flow import PSI_MAX, STANDARD_KPA, psi
-from galene.core.statistics import fit_line
+from galene.core.statistics import Line, fit_line
 
 
 @dataclass(frozen=True)
@@ -103,6 +104,36 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
         len(given.points),
         allowed="at least two points, as there are two unknowns",
     )
+    x, y = _points(given)
+    require(
+        max(x) - min(x) > 1e-9,
+        "points",
+        "one airflow only",
+        allowed="at least two different airflows",
+    )
+    line = fit_line(x, y)
+    require(
+        line.intercept > -0.9,
+        "points",
+        "trims",
+        allowed="trims that leave the meter a positive gain",
+    )
+    found = _split_of(line)
+    verdict = _verdict(found, flows=[p.airflow_g_s for p in given.points], most=max(x))
+    return TrimSplitResult(
+        meter_gain=found.gain,
+        meter_gain_low=found.gain_low,
+        meter_gain_high=found.gain_high,
+        leak_g_s=found.leak,
+        leak_g_s_low=found.leak_low,
+        leak_g_s_high=found.leak_high,
+        verdict=verdict,
+        sentence=_sentence(verdict, found),
+    )
+
+
+def _points(given: TrimSplitInput) -> tuple[list[float], list[float]]:
+    """Of each point the leak's share over the airflow, and the trim as a share."""
     x: list[float] = []
     y: list[float] = []
     for i, point in enumerate(given.points):
@@ -117,80 +148,78 @@ def trim_split(given: TrimSplitInput) -> TrimSplitResult:
             share = psi(point.map_kpa / given.barometer_kpa) / PSI_MAX
         x.append(share / point.airflow_g_s)
         y.append(point.trim_percent / 100)
-    require(
-        max(x) - min(x) > 1e-9,
-        "points",
-        "one airflow only",
-        allowed="at least two different airflows",
-    )
-    line = fit_line(x, y)
-    require(
-        line.intercept > -0.9,
-        "points",
-        "trims",
-        allowed="trims that leave the meter a positive gain",
-    )
+    return x, y
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Split:
+    """The meter's gain and the leak, g/s, each with its interval where there are points enough."""
+
+    gain: float
+    leak: float
+    gain_low: float | None = None
+    gain_high: float | None = None
+    leak_low: float | None = None
+    leak_high: float | None = None
+
+
+def _split_of(line: Line) -> _Split:
     gain, leak = 1 / (1 + line.intercept), line.slope
     if line.intercept_half is None or line.slope_half is None:
-        gain_low = gain_high = leak_low = leak_high = None
-    else:
-        low_a, high_a = line.intercept - line.intercept_half, line.intercept + line.intercept_half
-        gain_low = 1 / (1 + high_a)
-        gain_high = 1 / (1 + low_a) if low_a > -0.9 else None
-        leak_low, leak_high = leak - line.slope_half, leak + line.slope_half
-    flows = [p.airflow_g_s for p in given.points]
-    lowest = min(flows)
-    rising = leak_high is not None and leak_high < 0 and -leak * max(x) >= LEAK_TRIM_MATTERS
-    if leak_low is None or max(flows) < 2 * lowest:
-        verdict = "not_enough"
-        sentence = (
+        return _Split(gain=gain, leak=leak)
+    low, high = line.intercept - line.intercept_half, line.intercept + line.intercept_half
+    return _Split(
+        gain=gain,
+        leak=leak,
+        gain_low=1 / (1 + high),
+        gain_high=1 / (1 + low) if low > -0.9 else None,
+        leak_low=leak - line.slope_half,
+        leak_high=leak + line.slope_half,
+    )
+
+
+def _verdict(found: _Split, *, flows: Sequence[float], most: float) -> str:
+    """What the split says. `most` is the greatest share of the leak over the airflow."""
+    if found.leak_low is None or max(flows) < 2 * min(flows):
+        return "not_enough"
+    trim = found.leak * most
+    if found.leak_high is not None and found.leak_high < 0 and -trim >= LEAK_TRIM_MATTERS:
+        return "rises"
+    meter_off = (
+        found.gain_low is not None
+        and abs(found.gain - 1) >= GAIN_MATTERS
+        and (found.gain_low > 1 or (found.gain_high is not None and found.gain_high < 1))
+    )
+    leaking = found.leak_low > 0 and trim >= LEAK_TRIM_MATTERS
+    if meter_off:
+        return "both" if leaking else "meter"
+    return "leak" if leaking else "neither"
+
+
+def _sentence(verdict: str, found: _Split) -> str:
+    return {
+        "not_enough": (
             "Hold three or more airflows, the highest at least twice the lowest, before this can be"
             " split."
-        )
-    elif rising:
-        verdict = "rises"
-        sentence = (
+        ),
+        "rises": (
             "Lean that grows with airflow: the fuel supply falls behind, or the meter errs with"
             " flow. No leak does this: measure fuel pressure under load first."
-        )
-    else:
-        meter_off = (
-            gain_low is not None
-            and abs(gain - 1) >= GAIN_MATTERS
-            and (gain_low > 1 or (gain_high is not None and gain_high < 1))
-        )
-        leaking = leak_low > 0 and leak * max(x) >= LEAK_TRIM_MATTERS
-        verdict = {
-            (True, True): "both",
-            (True, False): "meter",
-            (False, True): "leak",
-            (False, False): "neither",
-        }[(meter_off, leaking)]
-        sentence = {
-            "both": (
-                f"Air enters behind the meter ({leak:.2f} g/s) and the meter shows {gain:.1%} of"
-                " the truth. Mend the leak first, then measure again."
-            ),
-            "meter": (
-                f"A constant share at every airflow: the meter shows {gain:.1%} of the true air, or"
-                " fuel pressure or fuel kind is off by as much."
-            ),
-            "leak": (
-                f"Large at idle, fading with airflow: {leak:.2f} g/s enter behind the meter. A torn"
-                " boot or a loose clamp first."
-            ),
-            "neither": "The trims hold no steady share and no leak that matters.",
-        }[verdict]
-    return TrimSplitResult(
-        meter_gain=gain,
-        meter_gain_low=gain_low,
-        meter_gain_high=gain_high,
-        leak_g_s=leak,
-        leak_g_s_low=leak_low,
-        leak_g_s_high=leak_high,
-        verdict=verdict,
-        sentence=sentence,
-    )
+        ),
+        "both": (
+            f"Air enters behind the meter ({found.leak:.2f} g/s) and the meter shows"
+            f" {found.gain:.1%} of the truth. Mend the leak first, then measure again."
+        ),
+        "meter": (
+            f"A constant share at every airflow: the meter shows {found.gain:.1%} of the true air,"
+            " or fuel pressure or fuel kind is off by as much."
+        ),
+        "leak": (
+            f"Large at idle, fading with airflow: {found.leak:.2f} g/s enter behind the meter. A"
+            " torn boot or a loose clamp first."
+        ),
+        "neither": "The trims hold no steady share and no leak that matters.",
+    }[verdict]
 
 
 CALCULATION = Calculation(
