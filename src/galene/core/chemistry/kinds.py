@@ -25,6 +25,7 @@ SENSORS = frozenset(
         "oxygen_sensor",
     }
 )
+"""Kinds of part that are electronics on a stalk: they come off what is bathed or sent away."""
 
 
 DRIVEN = frozenset({"idle_air_valve", "runner_actuator", "egr_valve"})

@@ -5,25 +5,10 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from galene.core.airpath.family import EngineFamily, Fastener, OpenedItem, Operation, Part
+from galene.core.chemistry.kinds import SENSORS
 from galene.core.planning.marks import mouth_of
 from galene.core.planning.records import OpenItem
 
-SENSORS = frozenset(
-    {
-        "maf_sensor",
-        "iat_sensor",
-        "secondary_air_flow_sensor",
-        "map_sensor",
-        "boost_sensor",
-        "barometric_sensor",
-        "exhaust_pressure_sensor",
-        "egr_dp_sensor",
-        "egr_temperature_sensor",
-        "crankcase_pressure_sensor",
-        "oxygen_sensor",
-    }
-)
-"""Kinds of part that are electronics on a stalk: they come off what is bathed or sent away."""
 LIFTED_KINDS = SENSORS | {
     "intake_tube",
     "secondary_air_valve",

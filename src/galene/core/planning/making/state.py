@@ -5,6 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from galene.core.airpath.family import EngineFamily, Operation
+from galene.core.chemistry.kinds import SENSORS
 from galene.core.errors import InputError
 from galene.core.planning import hand_steps
 from galene.core.planning.answers import Changes, base_id, changes_of
@@ -12,7 +13,7 @@ from galene.core.planning.car import Car, car_after
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Link
 from galene.core.planning.making.known import Known
-from galene.core.planning.openings import SENSORS, Lifting, bearer, mouths, numbered
+from galene.core.planning.openings import Lifting, bearer, mouths, numbered
 from galene.core.planning.order import Task
 from galene.core.planning.procedure import StepTemplate
 from galene.core.planning.records import DoneStep, Held, OpenItem, PartWork, Step
