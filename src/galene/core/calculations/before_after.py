@@ -1,7 +1,7 @@
 """The gain, or its absence, with its uncertainty and only where the two sets may be compared:
 `before-after`."""
 
-from collections.abc import Mapping
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -12,6 +12,9 @@ from galene.core.calculations.strict import STRICT
 from galene.core.errors import require, require_range
 from galene.core.statistics import mean, welch
 from galene.core.units import QUANTITIES, convert
+
+Kept = tuple[Metric, list[float]]
+"""A metric and its samples in the unit that is kept."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -175,43 +178,16 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
     sides, Welch's interval with what days differ by leaves zero out; with a single reading it is
     called changed. Overall: worse beats all else; then improved; then changed; then unchanged.
     """
-    sides: list[Mapping[str, tuple[Metric, list[float]]]] = []
-    for name, values in (("before", given.before), ("after", given.after)):
-        require(len(values) > 0, name, values, allowed="at least one metric")
-        found: dict[str, tuple[Metric, list[float]]] = {}
-        for i, value in enumerate(values):
-            require(
-                value.metric not in found,
-                f"{name}[{i}].metric",
-                value.metric,
-                allowed="each metric once",
-            )
-            found[value.metric] = kept_samples(f"{name}[{i}]", value)
-        sides.append(found)
+    old = _metrics_of("before", given.before)
+    new = _metrics_of("after", given.after)
     for metric_id in given.targets:
         require(metric_id in METRICS, "targets", metric_id, allowed=", ".join(METRICS))
-    old, new = sides
     reasons, notes = comparability(given.conditions.before, given.conditions.after)
     changes = []
     for metric_id in [*old, *(m for m in new if m not in old)]:
         metric = METRICS[metric_id]
         if metric_id not in old or metric_id not in new:
-            side = "after" if metric_id in old else "before"
-            only = mean((old.get(metric_id) or new[metric_id])[1])
-            changes.append(
-                MetricChange(
-                    metric=metric_id,
-                    unit=QUANTITIES[metric.quantity].kept.id,
-                    before=only if side == "after" else None,
-                    after=only if side == "before" else None,
-                    change=None,
-                    change_percent=None,
-                    low=None,
-                    high=None,
-                    verdict="not_comparable",
-                    reason=f"no {side} value",
-                )
-            )
+            changes.append(_only_one(metric, old.get(metric_id), new.get(metric_id)))
             continue
         change = _judge(
             metric,
@@ -225,28 +201,7 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
                 **{**change.__dict__, "verdict": "not_comparable", "reason": reasons[0]}
             )
         changes.append(change)
-    judged = [c.verdict for c in changes if c.verdict != "not_comparable"]
-    if reasons or not judged:
-        verdict = "not_comparable"
-        sentence = (
-            "The two sets can not be compared: "
-            + (reasons[0] if reasons else "they share no metric")
-            + "."
-        )
-    elif "worse" in judged:
-        verdict, sentence = (
-            "worse",
-            "Something got worse: " + _names(changes, "worse") + ". Find out why before handover.",
-        )
-    elif "improved" in judged:
-        verdict, sentence = "improved", "Proven better: " + _names(changes, "improved") + "."
-    elif "changed" in judged:
-        verdict, sentence = (
-            "changed",
-            f"Changed by single readings: {_names(changes, 'changed')}. Take several a side.",
-        )
-    else:
-        verdict, sentence = "unchanged", "No change that counts. The cause may lie elsewhere."
+    verdict, sentence = _verdict(changes, reasons)
     return BeforeAfterResult(
         metrics=changes,
         verdict=verdict,
@@ -255,6 +210,52 @@ def before_after(given: BeforeAfterInput) -> BeforeAfterResult:
         notes=notes,
         sentence=sentence,
     )
+
+
+def _metrics_of(side: str, values: Sequence[MetricValue]) -> dict[str, Kept]:
+    """The metrics of one side, each once, with their samples."""
+    require(len(values) > 0, side, values, allowed="at least one metric")
+    found: dict[str, Kept] = {}
+    for i, value in enumerate(values):
+        place = f"{side}[{i}]"
+        require(
+            value.metric not in found, f"{place}.metric", value.metric, allowed="each metric once"
+        )
+        found[value.metric] = kept_samples(place, value)
+    return found
+
+
+def _only_one(metric: Metric, old: Kept | None, new: Kept | None) -> MetricChange:
+    """A metric that only one side has."""
+    return MetricChange(
+        metric=metric.id,
+        unit=QUANTITIES[metric.quantity].kept.id,
+        before=mean(old[1]) if old else None,
+        after=mean(new[1]) if new else None,
+        change=None,
+        change_percent=None,
+        low=None,
+        high=None,
+        verdict="not_comparable",
+        reason=f"no {'after' if old else 'before'} value",
+    )
+
+
+def _verdict(changes: list[MetricChange], reasons: Sequence[str]) -> tuple[str, str]:
+    """Of the two sets together, and its sentence."""
+    judged = [c.verdict for c in changes if c.verdict != "not_comparable"]
+    if reasons or not judged:
+        why = reasons[0] if reasons else "they share no metric"
+        return "not_comparable", f"The two sets can not be compared: {why}."
+    if "worse" in judged:
+        what = _names(changes, "worse")
+        return "worse", f"Something got worse: {what}. Find out why before handover."
+    if "improved" in judged:
+        return "improved", f"Proven better: {_names(changes, 'improved')}."
+    if "changed" in judged:
+        what = _names(changes, "changed")
+        return "changed", f"Changed by single readings: {what}. Take several a side."
+    return "unchanged", "No change that counts. The cause may lie elsewhere."
 
 
 def _names(changes: list[MetricChange], verdict: str) -> str:

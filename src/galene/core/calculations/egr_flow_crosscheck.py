@@ -173,8 +173,22 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
         * math.sqrt(2 * density * given.dp_pa / (1 - beta**4))
         * 1e3
     )
+    verdict, sentence = _verdict(balance, seen, sigma, expected_g_s=given.expected_g_s)
+    return CrosscheckResult(
+        balance_g_s=balance,
+        balance_sigma_g_s=sigma,
+        dp_flow_g_s=seen,
+        verdict=verdict,
+        sentence=sentence,
+    )
+
+
+def _verdict(
+    balance: float, seen: float, sigma: float, *, expected_g_s: float | None
+) -> tuple[str, str]:
+    """What the two flows, g/s, say together, and the sentence."""
     gap = balance - seen
-    low = given.expected_g_s is not None and max(balance + sigma, seen) < 0.75 * given.expected_g_s
+    low = expected_g_s is not None and max(balance + sigma, seen) < 0.75 * expected_g_s
     if gap >= 2 * sigma:
         verdict, sentence = (
             "ports_blocked",
@@ -195,7 +209,7 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
         verdict, sentence = (
             "true_low_flow",
             (
-                f"Both say little: {seen:.1f} and {balance:.1f} g/s where {given.expected_g_s:.1f}"
+                f"Both say little: {seen:.1f} and {balance:.1f} g/s where {expected_g_s:.1f}"
                 " are due. Cooler or passage."
             ),
         )
@@ -209,13 +223,7 @@ def egr_flow_crosscheck(given: CrosscheckInput) -> CrosscheckResult:
                 " off. Test at a larger flow."
             ),
         )
-    return CrosscheckResult(
-        balance_g_s=balance,
-        balance_sigma_g_s=sigma,
-        dp_flow_g_s=seen,
-        verdict=verdict,
-        sentence=sentence,
-    )
+    return verdict, sentence
 
 
 CALCULATION = Calculation(

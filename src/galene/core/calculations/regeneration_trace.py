@@ -120,33 +120,51 @@ def regeneration_trace(given: BurnInput) -> BurnResult:
             Phase("burn", burning[0][0], burning[-1][1]),
             Phase("tail", burning[-1][1], rows[-1][0]),
         ]
-    if minutes == 0:
-        made = inlet > face + CATALYST_RISE and face >= given.light_off_c
-        if face >= given.burn_c and not made:
-            verdict, sentence = (
-                "burns_at_catalyst",
-                (
-                    f"The catalyst's face reaches {face:.0f} °C, the filter's inlet only"
-                    f" {inlet:.0f}: it burns at the face."
-                ),
-            )
-        elif face < given.light_off_c:
-            verdict, sentence = (
-                "no_ignition",
-                (
-                    f"The catalyst is fed at {face:.0f} °C at most, below its light-off of"
-                    f" {given.light_off_c:.0f}: nothing ignites."
-                ),
-            )
-        else:
-            verdict, sentence = (
-                "no_ignition",
-                (
-                    f"The filter's inlet reaches {inlet:.0f} °C, burning needs {given.burn_c:.0f}:"
-                    " doser or catalyst."
-                ),
-            )
-    elif through >= given.needed_minutes:
+    verdict, sentence = (
+        _burned(given, minutes, through) if minutes else _not_burned(given, face, inlet)
+    )
+    return BurnResult(
+        phases=tuple(phases),
+        minutes=minutes,
+        through_minutes=through,
+        verdict=verdict,
+        sentence=sentence,
+    )
+
+
+def _not_burned(given: BurnInput, face: float, inlet: float) -> tuple[str, str]:
+    """Why the filter never came to its heat; the catalyst's face and the inlet at most, C."""
+    made = inlet > face + CATALYST_RISE and face >= given.light_off_c
+    if face >= given.burn_c and not made:
+        verdict, sentence = (
+            "burns_at_catalyst",
+            (
+                f"The catalyst's face reaches {face:.0f} °C, the filter's inlet only"
+                f" {inlet:.0f}: it burns at the face."
+            ),
+        )
+    elif face < given.light_off_c:
+        verdict, sentence = (
+            "no_ignition",
+            (
+                f"The catalyst is fed at {face:.0f} °C at most, below its light-off of"
+                f" {given.light_off_c:.0f}: nothing ignites."
+            ),
+        )
+    else:
+        verdict, sentence = (
+            "no_ignition",
+            (
+                f"The filter's inlet reaches {inlet:.0f} °C, burning needs {given.burn_c:.0f}:"
+                " doser or catalyst."
+            ),
+        )
+    return verdict, sentence
+
+
+def _burned(given: BurnInput, minutes: float, through: float) -> tuple[str, str]:
+    """How far it burned; minutes before the filter and behind it."""
+    if through >= given.needed_minutes:
         late = (
             f" It took {minutes:.0f} min, far above the usual {given.usual_minutes:.0f}: look at"
             " the doser."
@@ -165,13 +183,7 @@ def regeneration_trace(given: BurnInput) -> BurnResult:
                 " partly burned."
             ),
         )
-    return BurnResult(
-        phases=tuple(phases),
-        minutes=minutes,
-        through_minutes=through,
-        verdict=verdict,
-        sentence=sentence,
-    )
+    return verdict, sentence
 
 
 CALCULATION = Calculation(
