@@ -657,7 +657,8 @@ def in_the_core() -> None:
 
 LONG_LOG = """
 import sys, time
-from galene.core.logs.series import TimeSeries, downsample_minmax
+from galene.core.logs.series import TimeSeries
+from galene.core.logs.thinning import downsample_minmax
 from galene.core.logs.series import find_idle, find_trim_points, run_forward
 from galene.exchange.logs import read_log
 data = sys.stdin.buffer.read()
