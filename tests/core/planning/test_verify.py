@@ -319,6 +319,19 @@ def test_what_is_broken_is_found(
     assert all(v.text for v in found)
 
 
+def test_what_was_done_by_an_earlier_table_stops_no_job() -> None:
+    """Neither a repeat of a deed that its procedure calls another now, nor a caution of then."""
+    plan = plan_of("A", "map_sensor")
+    other = twice("map_sensor:check", lambda s: replace(s, acts=("look", "dry")))(plan)
+    warned = changed("map_sensor:spray", lambda s: replace(s, cautions=(*s.cautions, "runaway")))
+    for spoiled, rule in ((other, 20), (warned(plan), 22)):
+        for done, wanted in ((0, {rule}), (len(spoiled.steps), set[int]())):
+            found = verify(
+                spoiled, FAMILIES["A"], StateWords(), judge=judged_use, hazards=HAZARDS, done=done
+            )
+            assert {v.rule for v in found} & {rule} == wanted
+
+
 def test_a_lifted_stop_is_no_stop() -> None:
     plan = plan_of("A", "maf_sensor")
     held = replace(plan, held=Held(record="maf_sensor:look/whole", why="cracked"))

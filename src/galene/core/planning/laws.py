@@ -102,7 +102,7 @@ def of_plan(plan: Plan, family: EngineFamily, *, done: int) -> Iterator[Violatio
     yield from _covers(plan, done)
     yield from _bare(plan, family, done)
     yield from _spares(plan, family)
-    yield from _repeats(plan)
+    yield from _repeats(plan, done)
     if not plan.held:
         yield from _watched_first(plan)
 
@@ -223,21 +223,21 @@ def _spares(plan: Plan, family: EngineFamily) -> Iterator[Violation]:
                 yield Violation(rule=19, step=used[inner], text=f"{inner} comes with {spare.id}")
 
 
-def _repeats(plan: Plan) -> Iterator[Violation]:
+def _repeats(plan: Plan, done: int) -> Iterator[Violation]:
     """Law 20: what a part's own procedure does once more, an answer before it asks for, and it is
-    the same deed as the first time."""
-    first: dict[tuple[str, str, tuple[int, ...]], Step] = {}
+    the same deed as the first time, but where that was done by what its procedure said then."""
+    first: dict[tuple[str, str, tuple[int, ...]], tuple[int, Step]] = {}
     asked: dict[str, set[str] | None] = {}
-    for step in plan.steps:
+    for n, step in enumerate(plan.steps):
         if not step.owner:
             continue
-        was = first.setdefault((step.owner, step.name, step.cylinders), step)
-        if step.turn > 1:
+        at, was = first.setdefault((step.owner, step.name, step.cylinders), (n, step))
+        if step.turn > 1 and n >= done:
             deeds = asked.get(step.owner, set())
             if deeds is not None and not set(step.acts) <= deeds:
                 text = f"does once more {', '.join(step.acts)}, which no answer asks for"
                 yield Violation(rule=20, step=step.id, text=text)
-            if step.acts != was.acts:
+            if at >= done and step.acts != was.acts:
                 yield Violation(rule=20, step=step.id, text=f"does not repeat {was.id}")
         for once_more in (c for r in step.records for c in r.consequences if c.kind == "again"):
             so_far = asked.setdefault(step.owner, {"dry"})
