@@ -18,7 +18,14 @@ from galene.jobs import families
 from galene.jobs.act import Act, family_in
 from galene.jobs.bundle_words import check_words
 from galene.jobs.bundles_out import FORMAT, VERSION
-from galene.jobs.bundles_seen import BundleComing, JobComing, _standing, _told, _words, read
+from galene.jobs.bundles_seen import (
+    BundleComing,
+    JobComing,
+    coming_of,
+    fault_words,
+    read,
+    standing_of,
+)
 from galene.jobs.diagnosis import assess_job
 from galene.jobs.errors import Invalid
 from galene.jobs.growth import life_of
@@ -103,7 +110,7 @@ def take_in(
     bundle = read(data)
     found: list[JobComing] = []
     for one in bundle.jobs:
-        standing, here = _standing(act.db, one, store)
+        standing, here = standing_of(act.db, one, store)
         if standing == "taken" and not renumber:
             raise Invalid(
                 {"file": f"Another job has the number {one.number} here. Nothing was taken in."}
@@ -111,13 +118,13 @@ def take_in(
         if standing != "here":
             number = next_number(act) if standing == "taken" else ""
             here = _take(act, bundle, one, number=number).number
-        found.append(_told(one, standing, here))
+        found.append(coming_of(one, standing, here))
     try:
         for one in bundle.jobs:
             for name, picture in one.pictures.items():
                 store.keep_encoded(name, picture)
     except InputError as fault:
-        raise Invalid({"file": _words(fault)}) from fault
+        raise Invalid({"file": fault_words(fault)}) from fault
     return BundleComing(workshop=bundle.workshop, jobs=tuple(found))
 
 
@@ -126,7 +133,7 @@ def _take(act: Act, bundle: Bundle, one: BundledJob, *, number: str) -> Job:
         job = _rows_in(act, bundle, one, number=number)
         _holds(act, job)
     except InputError as fault:
-        raise Invalid({"file": f"Job {one.number}: {_words(fault)}"}) from fault
+        raise Invalid({"file": f"Job {one.number}: {fault_words(fault)}"}) from fault
     except SQLAlchemyError as fault:
         raise Invalid(
             {"file": f"Job {one.number}: its rows do not fit together. Nothing was taken in."}
@@ -300,12 +307,12 @@ def _show(made: Mapping[str, Job], shown: Shown) -> None:
             with _possible("a job that can be shown"):
                 shown(job)
         except InputError as fault:
-            raise Invalid({"file": f"Job {number}: {_words(fault)}"}) from fault
+            raise Invalid({"file": f"Job {number}: {fault_words(fault)}"}) from fault
     try:
         with _possible("jobs that can be shown together"):
             shown(None)
     except InputError as fault:
-        raise Invalid({"file": _words(fault)}) from fault
+        raise Invalid({"file": fault_words(fault)}) from fault
 
 
 @contextmanager
@@ -339,11 +346,11 @@ def coming(
     try:
         made: dict[str, Job] = {}
         for one in bundle.jobs:
-            standing, here = _standing(act.db, one, store)
+            standing, here = standing_of(act.db, one, store)
             if standing != "here":
                 number = next_number(act) if standing == "taken" else ""
                 made[one.number] = _take(act, bundle, one, number=number)
-            found.append(_told(one, standing, here))
+            found.append(coming_of(one, standing, here))
         if shown is not None:
             _show(made, shown)
     finally:

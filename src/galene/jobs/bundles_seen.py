@@ -53,14 +53,14 @@ def read(data: bytes) -> Bundle:
     try:
         return read_bundle(data)
     except InputError as fault:
-        raise Invalid({"file": _words(fault)}) from fault
+        raise Invalid({"file": fault_words(fault)}) from fault
 
 
-def _words(fault: InputError) -> str:
+def fault_words(fault: InputError) -> str:
     return f"{fault.field}: {str(fault.value)[:80]}. Wanted: {fault.allowed}."
 
 
-def _told(one: BundledJob, standing: str, here: str) -> JobComing:
+def coming_of(one: BundledJob, standing: str, here: str) -> JobComing:
     document: Mapping[str, Any] = one.document if isinstance(one.document, dict) else {}
     job, vehicle = document.get("job"), document.get("vehicle")
     job = job if isinstance(job, dict) else {}
@@ -77,7 +77,7 @@ def _told(one: BundledJob, standing: str, here: str) -> JobComing:
     )
 
 
-def _standing(db: Session, one: BundledJob, store: PictureStore) -> tuple[str, str]:
+def standing_of(db: Session, one: BundledJob, store: PictureStore) -> tuple[str, str]:
     """New, here or taken, and the number under which it is here."""
     try:
         digest = digest_of(one.document)

@@ -21,7 +21,7 @@ JUMPER_WORKSHEET = "actuator-drive-check"
 REPLANNED = Refusal(title="No such step", reasons=("the card was planned anew: look at it again",))
 
 
-def _not_ready(card: Card, at: CardStep, entry: Tick) -> Refusal | None:
+def not_ready(card: Card, at: CardStep, entry: Tick) -> Refusal | None:
     step = at.step
     return (
         held_back(card, step)
@@ -136,7 +136,7 @@ def _still_wet(card: Card, at: CardStep, entry: Tick) -> Refusal | None:
     return Refusal(title="Too early", reasons=(text,), may_override=True)
 
 
-def _miscounted(card: Card, step: Step) -> Refusal | None:
+def miscounted(card: Card, step: Step) -> Refusal | None:
     if step.name != "walk" or not card.missing_pieces:
         return None
     lines = tuple(

@@ -21,7 +21,7 @@ from galene.core.jobcard.entries import (
     Untick,
 )
 from galene.core.jobcard.job_records import PickCheck
-from galene.core.jobcard.ready import REPLANNED, _miscounted, _not_ready, steps_before
+from galene.core.jobcard.ready import REPLANNED, miscounted, not_ready, steps_before
 from galene.core.jobcard.records import Card, CardItem, CardStep, CardWait, Refusal
 from galene.core.planning.car import WORDS
 from galene.core.planning.document import StepAnswers
@@ -63,7 +63,7 @@ def _tick(entry: Tick, card: Card) -> Card | Refusal:
         return REPLANNED
     if at.done:
         return card
-    refusal = _not_ready(card, at, entry) or _miscounted(card, at.step)
+    refusal = not_ready(card, at, entry) or miscounted(card, at.step)
     if refusal:
         return refusal
     answers = answers_given(at.step.records, entry.answers, deposits=card.deposits)
