@@ -40,7 +40,7 @@ def test_live_figures_one_or_several() -> None:
 @pytest.mark.parametrize("family", "ABCDEF")
 def test_what_is_said_to_be_there_is_answered(family: str) -> None:
     unit = unit_of(family)
-    for number in unit.supported():
+    for number in unit.supported:
         (answer,) = unit.answer(bytes([0x01, number]))
         assert answer[:2] == bytes([0x41, number])
 
@@ -143,7 +143,7 @@ def test_a_routine_is_pending_then_begun_and_can_be_asked() -> None:
 
 def test_another_unit_has_its_own_figures_only() -> None:
     body = ControlUnit(unit_of("A", seconds=5).vehicle, name="BODY", engine=False)
-    assert body.supported() == [0x01, 0x0D, 0x42]
+    assert body.supported == [0x01, 0x0D, 0x42]
     assert said(body, "03") == ["4300"] and said(body, "010c") == ["7f0112"]
     assert body.answer(b"\x01\x0c", to_all=True) == [], "asked of all it keeps silent"
 

@@ -18,7 +18,7 @@ from sqlalchemy import select
 
 from galene.bridge.buffer import Buffer, Pairing
 from galene.bridge.link import Link, Offset, paired, server_of
-from galene.bridge.reader import SLOW_TURN_S, Found
+from galene.bridge.reader import RESTING, SLOW_TURN_S
 from galene.bus.station import serial_of, station_of
 from galene.core.errors import InputError
 from galene.exchange.live import LOOK_S, Command
@@ -138,31 +138,29 @@ class Ahead:
         return time.monotonic() + self.seconds
 
 
-def pauses(bay: Bay) -> list[float]:
-    """What lies between one turn of the reader and the next, by its own clock: the last three."""
-    found: list[float] = []
-    own = bay.program.reader._say
-
-    def say(said: Found) -> None:
-        found.extend(said.at_s - row[0] for row in said.rows)
-        own(said)
-
-    bay.program.reader._say = say
-    until(lambda: len(found) > 4, "five turns")
-    bay.program.reader._say = own
-    return [b - a for a, b in itertools.pairwise(found[1:5])]
+def rests(bay: Bay) -> bool:
+    """Whether the bridge said that it rests a while."""
+    return bay.bridge().rests_s == SLOW_TURN_S
 
 
 def test_a_car_is_read_at_a_slow_beat_until_somebody_looks(bay_of) -> None:
     clock = Ahead()
     bay = running(bay_of(clock=clock))
     clock.seconds += LOOK_S + 1
-    until(lambda: min(pauses(bay)) > 0.9 * SLOW_TURN_S, "the slow beat")
-    assert bay.bridge().state == "live"
+    until(lambda: rests(bay), "the slow beat")
+    until(lambda: set(bay.batches()[-1].columns) <= set(RESTING), "a few figures")
+    bridge = bay.bridge()
+    assert bridge.state == "live"
+    resting = bridge.seen_at + timedelta(seconds=SLOW_TURN_S)
+    assert live.line_of(bridge, resting + live.SILENT) == "live"
+    assert live.line_of(bridge, resting + 2 * live.SILENT) == "lost"
     with bay.db() as db:
         live.look(db, find_job(db, bay.number).id, bay.server.clock())
         db.commit()
-    until(lambda: max(pauses(bay)) < 0.5 * SLOW_TURN_S, "full pace")
+    until(lambda: not rests(bay), "full pace")
+    until(lambda: "air_g_s" in bay.batches()[-1].columns, "all that is shown")
+    bridge = bay.bridge()
+    assert live.line_of(bridge, bridge.seen_at + 2 * live.SILENT) == "lost"
 
 
 def test_a_page_that_shows_the_car_and_a_drive_that_is_recorded_count_as_looks(bay_of) -> None:

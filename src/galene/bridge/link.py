@@ -15,10 +15,10 @@ from galene.core.errors import InputError
 from galene.exchange.live import Command, Kept, Pair, Paired
 
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
-SOON_S, LATER_S, SILENCE_S = 0.2, 2.0, 4.0
+SOON_S, LATER_S, SILENCE_S = 0.2, 2.0, 8.0
 """First and longest pause before a lost server is asked again; silence on the line of commands
-after which it counts as lost (the server speaks every second)."""
-RESTS_S = 1.0
+after which it counts as lost (the server speaks every three seconds)."""
+RESTS_S = 3.0
 """Longest rest of the sender: what is kept wakes it."""
 AT_ONCE = 40
 """Batches in one request."""

@@ -97,6 +97,7 @@ class Program:
             "rows": found.rows,
             "answers": [a.model_dump(mode="json") for a in found.answers],
             "serial": found.serial,
+            "rests_s": found.rests_s,
         }
         try:
             self.buffer.keep(json.dumps(body, separators=(",", ":"), allow_nan=False))

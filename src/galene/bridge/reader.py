@@ -59,9 +59,11 @@ SLOW = (
     "before_filter_c",
     "after_filter_c",
 )
-TURN_S, SHOWN_TURN_S, SLOW_TURN_S = 0.05, 0.125, 1.0
+RESTING = ("rpm", "coolant_c", "speed_kmh", "voltage_v")
+"""Read while nobody looks: the line's state is what matters then."""
+TURN_S, SHOWN_TURN_S, SLOW_TURN_S = 0.05, 0.25, 5.0
 """Shortest turn: while something was just asked or is held (20 Hz), while somebody looks (a page
-draws four times a second), and while nobody does: the line's state is known within a second."""
+draws four times a second), and while nobody does; whoever begins to look ends that rest."""
 ASKED_S = 10.0
 """How long after a command the turns are short."""
 BATCH_S, BEAT_S = 0.1, 0.5
@@ -98,6 +100,7 @@ class Found:
     rows: tuple[tuple[float | None, ...], ...] = ()
     answers: tuple[Answer, ...] = ()
     serial: str = ""
+    rests_s: float = 0.0
 
 
 @dataclass(kw_only=True)
@@ -222,15 +225,22 @@ class Reader:
 
     def _rest(self, began: float) -> None:
         """Wait for the next turn, or for a command."""
+        self._woken.wait(max(0.0, self._turn_s() - (self._clock() - began)))
+        self._woken.clear()
+
+    def _turn_s(self) -> float:
+        """How long a turn takes now."""
         now = self._clock()
         # What goes wrong is looked at closely at once.
         odd = self._odd_since is not None and self._state == "live"
         if self._held is not None or odd or now < self._asked_until:
-            turn = TURN_S
-        else:
-            turn = SHOWN_TURN_S if now < self._looks_until else SLOW_TURN_S
-        self._woken.wait(max(0.0, turn - (now - began)))
-        self._woken.clear()
+            return TURN_S
+        return SHOWN_TURN_S if now < self._looks_until else SLOW_TURN_S
+
+    def _rests_s(self) -> float:
+        """How long it says nothing after this turn, where that is longer than usual."""
+        turn = self._turn_s()
+        return turn if turn == SLOW_TURN_S else 0.0
 
     def _goes_wrong(self) -> bool:
         """Whether something has gone wrong for long enough to be said."""
@@ -274,7 +284,9 @@ class Reader:
         return self._clock() < self._asks_again_s
 
     def _asked(self, talk: Conversation) -> dict[str, float]:
-        """The fast figures, and one group of the others in turn."""
+        """The fast figures, and one group of the others in turn; a few while nobody looks."""
+        if self._rests_s() and not self._names_left:
+            return talk.read(RESTING)
         wanted = [*FAST, *_group(SLOW, self._turn, 4)]
         # The maker's own figures are finer than the generic ones, which stand in steps of 0.4 %.
         fast = [n for n in self._own if n in FAST]
@@ -346,7 +358,7 @@ class Reader:
     def _beat(self) -> None:
         gathered, now = self._gathered, self._clock()
         waits = BATCH_S if gathered.rows else BEAT_S
-        if gathered.answers or now - gathered.began_s >= waits:
+        if gathered.answers or self._rests_s() or now - gathered.began_s >= waits:
             self._flush()
 
     def _flush(self) -> None:
@@ -365,6 +377,7 @@ class Reader:
                 ),
                 answers=tuple(gathered.answers),
                 serial=gathered.serial,
+                rests_s=self._rests_s(),
             )
         )
 

@@ -7,7 +7,7 @@ not be read.
 
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -100,6 +100,8 @@ class Conversation:
         self._own = {(e.kind, e.name): e for e in own}
         self._uds = Client(self._line, config=_config(own))
         self._supported: list[int] | None = None
+        self._one_by_one = False
+        """Whether the unit was found not to answer several identifiers in one request."""
 
     def close(self) -> None:
         """End the conversation."""
@@ -242,21 +244,30 @@ class Conversation:
 
     def identified(self, columns: Sequence[str]) -> dict[str, float]:
         """Figures by the families' own identifiers; those that the unit does not have are left
-        out."""
-        found: dict[str, float] = {}
-        for column in columns:
-            entry = self._own.get(("figure", column))
-            if entry is None:
-                continue
+        out. All are asked at once, and one by one of a unit that answers that with something
+        else."""
+        wanted = [c for c in columns if ("figure", c) in self._own]
+        if len(wanted) > 1 and not self._one_by_one:
             try:
-                with self._named():
-                    answer = self._uds.read_data_by_identifier([entry.identifier])
-            except Refused:
-                continue
-            if answer is None:
-                raise Silent("no answer in time")
-            found[column] = answer.service_data.values[entry.identifier]
+                return self._identified(wanted)
+            except (Refused, Garbled):
+                self._one_by_one = True
+        found: dict[str, float] = {}
+        for column in wanted:
+            with suppress(Refused):
+                found |= self._identified([column])
         return found
+
+    def _identified(self, columns: Sequence[str]) -> dict[str, float]:
+        if not columns:
+            return {}
+        numbers = {c: self._own["figure", c].identifier for c in columns}
+        with self._named():
+            answer = self._uds.read_data_by_identifier(list(numbers.values()))
+        if answer is None:
+            raise Silent("no answer in time")
+        values = answer.service_data.values
+        return {column: values[number] for column, number in numbers.items()}
 
     def hold(self, actuator: str, percent: float) -> None:
         """Hold an output at a position, percent, until it is let go or nobody is present any

@@ -6,6 +6,7 @@ what is longer than its time is answered by "pending" first.
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from galene.bus import obd
 from galene.bus.codes import code_to_bytes
@@ -127,18 +128,23 @@ class ControlUnit:
     def _known(self) -> list[Code]:
         return list(self.vehicle.memory.codes.values()) if self.engine else []
 
+    @cached_property
     def supported(self) -> list[int]:
-        """Parameters that it answers."""
+        """Parameters that it answers; a car has the same figures all its life."""
         row = self.row()
         own = [p.number for p in obd.PIDS if p.columns & row.keys()]
         return sorted([0x01, 0x1C, *own]) if self.engine else sorted([0x01, *own])
+
+    @cached_property
+    def _masks(self) -> dict[int, bytes]:
+        return obd.masks(self.supported)
 
     def _live(self, request: bytes) -> list[bytes]:
         asked = request[1:]
         if not 1 <= len(asked) <= MOST_PIDS:
             raise Refusal(reason=WRONG_LENGTH)
-        row, masks = self.row(), obd.masks(self.supported())
-        body = b"".join(self._parameter(number, row, masks) for number in asked)
+        row = self.row()
+        body = b"".join(self._parameter(number, row, self._masks) for number in asked)
         if not body:
             raise Refusal(reason=NO_SUCH_PART)
         return [bytes([0x41]) + body]

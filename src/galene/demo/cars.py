@@ -20,7 +20,7 @@ from galene.simulation.vehicle import Vehicle
 from galene.store.models import Job, StepRow
 from galene.store.repositories import jobs, vehicles
 
-LOOK_S = 0.5
+LOOK_S = 1.0
 MENDS = {"clean": False, "replace": True, "repair": True}
 """Kinds of work after which a part is as it should be, and whether what was broken is gone too."""
 

@@ -76,7 +76,7 @@ class Batch(Wire):
 
     `at_s` is the bridge's clock at its end; a row's first value is how many seconds before that it
     was read, the others are the columns' in their order. `serial` is the car's own number, said
-    once when it begins to answer.
+    once when it begins to answer. `rests_s` is how long the bridge rests before its next word.
     """
 
     seq: int = Field(ge=1, le=MOST_NUMBER)
@@ -87,6 +87,7 @@ class Batch(Wire):
     rows: tuple[tuple[Figure | None, ...], ...] = Field(default=(), max_length=MOST_ROWS)
     answers: tuple[Answer, ...] = Field(default=(), max_length=20)
     serial: str = Field(default="", pattern=r"^([A-HJ-NPR-Z0-9]{17})?$")
+    rests_s: float = Field(default=0.0, ge=0, le=30, allow_inf_nan=False)
 
     @model_validator(mode="after")
     def rows_fit(self) -> "Batch":

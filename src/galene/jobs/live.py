@@ -235,6 +235,7 @@ def _came(batch: Batch, leaving_s: float, now: datetime) -> rows.Came:
         # A silent car is kept too: a hold with the ignition off is judged by its silence.
         kept=bool(batch.rows) or batch.state == "off",
         told=_news(batch, at) if age_s <= FRESH_S or batch.answers else None,
+        rests_s=batch.rests_s,
     )
 
 
@@ -407,7 +408,7 @@ def line_of(bridge: Bridge, now: datetime) -> str:
     """The state of a bridge's line as the page says it."""
     if bridge.seen_at is None:
         return "waiting"
-    if now - bridge.seen_at > SILENT:
+    if now - bridge.seen_at > SILENT + timedelta(seconds=bridge.rests_s):
         return "lost"
     return "other" if bridge.stranger else bridge.state
 

@@ -1,12 +1,14 @@
 """Engine, sessions, migrations, and what the application's account may do."""
 
 import logging
+import select
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import structlog
 from alembic import command
 from alembic.config import Config
@@ -40,6 +42,14 @@ def driver_url(url: str) -> str:
 def plain_url(url: str) -> str:
     """A PostgreSQL address as its own programs and the bare driver read it."""
     return make_url(driver_url(url)).set(drivername="postgresql").render_as_string(False)
+
+
+def told_within(connection: psycopg.Connection[Any], seconds: float) -> list[psycopg.Notify]:
+    """What a listening connection is told next, nothing where nothing comes in time. It sleeps on
+    the socket: the driver's own wait looks ten times a second."""
+    if not select.select([connection], [], [], seconds)[0]:
+        return []
+    return list(connection.notifies(timeout=0))
 
 
 def make_engine(url: str, pool: int = 12) -> Engine:

@@ -944,8 +944,9 @@ class Bridge(Base):
     """A bridge: the program at the cart that reads one car for one job. Its key is kept as a hash.
 
     `last_seq` is the last batch that is durable here; `state` and `words` are what it last said of
-    the line; `serial` is the number by which the job's car names itself, `stranger` that of another
-    car which answers instead. One bay has one bridge: a second one ends the first.
+    the line, `rests_s` how long it rests before it speaks again; `serial` is the number by which
+    the job's car names itself, `stranger` that of another car which answers instead. One bay has
+    one bridge: a second one ends the first.
     """
 
     __tablename__ = "bridge"
@@ -963,6 +964,7 @@ class Bridge(Base):
     words: Mapped[str] = mapped_column(default="")
     serial: Mapped[str] = mapped_column(default="")
     stranger: Mapped[str] = mapped_column(default="")
+    rests_s: Mapped[float] = mapped_column(default=0.0)
     ended_at: Mapped[datetime | None]
     ended_why: Mapped[str] = mapped_column(default="")
 

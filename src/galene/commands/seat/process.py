@@ -21,7 +21,7 @@ from galene.commands.seat.page import seat_app
 from galene.commands.words import tell
 from galene.demo.cars import CARS, LOOK_S, Car, follow, put_in
 from galene.lifeline import tied_to_parent, with_parent
-from galene.store.database import make_engine, plain_url
+from galene.store.database import make_engine, plain_url, told_within
 from galene.store.repositories.jobs import CHANGED
 
 STARTS_S = 60.0
@@ -90,7 +90,7 @@ def told(database: str, stop: threading.Event) -> Iterator[None]:
                 connection.execute(f"listen {CHANGED}")
                 yield
                 while not stop.is_set():
-                    if list(connection.notifies(timeout=LOOK_S, stop_after=1)):
+                    if told_within(connection, LOOK_S):
                         yield
         except psycopg.Error:
             stop.wait(LOOK_S)  # it is on its way down or up: the cards are looked at again

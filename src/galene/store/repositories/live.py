@@ -65,6 +65,7 @@ class Came:
     ----------
     kept : whether it has anything to keep
     told : news for the pages of the job, None for none
+    rests_s : how long the bridge rests before the next one
     """
 
     seq: int
@@ -75,6 +76,7 @@ class Came:
     rows: Sequence[Sequence[float | None]]
     kept: bool
     told: str | None
+    rests_s: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -90,7 +92,7 @@ TAKE = text("""
 with came as (
     select * from jsonb_to_recordset(cast(:came as jsonb)) as c (
         seq bigint, at timestamptz, state text, words text,
-        columns jsonb, rows jsonb, kept boolean, told text
+        columns jsonb, rows jsonb, kept boolean, told text, rests_s double precision
     )
 ), mine as (
     select bridge.id, bridge.job_id, bridge.last_seq, bridge.stranger
@@ -108,7 +110,8 @@ with came as (
     on conflict do nothing
 ), moving as (
     update bridge
-    set last_seq = last.seq, state = last.state, words = last.words, seen_at = :now
+    set last_seq = last.seq, state = last.state, words = last.words, seen_at = :now,
+        rests_s = last.rests_s
     from (select * from new order by seq desc limit 1) as last
     where bridge.id = last.bridge_id
 ), telling as (

@@ -13,13 +13,15 @@ import structlog
 from sqlalchemy import Engine
 from starlette.concurrency import run_in_threadpool
 
+from galene.store.database import told_within
 from galene.store.repositories.jobs import CHANGED as JOBS
 from galene.store.repositories.live import CHANNEL as LIVE
 
 SESSIONS = "galene_session"
 HEARTBEAT_S = 15.0
-PULSE_S = 1.0
-"""Silence on a live stream after which it says that it is there."""
+PULSE_S, BRIDGE_PULSE_S = 1.0, 3.0
+"""Silence on a live stream after which it says that it is there: to a page, and to a bridge, which
+guards what is held by the hand's own signs."""
 MOST_WAITING = 200
 """Pieces that a slow reader of a live stream may leave behind; the oldest are let go of."""
 SILENCE_S = 2.0
@@ -120,7 +122,7 @@ class News:
                     connection.execute(f"listen {LIVE}")
                     self._wake(lambda stream: True)
                     while not self._over.is_set():
-                        for notice in connection.notifies(timeout=1.0):
+                        for notice in told_within(connection, PULSE_S):
                             self._hear(notice.channel, notice.payload)
             except psycopg.Error as fault:
                 log.warning("news", fault=type(fault).__name__)
@@ -163,8 +165,8 @@ class News:
                 self._thread.start()
 
     async def live(self, topic: str, session: str, lives: Callable[[], bool]) -> AsyncIterator[str]:
-        """Server-sent events of a topic, each piece as its data; a comment a second where nothing
-        is told, so that a dead line is noticed at once.
+        """Server-sent events of a topic, each piece as its data; a comment now and then where
+        nothing is told, so that a dead line is noticed.
 
         Parameters
         ----------
@@ -173,7 +175,7 @@ class News:
         """
         stream = LiveStream(topic, session)
         self._begin(self._live, stream)
-        loop = asyncio.get_running_loop()
+        loop, pulse_s = asyncio.get_running_loop(), PULSE_S if session else BRIDGE_PULSE_S
         ask_at = loop.time() + HEARTBEAT_S
         try:
             yield "retry: 300\n\n"
@@ -183,7 +185,7 @@ class News:
                     if not await run_in_threadpool(lives):
                         return
                 try:
-                    await asyncio.wait_for(stream.event.wait(), PULSE_S)
+                    await asyncio.wait_for(stream.event.wait(), pulse_s)
                 except TimeoutError:
                     yield ": still here\n\n"
                     continue
