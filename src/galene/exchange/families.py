@@ -9,8 +9,8 @@ from typing import Any
 from galene.core.airpath.family import EngineFamily
 from galene.core.airpath.faults import family_faults
 from galene.core.errors import Fault, InputError
-from galene.exchange.documents import adapter, plain, short, typed
 from galene.knowledge.families import VOCABULARY
+from galene.knowledge.typed import adapter, plain, short, typed
 
 FORMAT, VERSION = "galene-engine-family", 1
 MAX_DEPTH = 12

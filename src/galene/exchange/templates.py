@@ -6,10 +6,10 @@ from typing import Any, Literal
 
 from galene.core.planning.procedure import PartProcedure, StepTemplate
 from galene.core.proof.relearn import RelearnTemplate
-from galene.exchange.documents import plain, typed
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.procedures.words import AFTER, BEFORE
 from galene.knowledge.relearns import RELEARNS
+from galene.knowledge.typed import plain, typed
 
 Kind = Literal["procedure", "relearn"]
 Template = PartProcedure | RelearnTemplate

@@ -12,114 +12,18 @@ from galene.core.planning.hazards import Hazard, cautions_at
 from galene.core.planning.records import StateWords, Step
 from galene.core.planning.words import Engine
 from galene.core.proof.relearn import Phase
+from galene.knowledge.documents import read
 
 HOT_FILM = frozenset({"hot_element"})
 DRIVEN = frozenset({"runner_actuator", "runner_flaps", "egr_valve"})
 """Kinds that move when they are commanded; a throttle's plate where a motor moves it."""
 SOLVENTS = frozenset({"flammable", "chlorinated", "ketones", "aromatics", "alkaline"})
 REACHES_IN = frozenset({"unhook", "hook", "change_oil", "leak_look"})
-HAZARDS: tuple[Hazard, ...] = (
-    Hazard(caution="runaway", ways=frozenset({"running_ingestion"}), fuels=frozenset({"diesel"})),
-    Hazard(caution="lock", ways=frozenset({"running_ingestion"})),
-    Hazard(
-        caution="fire",
-        properties=frozenset({"flammable"}),
-        acts=frozenset({"handle_fuel", "open_fuel", "let_pressure"}),
-        relearns=frozenset({"fuel_venting"}),
-        fuel_line=True,
-    ),
-    Hazard(caution="rail", fuel_line=True, fuels=frozenset({"diesel"})),
-    Hazard(caution="rail", fuel_line=True, injections=frozenset({"direct"})),
-    Hazard(
-        caution="fumes", properties=SOLVENTS, tools=frozenset({"smoke machine at low pressure"})
-    ),
-    Hazard(
-        caution="eyes",
-        properties=SOLVENTS,
-        ways=frozenset({"blast", "running_ingestion"}),
-        acts=frozenset({"blow", "blast", "press_air", "ream", "wire", "wash"}),
-        tools=frozenset({"cutters"}),
-    ),
-    Hazard(
-        caution="dust",
-        acts=frozenset({"scrape", "wire", "ream", "blast", "vacuum"}),
-        tools=frozenset({"soft brass brush", "bottle brush", "brushes"}),
-        ways=frozenset({"blast"}),
-    ),
-    Hazard(
-        caution="air",
-        acts=frozenset({"blow", "blast", "press_air", "press_coolant"}),
-        tools=frozenset({"air gun", "blast gun", "pressure test kit"}),
-    ),
-    Hazard(caution="element", acts=frozenset({"look", "spray", "compare_new"}), features=HOT_FILM),
-    Hazard(
-        caution="objects",
-        acts=frozenset({"put_inside", "take_out"}),
-        acts_inside=frozenset({"scrape", "wire", "ream", "blast", "brush", "spray", "soak"}),
-        inside=True,
-    ),
-    Hazard(caution="objects", acts=frozenset({"turn_crank"}), parts=frozenset({"intake_ports"})),
-    Hazard(caution="fingers", acts=frozenset({"command"}), parts=DRIVEN),
-    Hazard(
-        caution="fingers",
-        acts=frozenset({"command", "move_by_hand", "take_out"}),
-        parts=frozenset({"throttle_body"}),
-        features=frozenset({"electronic"}),
-    ),
-    Hazard(
-        caution="fingers",
-        relearns=frozenset(
-            {"throttle_guided", "throttle_manual", "runner_flap_adaptation", "egr_valve_zero"}
-        ),
-    ),
-    Hazard(caution="jumper", acts=frozenset({"jumper"})),
-    Hazard(caution="battery", acts=frozenset({"power_off"})),
-    Hazard(caution="exhaust", engines=frozenset({"running"})),
-    Hazard(
-        caution="rotating",
-        engines=frozenset({"running"}),
-        acts=frozenset({"turn_crank", "crank_dry"}),
-    ),
-    Hazard(caution="road", kinds=frozenset({"road"}), acts=frozenset({"drive", "ride"})),
-    Hazard(
-        caution="hot_coolant",
-        coolant=True,
-        acts=frozenset({"press_coolant"}),
-        cools=True,
-        relearns=frozenset({"coolant_bleed_and_watch"}),
-        coolings=frozenset({"liquid"}),
-    ),
-    Hazard(caution="coolant", coolant=True, acts=frozenset({"press_coolant"})),
-    Hazard(
-        caution="burn_off",
-        relearns=frozenset({"particulate_burn_off"}),
-        acts=frozenset({"burn"}),
-    ),
-    Hazard(caution="cab", acts=frozenset({"tilt", "untilt"})),
-    Hazard(caution="spring", acts=frozenset({"spring"}), tools=frozenset({"spring hook"})),
-    Hazard(
-        caution="lifting", acts=frozenset({"sling", "jack"}), tools=frozenset({"sling", "lift"})
-    ),
-    Hazard(caution="hot_surfaces", cold=True, warm_hands=REACHES_IN),
-    Hazard(caution="hot_surfaces", cools=True, coolings=frozenset({"air"})),
-    Hazard(caution="tampering", acts=frozenset({"isolate"})),
-)
+HAZARDS: tuple[Hazard, ...] = read("hazards.toml", tuple[Hazard, ...], "hazards")
 """What every step of every plan, check and phase is held against, a foreman's own too."""
-WORKSHEET_HAZARDS: dict[str, tuple[str, ...]] = {
-    "ingestion-limit": ("lock", "exhaust", "rotating", "runaway"),
-    "blast-positions": ("dust", "eyes", "objects", "rotating"),
-    "actuator-drive-check": ("jumper",),
-    "egr-flow-test": ("exhaust", "rotating"),
-    "egr-flow-crosscheck": ("exhaust", "rotating"),
-    "expected-airflow": ("exhaust", "rotating"),
-    "trim-split": ("exhaust", "rotating"),
-    "idle-gap": ("exhaust", "fingers"),
-    "oxygen-response": ("exhaust", "rotating"),
-    "regeneration-trace": ("burn_off", "exhaust"),
-    "runner-sweep": ("fingers",),
-    "before-after": ("exhaust", "rotating"),
-    "drying-time": ("fire", "fumes"),
-}
+WORKSHEET_HAZARDS: dict[str, tuple[str, ...]] = read(
+    "hazards.toml", dict[str, tuple[str, ...]], "worksheets"
+)
 """Calculation to what can hurt where its figures are taken or used."""
 
 

@@ -7,23 +7,9 @@ from dataclasses import dataclass, replace
 from galene.core.airpath.family import EngineFamily
 from galene.core.proof.live_hold import GuardLimit, Wanted
 from galene.core.proof.relearn import Phase
+from galene.knowledge.documents import read
 
-LIMITS: Mapping[str, GuardLimit] = {
-    g.guard: g
-    for g in (
-        GuardLimit(guard="pedal", column="pedal_pct", quantity="share", high=1.5, lasts_s=0.4),
-        GuardLimit(guard="voltage", column="voltage_v", quantity="voltage", low=12.2, lasts_s=1.0),
-        GuardLimit(
-            guard="coolant", column="coolant_c", quantity="temperature", low=75, lasts_s=3.0
-        ),
-        GuardLimit(
-            guard="coolant_open", column="coolant_c", quantity="temperature", high=80, lasts_s=1.0
-        ),
-        GuardLimit(
-            guard="coolant_high", column="coolant_c", quantity="temperature", high=105, lasts_s=1.0
-        ),
-    )
-}
+LIMITS: Mapping[str, GuardLimit] = read("live.toml", dict[str, GuardLimit], "limits")
 """Guards that figures tell of. How long a break lasts before it counts keeps a single noisy sample
 from beginning a hold anew (this project's judgement). A fan, a load and what happens in the bay no
 car tells: they are tapped."""

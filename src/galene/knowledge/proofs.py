@@ -1,6 +1,7 @@
 """The tests that show whether the work on a kind of part helped, and why each does."""
 
 from galene.core.planning.records import ProofTest
+from galene.knowledge.documents import read
 
 
 def _test(test: str, why: str) -> ProofTest:
@@ -24,26 +25,6 @@ ROAD = _test("road_test", "The complaint's own situation, driven once more.")
 PENDING = _test(
     "pending_codes", "Codes come back by driving: read after the road, pending ones too."
 )
-PROOFS: dict[str, tuple[ProofTest, ...]] = {
-    "": (IDLE, ROAD, PENDING),
-    "maf_sensor": (
-        TRIMS,
-        _test("airflow_against_expected", "The meter against displacement times speed."),
-    ),
-    "intake_tube": (TRIMS,),
-    "throttle_body": (_test("throttle_sweep", "The plate over its whole travel, without a step."),),
-    "map_sensor": (KEY_ON,),
-    "boost_sensor": (KEY_ON,),
-    "barometric_sensor": (KEY_ON,),
-    "exhaust_pressure_sensor": (KEY_ON,),
-    "exhaust_pressure_tube": (KEY_ON,),
-    "crankcase_pressure_sensor": (KEY_ON,),
-    "crankcase_pressure_hose": (KEY_ON,),
-    "egr_valve": (SWEEP, FLOW),
-    "egr_passage": (FLOW,),
-    "egr_dp_sensor": (CROSS,),
-    "egr_dp_ports": (CROSS,),
-    "runner_flaps": (FLAPS,),
-    "runner_actuator": (FLAPS,),
-    "oxygen_sensor": (_test("oxygen_response", "The time in which the upstream sensor answers."),),
-}
+PROOFS: dict[str, tuple[ProofTest, ...]] = read(
+    "proofs.toml", dict[str, tuple[ProofTest, ...]], "proofs"
+)

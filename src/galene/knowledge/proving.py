@@ -12,13 +12,13 @@ from galene.core.diagnosis.assess import is_offered
 from galene.core.errors import InputError
 from galene.core.proof.records import (
     Direction,
-    Figure,
     Polarity,
     ProvenCause,
     ProvingTest,
     TestReading,
 )
 from galene.knowledge.base import KNOWLEDGE, outline_of
+from galene.knowledge.documents import table
 from galene.knowledge.evidence import SYMPTOMS
 
 TOLD_APART = "practice: the check that tells this cause from its neighbours"
@@ -26,183 +26,7 @@ PHYSICS = "the physics of its calculation"
 STANDARD = "SAE J1979: what the control unit itself watches, once it has driven"
 LOOKED_AT = "practice: what was seen fouled is seen clean, by the same eyes and lamp"
 
-READINGS: dict[str, TestReading] = {
-    r.test: r
-    for r in (
-        TestReading(
-            test="key_on_agreement",
-            title="Key-on agreement",
-            passed={"agree": "all sensors read the same air"},
-            failed={"several_off": "several sensors are off", "one_off": "one sensor is off"},
-        ),
-        TestReading(
-            test="idle_readings",
-            title="Idle readings",
-            passed={"nothing_to_learn": "the opening is that of a clean bore"},
-            failed={
-                "relearn_needed": "the opening is far from that of a clean bore",
-                "relearn_advised": "the opening is not that of a clean bore",
-            },
-        ),
-        TestReading(
-            test="trim_survey",
-            title="Fuel trims over airflow",
-            passed={"neither": "no leak and no steady share"},
-            failed={
-                "both": "a leak and a meter that is off",
-                "leak": "air enters behind the meter",
-                "meter": "a constant share at every airflow",
-                "rises": "lean that grows with airflow",
-            },
-            figures=(Figure(name="leak_g_s", label="leak", unit="g/s", aim=0.0),),
-        ),
-        TestReading(
-            test="airflow_against_expected",
-            title="Air meter against expected air",
-            passed={"agree": "meter and expected air agree"},
-            failed={"reads_low": "the meter reads low", "reads_high": "the meter reads high"},
-            figures=(Figure(name="ratio", label="meter against expected", unit="", aim=1.0),),
-        ),
-        TestReading(
-            test="egr_flow_test",
-            title="Recirculation flow test",
-            passed={
-                "clear": "the passage is open",
-                "stalled": "the engine stalls at the open valve, so at least the clean flow",
-            },
-            failed={"plugged": "the passage is plugged", "restricted": "the passage is narrowed"},
-            figures=(
-                Figure(
-                    name="passage_area_mm2",
-                    label="open passage",
-                    unit="mm²",
-                    aim="higher",
-                    least_share=0.2,
-                ),
-                Figure(
-                    name="percent_of_reference",
-                    label="of a clean passage",
-                    unit="%",
-                    aim="higher",
-                    passes_from=75.0,
-                ),
-                Figure(name="recirculated_g_s", label="recirculated", unit="g/s", aim="higher"),
-            ),
-            band="egr_area_mm2",
-        ),
-        TestReading(
-            test="egr_position_sweep",
-            title="Valve position sweep",
-            passed={"ok": "the position follows the command over the whole travel"},
-            failed={
-                "short_travel": "the travel is short",
-                "over_travel": "the travel is too long",
-                "sticky": "it sticks on its way",
-            },
-            figures=(Figure(name="travel", label="travel", unit="%", aim="higher"),),
-        ),
-        TestReading(
-            test="egr_dp_crosscheck",
-            title="Differential pressure against balance",
-            passed={"agree": "sensor and balance agree"},
-            failed={
-                "ports_blocked": "the sensor sees less than flows: its ports are blocked",
-                "true_low_flow": "little flows, by sensor and by balance",
-                "sensor_high": "the sensor shows more than flows",
-            },
-            figures=(
-                Figure(name="dp_flow_g_s", label="flow by the sensor", unit="g/s", aim="higher"),
-            ),
-        ),
-        TestReading(
-            test="throttle_sweep",
-            title="Throttle sweep",
-            passed={"ok": "the plate follows without a step"},
-            failed={
-                "short_travel": "the plate does not reach its stop",
-                "over_travel": "the position goes past its stop",
-                "sticky": "the plate sticks",
-            },
-            figures=(Figure(name="hysteresis", label="hysteresis", unit="%", aim="lower"),),
-        ),
-        TestReading(
-            test="runner_sweep_commanded",
-            title="Runner flaps commanded",
-            passed={"ok": "both stops are reached, nothing is stiff"},
-            failed={
-                "short_travel": "the travel is short",
-                "over_travel": "the travel is too long",
-                "sticky": "the flaps are stiff",
-            },
-            figures=(Figure(name="travel", label="travel", unit="%", aim="higher"),),
-        ),
-        TestReading(
-            test="oxygen_response",
-            title="Oxygen sensor response",
-            passed={"alive": "it answers at once"},
-            failed={"flat": "it does not answer", "slow": "it answers slowly"},
-            figures=(
-                Figure(
-                    name="crossings_per_10_s",
-                    label="crossings in ten seconds",
-                    unit="",
-                    aim="higher",
-                ),
-            ),
-        ),
-        TestReading(
-            test="regeneration_trace",
-            title="Burn-off trace",
-            passed={"complete": "it burned through the whole filter"},
-            failed={
-                "no_ignition": "it did not light",
-                "burns_at_catalyst": "it burns at the catalyst's face only",
-                "partial": "it burned in part",
-            },
-            figures=(
-                Figure(name="through_minutes", label="burned through", unit="min", aim="higher"),
-            ),
-        ),
-        TestReading(
-            test="bore_restriction",
-            title="Grade or open area",
-            figures=(
-                Figure(
-                    name="open_area_percent",
-                    label="open area",
-                    unit="%",
-                    aim="higher",
-                    least_share=0.03,
-                    passes_from=95.0,
-                ),
-                Figure(name="pressure_loss_ratio", label="pressure loss", unit="", aim="lower"),
-            ),
-            band="open_area_percent",
-        ),
-        TestReading(
-            test="charge_pressure",
-            title="Charge pressure against command",
-            passed={"reached": "the commanded charge pressure is reached"},
-            failed={"not_reached": "the commanded charge pressure is not reached"},
-            figures=(
-                Figure(
-                    name="percent_of_command",
-                    label="of the command",
-                    unit="%",
-                    aim="higher",
-                    least_share=0.03,
-                    passes_from=95.0,
-                ),
-            ),
-        ),
-        TestReading(
-            test="fuel_economy_change",
-            title="Fuel over distance",
-            passed={"improved": "it uses less than before"},
-            failed={"worse": "it uses more than before", "unchanged": "it uses as much as before"},
-        ),
-    )
-}
+READINGS: dict[str, TestReading] = table("proving.toml", TestReading, "readings", by="test")
 """Tests whose result is a figure or a verdict. A look is read by the evidence that it gives."""
 
 OTHER_TESTS: tuple[str, ...] = ("bore_restriction", "charge_pressure", "fuel_economy_change")

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 from galene.core.airpath.family import EngineFamily
 from galene.knowledge.base import outline_of
+from galene.knowledge.documents import read
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -20,88 +21,8 @@ class Channel:
     required: bool = False
 
 
-IDLE: tuple[Channel, ...] = (
-    Channel(
-        id="idle_rpm",
-        label="Speed",
-        quantity="speed",
-        low=200,
-        high=3000,
-        words=("rpm", "speed", "rev"),
-        required=True,
-    ),
-    Channel(
-        id="idle_airflow_g_s",
-        label="Air meter",
-        quantity="airflow",
-        low=0.1,
-        high=60,
-        words=("maf", "air", "flow", "meter"),
-    ),
-    Channel(
-        id="idle_map_kpa",
-        label="Manifold",
-        quantity="pressure",
-        low=10,
-        high=110,
-        words=("map", "manifold", "pressure"),
-    ),
-    Channel(
-        id="learned_throttle_percent",
-        label="Throttle",
-        quantity="share",
-        low=0,
-        high=60,
-        words=("throttle", "opening", "tps"),
-    ),
-    Channel(
-        id="trim_idle_percent",
-        label="Total trim",
-        quantity="share",
-        low=-60,
-        high=100,
-        words=("trim", "fuel"),
-    ),
-)
-TRIM: tuple[Channel, ...] = (
-    Channel(
-        id="rpm", label="Speed", quantity="speed", low=200, high=8000, words=("rpm", "speed", "rev")
-    ),
-    Channel(
-        id="airflow_g_s",
-        label="Air meter",
-        quantity="airflow",
-        low=0.1,
-        high=2000,
-        words=("maf", "air", "flow", "meter"),
-        required=True,
-    ),
-    Channel(
-        id="trim_percent",
-        label="Total trim",
-        quantity="share",
-        low=-60,
-        high=100,
-        words=("trim", "fuel"),
-        required=True,
-    ),
-    Channel(
-        id="trim_bank_2_percent",
-        label="Bank 2 trim",
-        quantity="share",
-        low=-60,
-        high=100,
-        words=("bank 2", "b2"),
-    ),
-    Channel(
-        id="map_kpa",
-        label="Manifold",
-        quantity="pressure",
-        low=10,
-        high=110,
-        words=("map", "manifold", "pressure"),
-    ),
-)
+IDLE: tuple[Channel, ...] = read("readings.toml", tuple[Channel, ...], "idle")
+TRIM: tuple[Channel, ...] = read("readings.toml", tuple[Channel, ...], "trim")
 CHANNELS: dict[str, tuple[Channel, ...]] = {"idle": IDLE, "trim": TRIM}
 NEEDS: dict[str, tuple[str, ...]] = {
     "idle_airflow_g_s": ("maf_sensor",),

@@ -26,6 +26,7 @@ from galene.knowledge.agents import AGENTS, subject_of
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.codes import GROUPS
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.documents import read
 
 Kind = Literal["standard", "textbook", "physics", "label", "practice", "default"]
 KIND_WORDS: dict[Kind, str] = {
@@ -60,63 +61,7 @@ LABELS = Source(kind="label", text="product label and safety data sheet, section
 RESISTANCE = Source(kind="textbook", text="elastomer resistance as in ISO/TR 7620")
 PRACTICE = Source(kind="practice")
 LIQUID = Source(kind="physics", text="liquid does not compress; clearance volume")
-RULE_SOURCES: dict[str, Source] = {
-    "made_for": LABELS,
-    "powered": Source(kind="standard", text="EN ISO 12100, 6.2.11: no unexpected start"),
-    "hot_element": Source(kind="practice", text="makers' notes on hot-film meters"),
-    "membrane": Source(kind="practice", text="makers' notes on silicon pressure sensors"),
-    "other_sensors": PRACTICE,
-    "electronic_throttle": PRACTICE,
-    "throttle_edge": Source(
-        kind="physics", text="idle air through a gap of hundredths of a millimetre (idle-gap)"
-    ),
-    "greased": PRACTICE,
-    "sensor_lines": PRACTICE,
-    "rubber": RESISTANCE,
-    "two_stroke_crankcase": Source(
-        kind="textbook",
-        text="Blair, Design and Simulation of Two-Stroke Engines: the charge oils the bearings",
-    ),
-    "cooler_tubes": LIQUID,
-    "hot_gas": Source(kind="physics", text="soot glows from about 600 °C, its metal is near it"),
-    "turbine": Source(kind="practice", text="turbocharger makers' notes on balance and bearings"),
-    "injectors": PRACTICE,
-    "cable_throttle": LIQUID,
-    "coating": LABELS,
-    "faces_down": LIQUID,
-    "electronics": PRACTICE,
-    "baths": LABELS,
-    "elastomers": RESISTANCE,
-    "plastics": Source(
-        kind="textbook",
-        text="resistance of polyamide and polypropylene to ketones and chlorinated solvents",
-    ),
-    "aluminium": Source(kind="physics", text="alkali dissolves the oxide of aluminium"),
-    "metal_only": LABELS,
-    "ingestion": Source(
-        kind="physics",
-        text=(
-            "mixture control and clearance volume (ingestion-limit); an unthrottled engine has"
-            " neither"
-        ),
-    ),
-    "fuel_dosed": Source(kind="physics", text="fuel passes what lies behind its injectors only"),
-    "oxygen_sensor": Source(kind="practice", text="makers' notes; silicon poisons zirconia cells"),
-    "aftertreatment": Source(kind="textbook", text="Heywood, ch. 11: poisoning of catalysts"),
-    "fire": Source(kind="standard", text="CLP H225 and H222, data sheet section 7"),
-    "chlorine": Source(
-        kind="standard",
-        text="data sheet sections 5 and 10: phosgene from heated chlorinated solvents",
-    ),
-    "blasting": PRACTICE,
-    "tools": PRACTICE,
-    "soaking_ports": LIQUID,
-    "filters": PRACTICE,
-    "assembly_aids": Source(
-        kind="label", text="grease makers' tables: none on its own kind of rubber"
-    ),
-    "water": LABELS,
-}
+RULE_SOURCES: dict[str, Source] = read("sources.toml", dict[str, Source], "rules")
 """Rule of chemistry, by its function's name, to where it is from."""
 OWN = Source(kind="default", text="workshop judgement, to be corrected by confirmed cases")
 FIGURES: tuple[tuple[tuple[str, ...], str, object, Source], ...] = (

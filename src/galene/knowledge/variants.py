@@ -13,61 +13,19 @@ from galene.core.planning.words import Work
 from galene.knowledge.agents import AGENTS
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.documents import read
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.treatment import Circumstances, Treater
 
-TAG_WORDS: dict[str, str] = {
-    "on_engine": "on the engine",
-    "off_engine": "off the engine",
-    "light": "up to grade 2",
-    "heavy": "grade 3 and over",
-    "oily": "oil on it",
-    "not_oily": "no oil on it",
-    "electronic": "motor-driven",
-    "cable": "moved by a cable",
-    "petrol": "petrol",
-    "diesel": "diesel",
-    "two_stroke": "two-stroke",
-    "four_stroke": "four-stroke",
-    "faces_down": "throttle faces down",
-    "level_throttle": "throttle does not face down",
-    "seal_new": "G: seals new",
-    "seal_reuse": "G: seals judged and reused",
-    "on_cloth": "E: on cloth or brush",
-    "direct": "E: direct, cable",
-    "gentle": "D: gently by hand",
-    "free": "D: free, cable",
-    "service_mode": "D: never by hand",
-    "moved_by_hand": "D: moved by hand",
-    "by_scan_tool": "N: scan tool",
-    "by_jumper": "N: jumper",
-    "hand": "L, R: by hand",
-    "bath_own": "R: own bath",
-    "bath_out": "L, R: sent out",
-    "opened": "laid open",
-    "soak": "M: by hand",
-    "blast": "M: blasted",
-    "upkeep": "M: upkeep",
-    "in_place": "K: in place",
-    "leave": "K: left",
-    "tank": "P: through the tank",
-    "vacuum_line": "P: through a vacuum line",
-}
+TAG_WORDS: dict[str, str] = read("variants.toml", dict[str, str], "tags")
 """Tags of variants in words, with the school that decides."""
 SCHOOL_WORDS: dict[str, str] = {
     t: w for t, w in TAG_WORDS.items() if w[:1].isupper() and w[1] in ":,"
 }
 """Tags that a school decides, with its letter."""
-LETTERS: dict[str, str] = {
-    "throttle_body": "DEG",
-    "egr_valve": "KN",
-    "egr_passage": "K",
-    "intake_manifold": "KLR",
-    "intake_ports": "KM",
-    "oxygen_sensor": "P",
-}
+LETTERS: dict[str, str] = read("variants.toml", dict[str, str], "letters")
 """Kinds of part whose procedure depends on schools, and their letters."""
 DRYING = frozenset(
     {

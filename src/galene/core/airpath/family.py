@@ -70,7 +70,7 @@ class Tap:
     the air)."""
 
     sensor: str
-    on: str | None
+    on: str | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -81,7 +81,7 @@ class Fastener:
     what: str
     count: int
     driver: str
-    torque_nm: float | None
+    torque_nm: float | None = None
     hand_tool_only: bool = False
     place: str = ""
     """Where they sit, for those that a hand does not find at once."""

@@ -1,5 +1,6 @@
 """Engine families that ship with the product, and what the words of a family may be."""
 
+from galene.core.airpath.family import EngineFamily
 from galene.core.airpath.faults import Vocabulary
 from galene.core.calculations.metrics import METRICS
 from galene.core.diagnosis.records import EngineOutline
@@ -8,16 +9,13 @@ from galene.knowledge.base import outline_of
 from galene.knowledge.bus_names import BUS_NAMES
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
-from galene.knowledge.families.family_a import FAMILY_A
-from galene.knowledge.families.family_b import FAMILY_B
-from galene.knowledge.families.family_c import FAMILY_C
-from galene.knowledge.families.family_d import FAMILY_D
-from galene.knowledge.families.family_e import FAMILY_E
-from galene.knowledge.families.family_f import FAMILY_F
+from galene.knowledge.documents import read
 from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.relearns import RELEARNS
 
-FAMILIES = {f.id: f for f in (FAMILY_A, FAMILY_B, FAMILY_C, FAMILY_D, FAMILY_E, FAMILY_F)}
+FAMILIES: dict[str, EngineFamily] = {
+    letter: read(f"families/{letter}.toml", EngineFamily) for letter in "ABCDEF"
+}
 OUTLINES: dict[str, EngineOutline] = {i: outline_of(f) for i, f in FAMILIES.items()}
 VOCABULARY = Vocabulary(
     components=frozenset(COMPONENTS),

@@ -2,12 +2,9 @@
 way."""
 
 from galene.core.planning.procedure import PartProcedure
-from galene.knowledge.procedures.common import SHARED, completed
-from galene.knowledge.procedures.intake import INTAKE
-from galene.knowledge.procedures.recirculation import RECIRCULATION
-from galene.knowledge.procedures.sensors import SENSORS
-from galene.knowledge.procedures.upkeep import UPKEEP
+from galene.knowledge.documents import by_kind
+from galene.knowledge.procedures.common import completed
 
 PROCEDURES: dict[str, PartProcedure] = {
-    p.component: completed(p) for p in (*INTAKE, *SENSORS, *RECIRCULATION, *UPKEEP, *SHARED)
+    name: completed(p) for name, p in by_kind(PartProcedure, "procedure").items()
 }

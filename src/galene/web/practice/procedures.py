@@ -18,7 +18,6 @@ from galene.core.planning.words import CONSEQUENCES, WORKS
 from galene.core.proof.relearn import RelearnTemplate
 from galene.core.text_gate import digits
 from galene.core.units import QUANTITIES
-from galene.exchange.documents import plain
 from galene.exchange.templates import SHIPPED, document_of
 from galene.jobs import families, templates
 from galene.jobs.act import Act
@@ -29,6 +28,7 @@ from galene.knowledge.components import COMPONENTS
 from galene.knowledge.procedures.words import BEFORE as FOUND_BEFORE
 from galene.knowledge.procedures.words import after
 from galene.knowledge.relearns import GUARDS
+from galene.knowledge.typed import plain
 from galene.knowledge.variants import TAG_WORDS, WORDS, tags_for
 from galene.web.shared.forms import Form
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
