@@ -21,7 +21,7 @@ from galene.core.airpath.graph import (
 from galene.core.airpath.whereabouts import find_parts, whereabouts
 from galene.core.errors import InputError
 from galene.exchange.scopes import scope_of
-from galene.knowledge.components import COMPONENTS
+from galene.knowledge.components import BESIDE, COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
 
 A = FAMILIES["A"]
@@ -186,7 +186,7 @@ def test_faults_of_a_family_are_named_at_their_place(
 
 
 def test_throttle_needs_cover_and_tube() -> None:
-    found = scope(A, ["throttle_body"])
+    found = scope(A, ["throttle_body"], beside=BESIDE)
     assert [o.id for o in found.operations] == ["engine_cover", "intake_tube_off"]
     assert found.hands_on_minutes == 11
     assert found.marginal["breather_valve"] == 0, "the tube is off already"
@@ -208,7 +208,7 @@ def test_taking_a_part_off_the_engine_adds_its_removal() -> None:
 
 
 def test_a_dirty_neighbour_is_suggested_with_its_grade() -> None:
-    found = scope(A, ["throttle_body"], grades={"map_sensor": 3})
+    found = scope(A, ["throttle_body"], grades={"map_sensor": 3}, beside=BESIDE)
     assert any(s.component == "map_sensor" and "grade 3" in s.why for s in found.suggested)
 
 
@@ -260,7 +260,7 @@ def test_the_scope_contract_refuses_by_name(given_: object, named: str) -> None:
 
 
 def test_the_union_of_the_contract_example() -> None:
-    found = scope(D, ["egr_valve", "intake_ports"], ["engine_cover"])
+    found = scope(D, ["egr_valve", "intake_ports"], ["engine_cover"], beside=BESIDE)
     ids = [o.id for o in found.operations]
     assert (
         ids[-1] == "manifold_off"

@@ -26,7 +26,7 @@ def started(family: str, seconds: float) -> Vehicle:
 def test_mass_heat_and_work_balance(family: str) -> None:
     vehicle = started(family, 20)
     engine = vehicle.engine
-    if "egr_valve" in vehicle.plant.kinds:
+    if "gas_valve" in vehicle.plant.natures:
         vehicle.command("egr_valve", 8)
     vehicle.wishes.hold_rpm = 1.6 * vehicle.plant.idle_rpm
     mass, heat, work = engine.mass_g, engine.heat, engine.speed**2 / 2

@@ -18,11 +18,11 @@ from galene.core.calculations.catalogue import every as every_calculation
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES
 from galene.knowledge.verdict_words import VERDICT_WORDS
+from galene.knowledge.worksheets import GROUPS
 from galene.store.models import Job
 from galene.web import styleguide
 from galene.web.shared.airpath import CROP, Mark, picture_of
 from galene.web.shared.templating import TEMPLATES
-from galene.web.worksheets.groups import GROUPS
 from tests.web.conftest import Browser
 
 

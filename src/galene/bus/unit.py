@@ -11,6 +11,7 @@ from functools import cached_property
 from galene.bus import obd
 from galene.bus.codes import code_to_bytes
 from galene.core.errors import InputError
+from galene.knowledge.bus_names import BYPASS, FLAPS, GAS_VALVE, PLATE
 from galene.simulation.monitors import Code
 from galene.simulation.vehicle import Vehicle
 
@@ -166,16 +167,16 @@ class ControlUnit:
         """Lamp and number of stored codes, then which monitors are there and not yet complete."""
         memory = self.vehicle.memory
         stored = sum(c.stored for c in self._known())
-        kinds = self.vehicle.plant.kinds if self.engine else frozenset()
+        natures = self.vehicle.plant.natures if self.engine else frozenset()
         groups = (
-            (0x01, "oxidation_catalyst", "P0300"),
-            (0x20, "oxygen_sensor", "P0133"),
-            (0x80, "egr_valve", "P0404"),
+            (0x01, "first_catalyst", "P0300"),
+            (0x20, "oxygen", "P0133"),
+            (0x80, "gas_valve", "P0404"),
         )
-        there = sum(bit for bit, kind, _ in groups if kind in kinds)
-        open_ = sum(b for b, kind, code in groups if kind in kinds and code not in memory.ready)
+        there = sum(bit for bit, nature, _ in groups if nature in natures)
+        due = [b for b, nature, code in groups if nature in natures and code not in memory.ready]
         continuous = 0x07 | (0x08 if self.vehicle.plant.diesel else 0)
-        return bytes([(0x80 if stored else 0) | min(stored, 127), continuous, there, open_])
+        return bytes([(0x80 if stored else 0) | min(stored, 127), continuous, there, sum(due)])
 
     def _frozen(self, request: bytes) -> list[bytes]:
         if len(request) != 3:
@@ -310,10 +311,10 @@ class ControlUnit:
     def _position(self, actuator: str) -> float:
         control = self.vehicle.control
         movers = {
-            "egr_valve": control.valve,
-            "throttle_body": control.throttle,
-            "idle_air_valve": control.bypass,
-            "runner_actuator": control.flaps,
+            GAS_VALVE: control.valve,
+            PLATE: control.throttle,
+            BYPASS: control.bypass,
+            FLAPS: control.flaps,
         }
         return movers[actuator].position
 

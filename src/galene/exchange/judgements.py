@@ -7,8 +7,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.chemistry.judge import (
-    CHARGED_BY,
     Agent,
     EngineFacts,
     engine_of,
@@ -71,7 +71,7 @@ def _engine_judged(wanted: JudgementFile, families: Mapping[str, EngineFamily]) 
     for component in told.components or ():
         if component not in COMPONENTS:
             raise InputError("engine.components", component, ", ".join(COMPONENTS))
-        charged = True if charged is None and component in CHARGED_BY else charged
+        charged = True if charged is None and kind_is(component, "charged_only") else charged
     return EngineFacts(fuel=told.fuel, injection=told.injection, cycle=told.cycle, charged=charged)
 
 

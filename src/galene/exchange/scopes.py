@@ -9,6 +9,7 @@ from galene.core.airpath.access import scope
 from galene.core.airpath.family import EngineFamily
 from galene.core.errors import InputError
 from galene.exchange.shapes import Names, Strict, shaped
+from galene.knowledge.components import BESIDE
 from galene.knowledge.families import FAMILIES
 
 
@@ -31,7 +32,7 @@ def scope_of(given: Any, families: Mapping[str, EngineFamily] = FAMILIES) -> Any
     wanted = shaped(ScopeFile, given)
     if wanted.family not in families:
         raise InputError("family", wanted.family, ", ".join(families))
-    found = scope(families[wanted.family], wanted.components, wanted.open)
+    found = scope(families[wanted.family], wanted.components, wanted.open, beside=BESIDE)
     return {
         "operations": [
             {

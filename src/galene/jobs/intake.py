@@ -7,6 +7,7 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
+from galene.core.airpath.natures import any_is
 from galene.core.diagnosis.codes import read_codes
 from galene.core.diagnosis.freeze_frame import SURE, FreezeFrame, check_frame, evidence_of_frame
 from galene.core.errors import InputError
@@ -250,7 +251,7 @@ def save_intake(act: Act, number: str, form: IntakeForm, *, seen: int) -> Job:
         state="present" if form.oil == "high" else "unknown",
         source="tap",
     )
-    if "egr_cooler" in family_of(job).components:
+    if any_is(family_of(job).components, "cooler"):
         # A level is read cold. An empty answer says nothing; what a check has found stands.
         cold = {"low": "present", "ok": "absent"}.get(form.coolant)
         if cold and not _checked(job, "coolant_low_cold"):

@@ -19,7 +19,7 @@ from galene.jobs.planning import Planned, planned, policy_of, works_of
 from galene.jobs.rights import Right
 from galene.jobs.rounds import rows_of_round
 from galene.knowledge.base import KNOWLEDGE
-from galene.knowledge.components import COOLANT_STOP
+from galene.knowledge.components import BESIDE, COOLANT_STOP
 from galene.knowledge.methods import METHODS, agents_for
 from galene.knowledge.policy import BY_LETTER, DEFAULT_POLICY, tags_of, way_in_place
 from galene.knowledge.treatment import chosen_agent
@@ -163,7 +163,7 @@ def access_of(job: Job, found: Planned) -> Scope:
         for w in found.case.works
         if any(w.part in by_id[o].reaches or w.part == by_id[o].removes for o in opened)
     ]
-    return scope(found.case.family, parts, (), grades=grades_seen(job), removed=lifted)
+    return scope(found.case.family, parts, grades=grades_seen(job), removed=lifted, beside=BESIDE)
 
 
 def check_qualified(job: Job, person: Person) -> None:

@@ -4,11 +4,13 @@ from galene.knowledge.documents import read
 
 FIGURES: dict[str, str] = read("bus.toml", dict[str, str], "figures")
 """Columns with their unit, as the log and the simulated car name them."""
+GAS_VALVE, PLATE, BYPASS, FLAPS = "egr_valve", "throttle_body", "idle_air_valve", "runner_actuator"
+"""Outputs by their names on the bus."""
 OUTPUTS: dict[str, str] = {
-    "egr_valve": "Recirculation valve",
-    "throttle_body": "Throttle",
-    "idle_air_valve": "Idle air valve",
-    "runner_actuator": "Runner flaps",
+    GAS_VALVE: "Recirculation valve",
+    PLATE: "Throttle",
+    BYPASS: "Idle air valve",
+    FLAPS: "Runner flaps",
 }
 ROUTINES: dict[str, str] = {
     "idle_adaptation": "Idle adaptation",

@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass, field
 
 from galene.core.flow import KELVIN, R_AIR
+from galene.knowledge.bus_names import BYPASS, FLAPS, GAS_VALVE, PLATE
 from galene.simulation.condition import Condition
 from galene.simulation.engine import STEP_S, Drive, Engine, orifice_g_s
 from galene.simulation.moving import Mover
@@ -42,12 +43,12 @@ ACCESSORY_W = {"lamps": 150.0, "rear_heater": 220.0, "fan": 320.0, "air_conditio
 """What a load takes of the crank, with the generator's losses, W."""
 ROOT_RT = math.sqrt(R_AIR * (REFERENCE_C + SOAK_C + KELVIN))
 ROUTINES = {
-    "idle_adaptation": "throttle_body",
-    "egr_valve_zero": "egr_valve",
+    "idle_adaptation": "plate",
+    "egr_valve_zero": "gas_valve",
     "memory_reset": "",
-    "regeneration": "particulate_filter",
+    "regeneration": "soot_filter",
 }
-"""Routines, and the kind of part that each takes."""
+"""Routines, and the nature of the part that each takes."""
 
 
 @dataclass(kw_only=True)
@@ -120,7 +121,7 @@ class Control:
         """By how much the idle air valve of a car that drives has opened further than a new
         one's."""
         plant = self.plant
-        if "idle_air_valve" not in plant.kinds or not self.table:
+        if "spool" not in plant.natures or not self.table:
             return 0.0
         closed = self._angle_for(plant.stop_area_mm2, self.clean_table)
         lacks = plant.stop_area_mm2 - self.plate_area(closed) - 0.9 * self.condition.leak_mm2
@@ -185,7 +186,7 @@ class Control:
         if idling and not plant.diesel and plant.family.throttle != "cable":
             drive.spark = 1 + min(0.12, max(-0.12, 0.0012 * (target - rpm)))
         self._valve(drive, wishes, engine, pedal=pedal)
-        self.flaps.move(wishes.commands.get("runner_actuator", 100.0 if rpm > 2200 else 0.0))
+        self.flaps.move(wishes.commands.get(FLAPS, 100.0 if rpm > 2200 else 0.0))
         self._routine(engine)
         return drive
 
@@ -232,7 +233,7 @@ class Control:
             drive.plate_mm2 = plant.open_area_mm2
             return
         if plant.diesel:
-            opening = wishes.commands.get("throttle_body", 100.0 if wishes.key else 0.0)
+            opening = wishes.commands.get(PLATE, 100.0 if wishes.key else 0.0)
             degrees = self.throttle.move(opening) * 0.8
             drive.plate_mm2 = self.plate_area(max(degrees, 2.0))
             return
@@ -241,7 +242,7 @@ class Control:
             degrees = self.throttle.move(pedal) * 0.8
             closed = self._angle_for(plant.stop_area_mm2, self.clean_table)
             drive.plate_mm2 = self.plate_area(closed + degrees)
-            if "idle_air_valve" in plant.kinds:
+            if "spool" in plant.natures:
                 self._bypass(drive, wishes, error=error, testing=testing)
             return
         # What is far too fast comes down by itself: an engine that coasts is not idling.
@@ -261,7 +262,7 @@ class Control:
         idle += self._load_deg
         most = PLATE_END_DEG - self.plant.closed_deg
         wished = idle + pedal / 100 * (most - idle)
-        wished = wishes.commands.get("throttle_body", wished / most * 100) / 100 * most
+        wished = wishes.commands.get(PLATE, wished / most * 100) / 100 * most
         scale = 100 / most
         drive.plate_mm2 = self.plate_area(self.throttle.move(wished * scale) / scale)
 
@@ -273,7 +274,7 @@ class Control:
         quick = min(0.08, max(-0.08, 0.0004 * error)) if not testing else 0.0
         cold = max(0.0, (60 - self.senses.coolant_c) / 80) * 0.5
         wished = (BYPASS_SHARE + self.idle_share + quick + cold + self._load_share) * 100
-        moved = self.bypass.move(wishes.commands.get("idle_air_valve", wished))
+        moved = self.bypass.move(wishes.commands.get(BYPASS, wished))
         drive.bypass_mm2 = whole * moved / 100 * self.condition.bypass_open
 
     # ---- mixture
@@ -283,7 +284,7 @@ class Control:
         if not wishes.key or (not engine.running and not wishes.starter):
             drive.fuel_g_s = self.counted_g = 0.0
             return
-        if "maf_sensor" in plant.kinds and (senses.meter_alive or not engine.running):
+        if "main_meter" in plant.natures and (senses.meter_alive or not engine.running):
             # What it has counted in and not yet given to the cylinders.
             fill = plant.volumetric_efficiency * plant.cylinder_m3_rad * engine.speed
             share = fill / plant.manifold_m3
@@ -302,7 +303,8 @@ class Control:
     def _by_pressure(self) -> float:
         """Air by speed and density, from the pressure that it sees, g/s."""
         plant, senses = self.plant, self.senses
-        pressure = senses.manifold_kpa if "map_sensor" in plant.kinds else senses.crankcase_kpa
+        own = "reads_manifold" in plant.natures
+        pressure = senses.manifold_kpa if own else senses.crankcase_kpa
         if not BELIEVED_KPA[0] < pressure < BELIEVED_KPA[1]:
             pressure = plant.idle_kpa if senses.rpm > 0.6 * plant.idle_rpm else senses.baro_kpa
         volume = plant.cylinder_m3_rad * senses.rpm * 0.10472
@@ -361,7 +363,7 @@ class Control:
 
     def _by_boost(self) -> float:
         plant, senses = self.plant, self.senses
-        pressure = senses.boost_kpa if "boost_sensor" in plant.kinds else senses.manifold_kpa
+        pressure = senses.boost_kpa if "reads_boost" in plant.natures else senses.manifold_kpa
         if not BELIEVED_KPA[0] < pressure < BELIEVED_KPA[1]:
             pressure = senses.baro_kpa
         volume = plant.cylinder_m3_rad * senses.rpm * 0.10472
@@ -374,7 +376,7 @@ class Control:
             load = drive.fuel_g_s / plant.full_fuel_g_s
             begin, gain = (0.06, 1.15) if plant.diesel else (0.32, 1.6)
             share = min(1.0, max(0.0, (load - begin) * gain))
-            if "exhaust_pressure_sensor" in plant.kinds and engine.running:
+            if "reads_exhaust" in plant.natures and engine.running:
                 # The vanes close until the exhaust shows its pressure: what reads low is overdriven
                 # and what lags hunts.
                 seen = senses.exhaust_kpa - senses.baro_kpa
@@ -401,8 +403,8 @@ class Control:
             wanted += self.valve_wish
         else:
             self.valve_wish = 0.0
-        drive.vanes = wanted > 0 or "egr_valve" in wishes.commands
-        position = self.valve.move(wishes.commands.get("egr_valve", wanted))
+        drive.vanes = wanted > 0 or GAS_VALVE in wishes.commands
+        position = self.valve.move(wishes.commands.get(GAS_VALVE, wanted))
         drive.valve_share = position / 100
 
     # ---- routines

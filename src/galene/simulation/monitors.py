@@ -17,8 +17,8 @@ Watch = Callable[[Machine], bool | None]
 
 @dataclass(frozen=True, kw_only=True)
 class Monitor:
-    """One code (SAE J2012): what it watches, how long before it is pending, which kinds of part it
-    takes."""
+    """One code (SAE J2012): what it watches, how long before it is pending, which natures of part
+    it takes."""
 
     code: str
     seconds: float
@@ -153,46 +153,46 @@ def _secondary(v: Machine) -> bool | None:
 
 
 MONITORS: tuple[Monitor, ...] = (
-    Monitor(code="P0171", seconds=8, needs=("oxygen_sensor",), watch=_lean),
-    Monitor(code="P0172", seconds=8, needs=("oxygen_sensor",), watch=_rich),
-    Monitor(code="P0506", seconds=6, needs=("throttle_body",), watch=_idle_low),
-    Monitor(code="P0507", seconds=6, needs=("throttle_body",), watch=_idle_high),
-    Monitor(code="P0102", seconds=2, needs=("maf_sensor",), watch=_meter_low),
-    Monitor(code="P0107", seconds=2, needs=("map_sensor",), watch=_range("manifold_kpa", 8, 390)),
-    Monitor(code="P0113", seconds=2, needs=("iat_sensor",), watch=_range("intake_c", -39, 200)),
-    Monitor(code="P0237", seconds=2, needs=("boost_sensor",), watch=_range("boost_kpa", 8, 390)),
+    Monitor(code="P0171", seconds=8, needs=("oxygen",), watch=_lean),
+    Monitor(code="P0172", seconds=8, needs=("oxygen",), watch=_rich),
+    Monitor(code="P0506", seconds=6, needs=("plate",), watch=_idle_low),
+    Monitor(code="P0507", seconds=6, needs=("plate",), watch=_idle_high),
+    Monitor(code="P0102", seconds=2, needs=("main_meter",), watch=_meter_low),
+    Monitor(
+        code="P0107", seconds=2, needs=("reads_manifold",), watch=_range("manifold_kpa", 8, 390)
+    ),
+    Monitor(
+        code="P0113", seconds=2, needs=("reads_intake_heat",), watch=_range("intake_c", -39, 200)
+    ),
+    Monitor(code="P0237", seconds=2, needs=("reads_boost",), watch=_range("boost_kpa", 8, 390)),
     Monitor(
         code="P0472",
         seconds=2,
-        needs=("exhaust_pressure_sensor",),
+        needs=("reads_exhaust",),
         watch=_range("exhaust_kpa", 8, 395),
     ),
-    Monitor(code="P0069", seconds=2, needs=("map_sensor",), watch=_apart("manifold_kpa")),
-    Monitor(code="P2263", seconds=2, needs=("boost_sensor",), watch=_apart("boost_kpa")),
-    Monitor(
-        code="P0471", seconds=2, needs=("exhaust_pressure_sensor",), watch=_apart("exhaust_kpa")
-    ),
-    Monitor(
-        code="P051B", seconds=2, needs=("crankcase_pressure_sensor",), watch=_apart("crankcase_kpa")
-    ),
-    Monitor(code="P0404", seconds=4, needs=("egr_valve",), watch=_valve_apart),
-    Monitor(code="P0401", seconds=6, needs=("egr_valve",), watch=_flow_low),
-    Monitor(code="P2101", seconds=3, needs=("throttle_body",), watch=_throttle_apart),
-    Monitor(code="P0299", seconds=4, needs=("turbine",), watch=_boost_low),
-    Monitor(code="P2004", seconds=3, needs=("runner_flaps",), watch=_flaps_apart),
-    Monitor(code="P0133", seconds=10, needs=("oxygen_sensor",), watch=_oxygen_slow),
-    Monitor(code="P0132", seconds=10, needs=("oxygen_sensor",), watch=_oxygen_dead),
+    Monitor(code="P0069", seconds=2, needs=("reads_manifold",), watch=_apart("manifold_kpa")),
+    Monitor(code="P2263", seconds=2, needs=("reads_boost",), watch=_apart("boost_kpa")),
+    Monitor(code="P0471", seconds=2, needs=("reads_exhaust",), watch=_apart("exhaust_kpa")),
+    Monitor(code="P051B", seconds=2, needs=("reads_crankcase",), watch=_apart("crankcase_kpa")),
+    Monitor(code="P0404", seconds=4, needs=("gas_valve",), watch=_valve_apart),
+    Monitor(code="P0401", seconds=6, needs=("gas_valve",), watch=_flow_low),
+    Monitor(code="P2101", seconds=3, needs=("plate",), watch=_throttle_apart),
+    Monitor(code="P0299", seconds=4, needs=("wheel",), watch=_boost_low),
+    Monitor(code="P2004", seconds=3, needs=("flaps",), watch=_flaps_apart),
+    Monitor(code="P0133", seconds=10, needs=("oxygen",), watch=_oxygen_slow),
+    Monitor(code="P0132", seconds=10, needs=("oxygen",), watch=_oxygen_dead),
     Monitor(code="P0300", seconds=8, needs=(), watch=_misfire),
-    Monitor(code="P242F", seconds=10, needs=("particulate_filter",), watch=_soot),
-    Monitor(code="P0411", seconds=5, needs=("secondary_air_valve",), watch=_secondary),
+    Monitor(code="P242F", seconds=10, needs=("soot_filter",), watch=_soot),
+    Monitor(code="P0411", seconds=5, needs=("secondary_valve",), watch=_secondary),
 )
 
 
 class Memory:
     """The codes of one control unit, and which monitors have run since they were cleared."""
 
-    def __init__(self, kinds: frozenset[str]) -> None:
-        self.monitors = [m for m in MONITORS if set(m.needs) <= kinds]
+    def __init__(self, natures: frozenset[str]) -> None:
+        self.monitors = [m for m in MONITORS if set(m.needs) <= natures]
         self.codes: dict[str, Code] = {}
         self.ready: set[str] = set()
         self._seen: dict[str, float] = {}

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is, natures_of
 from galene.core.calculations.idle_gap import plate_open_area_mm2
 from galene.core.flow import charge_flow_g_s, orifice_area_mm2
 
@@ -53,7 +54,7 @@ class Plant:
     """
 
     family: EngineFamily
-    kinds: frozenset[str]
+    natures: frozenset[str]
     diesel: bool
     strokes: int
     cylinder_m3_rad: float
@@ -92,7 +93,7 @@ class Plant:
     @property
     def has_lambda(self) -> bool:
         """Whether an oxygen sensor closes the loop."""
-        return "oxygen_sensor" in self.kinds
+        return "oxygen" in self.natures
 
     def plate_table(self, deposit_mm: float) -> tuple[float, ...]:
         """Open area in mm2 by plate angle, from the closed angle on in half degrees.
@@ -122,7 +123,7 @@ def _middle(family: EngineFamily, band: str, otherwise: float) -> float:
 
 
 def _plate(family: EngineFamily) -> float | None:
-    return next((p.bore_mm for p in family.parts if p.component == "throttle_body"), None)
+    return next((p.bore_mm for p in family.parts if kind_is(p.component, "plate")), None)
 
 
 def plant_of(family: EngineFamily) -> Plant:
@@ -136,7 +137,7 @@ def plant_of(family: EngineFamily) -> Plant:
     ----------
     family : shipped or a workshop's own
     """
-    kinds = frozenset(p.component for p in family.parts)
+    natures = natures_of(p.component for p in family.parts)
     diesel = family.fuel == "diesel"
     strokes = 2 if family.cycle == "two_stroke" else 4
     idle_rpm = _middle(family, "idle_rpm", 1450.0 if strokes == 2 else 740.0)
@@ -175,12 +176,12 @@ def plant_of(family: EngineFamily) -> Plant:
     )
     plate = _plate(family)
     cable = family.throttle == "cable"
-    bypass = "idle_air_valve" in kinds
+    bypass = "spool" in natures
     passage = next(
-        (p.bore_mm for p in family.parts if p.component == "egr_passage" and p.bore_mm), None
+        (p.bore_mm for p in family.parts if kind_is(p.component, "passage") and p.bore_mm), None
     )
     area = _middle(family, "egr_area_mm2", math.pi / 4 * (passage or 0.0) ** 2 * 0.35)
-    turbo = "turbine" in kinds
+    turbo = "wheel" in natures
     boost = _middle(family, "boost_kpa", 205.0 if diesel else 175.0) - REFERENCE_KPA
     full_rpm = 1400.0 if family.displacement_l > 4 else 2400.0
     full_air = charge_flow_g_s(
@@ -194,7 +195,7 @@ def plant_of(family: EngineFamily) -> Plant:
     full_fuel = full_air / (DIESEL_STOICH * 1.35 if diesel else PETROL_STOICH)
     return Plant(
         family=family,
-        kinds=kinds,
+        natures=natures,
         diesel=diesel,
         strokes=strokes,
         cylinder_m3_rad=displacement_m3 / (4 * math.pi if strokes == 4 else 2 * math.pi),
@@ -213,8 +214,8 @@ def plant_of(family: EngineFamily) -> Plant:
         idle_area_mm2=needed,
         stop_area_mm2=needed * (1 - BYPASS_SHARE if bypass else 1.0) if cable else 0.0,
         open_area_mm2=math.pi / 4 * (plate or 15.0 * math.sqrt(family.displacement_l) * 2) ** 2,
-        passage_mm2=area if "egr_valve" in kinds else 0.0,
-        venturi="egr_dp_sensor" in kinds,
+        passage_mm2=area if "gas_valve" in natures else 0.0,
+        venturi="dp_sensor" in natures,
         boost_kpa=boost if turbo else 0.0,
         full_fuel_g_s=full_fuel,
         full_rpm=full_rpm,

@@ -184,7 +184,7 @@ def _release(v: Vehicle, f: Mapping[str, Any], at: str) -> None:
 
 
 def _routine(v: Vehicle, f: Mapping[str, Any], at: str) -> None:
-    own = tuple(r for r, kind in ROUTINES.items() if not kind or kind in v.plant.kinds)
+    own = tuple(r for r, nature in ROUTINES.items() if not nature or nature in v.plant.natures)
     v.control.begin(_choice(f, "id", own, at=at))
 
 

@@ -117,20 +117,20 @@ class Senses:
 
     def follow(self, engine: Engine) -> None:
         """One step on."""
-        plant, kinds = self.plant, self.plant.kinds
+        plant, natures = self.plant, self.plant.natures
         self.rpm = engine.rpm
         self.coolant_c = engine.coolant_c
         self.intake_c = self.intake.follow(engine.intake_c)
         self.baro_kpa = self.barometer.follow(engine.ambient_kpa)
         pressure = engine.manifold_kpa
         self.manifold_kpa = self.manifold.follow(pressure)
-        if "maf_sensor" in kinds:
+        if "main_meter" in natures:
             self.air_g_s = self.meter.follow(engine.flows.throttle + engine.flows.boost_leak)
         if plant.boost_kpa:
             self.boost_kpa = self.boost.follow(engine.charge_kpa)
-        if "exhaust_pressure_sensor" in kinds:
+        if "reads_exhaust" in natures:
             self.exhaust_kpa = self._gauge(self.exhaust, engine.exhaust_kpa, engine)
-        if "crankcase_pressure_sensor" in kinds:
+        if "reads_crankcase" in natures:
             self.crankcase_kpa = self._gauge(self.crankcase, pressure, engine)
         if plant.venturi:
             self.dp_pa = self.differential.follow(self.true_dp_pa(engine))

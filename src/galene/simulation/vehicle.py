@@ -4,8 +4,11 @@ from collections.abc import Mapping
 from random import Random
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.errors import InputError
 from galene.knowledge.base import KNOWLEDGE
+from galene.knowledge.bus_names import BYPASS, FLAPS, GAS_VALVE, PLATE
+from galene.knowledge.components import COMPONENTS
 from galene.simulation.condition import Condition, Sensor, condition_of
 from galene.simulation.control import Control, Wishes
 from galene.simulation.engine import Engine
@@ -14,27 +17,12 @@ from galene.simulation.plant import PLATE_END_DEG, plant_of
 from galene.simulation.road import Road
 from galene.simulation.sensing import GAS, Probe, Senses
 
-COMMANDED = {
-    "egr_valve": "egr_valve",
-    "throttle_body": "throttle_body",
-    "idle_air_valve": "idle_air_valve",
-    "runner_actuator": "runner_flaps",
-}
-"""Actuators that a tester may hold, and the kind of part that they take."""
+COMMANDED = {GAS_VALVE: "gas_valve", PLATE: "plate", BYPASS: "spool", FLAPS: "flaps"}
+"""Actuators that a tester may hold, and the nature of the part that they take."""
 PROTECTIVE = frozenset({"P2101", "P0237"})
 """Codes with which the control unit takes the power back."""
 CRANK_S = 2.5
 """How long a start turns the starter at most before it fires."""
-RUINING = {
-    "maf_sensor": "maf_failed",
-    "map_sensor": "map_failed",
-    "oxygen_sensor": "oxygen_sensor_failed",
-}
-"""What a wrong agent does to a part."""
-LOOSE = {"throttle_body", "intake_manifold", "intake_tube", "egr_valve", "map_sensor"}
-"""Parts whose missing seal lets air in."""
-
-
 SECONDARY_G_S = 6.0
 """What a sound secondary air pump blows in the first minute."""
 
@@ -81,7 +69,7 @@ class Vehicle:
         self.senses = Senses(self.plant, self.condition, seed=seed + 1)
         self.control = Control(self.plant, self.condition, self.senses)
         self.wishes = Wishes()
-        self.memory = Memory(self.plant.kinds)
+        self.memory = Memory(self.plant.natures)
         self.chance = Random(seed + 2)
         self.gas = [Probe(GAS, Sensor(), self.chance) for _ in range(4)]
         self.road: Road | None = None
@@ -151,8 +139,8 @@ class Vehicle:
         motor = self.family.throttle == "electronic"
         own = [
             name
-            for name, kind in COMMANDED.items()
-            if kind in self.plant.kinds and (name != "throttle_body" or motor)
+            for name, nature in COMMANDED.items()
+            if nature in self.plant.natures and (name != PLATE or motor)
         ]
         if actuator not in own:
             allowed = "one of: " + ", ".join(own) if own else "none: nothing of it is driven"
@@ -193,9 +181,9 @@ class Vehicle:
         for cause in [c for c in self.faults if KNOWLEDGE.causes[c].component == kind]:
             if new or KNOWLEDGE.causes[cause].action == "clean":
                 del self.faults[cause]
-        if how == "wrong_agent" and kind in RUINING:
-            self.faults[RUINING[kind]] = 1.0
-        if how == "no_seal" and kind in LOOSE:
+        if how == "wrong_agent" and (ruined := COMPONENTS[kind].ruined_as):
+            self.faults[ruined] = 1.0
+        if how == "no_seal" and kind_is(kind, "seals_intake"):
             leak = self.faults.get("unmetered_air_leak", 0.0)
             if not self.plant.diesel:
                 self.faults["unmetered_air_leak"] = min(1.0, leak + 0.6)
@@ -265,27 +253,27 @@ class Vehicle:
         return row
 
     def _intake_into(self, row: dict[str, float]) -> None:
-        kinds, senses = self.plant.kinds, self.senses
-        if "map_sensor" in kinds:
+        natures, senses = self.plant.natures, self.senses
+        if "reads_manifold" in natures:
             row["manifold_kpa"] = senses.manifold.read()
-        if "maf_sensor" in kinds:
+        if "main_meter" in natures:
             row["air_g_s"] = senses.meter.read()
-        if "throttle_body" in kinds:
+        if "plate" in natures:
             row["throttle_pct"] = self.shown_throttle()
         if self.family.throttle != "cable":
             row["pedal_pct"] = self.control.shown_pedal
-        if "idle_air_valve" in kinds:
+        if "spool" in natures:
             row["idle_valve_pct"] = self.control.bypass.position
-        if "boost_sensor" in kinds:
+        if "reads_boost" in natures:
             row["boost_kpa"] = senses.boost.read()
-        if "crankcase_pressure_sensor" in kinds:
+        if "reads_crankcase" in natures:
             row["crankcase_kpa"] = senses.crankcase.read()
-        if "runner_flaps" in kinds:
+        if "flaps" in natures:
             row["runner_command_pct"] = self.control.flaps.command
             row["runner_position_pct"] = self.shown_flaps()
-        if "iat_sensor" in kinds:
+        if "reads_intake_heat" in natures:
             row["intake_c"] = senses.intake.read()
-        if "barometric_sensor" in kinds:
+        if "reads_outside" in natures:
             row["baro_kpa"] = senses.barometer.read()
 
     def _mixture_into(self, row: dict[str, float]) -> None:
@@ -297,28 +285,28 @@ class Vehicle:
             row["coolant_c"] = float(round(self.engine.coolant_c))
 
     def _recirculation_into(self, row: dict[str, float]) -> None:
-        kinds, valve = self.plant.kinds, self.control.valve
-        if "egr_valve" in kinds:
+        natures, valve = self.plant.natures, self.control.valve
+        if "gas_valve" in natures:
             noise = self.condition.valve.feedback_noise
             shown = valve.position - self.control.valve_zero
             shown += self.chance.gauss(0, noise) if noise else 0.0
             row["egr_command_pct"] = valve.command
             row["egr_position_pct"] = min(100.0, max(0.0, shown))
-        if "egr_temperature_sensor" in kinds:
+        if "reads_gas_heat" in natures:
             row["egr_gas_c"] = self._gas(0, self.engine.valve_gas_c)
         if self.plant.venturi:
             row["dp_pa"] = self.senses.differential.read()
 
     def _exhaust_into(self, row: dict[str, float]) -> None:
-        kinds, engine, control = self.plant.kinds, self.engine, self.control
-        if "exhaust_pressure_sensor" in kinds:
+        natures, engine, control = self.plant.natures, self.engine, self.control
+        if "reads_exhaust" in natures:
             row["exhaust_kpa"] = self.senses.exhaust.read()
-        if "particulate_filter" in kinds:
+        if "soot_filter" in natures:
             row["before_catalyst_c"] = self._gas(1, engine.before_catalyst_c)
             row["before_filter_c"] = self._gas(2, engine.before_filter_c)
             row["after_filter_c"] = self._gas(3, engine.after_filter_c)
             row["soot_pct"] = 100 * engine.soot
-        if "secondary_air_flow_sensor" in kinds:
+        if "secondary_meter" in natures:
             pumped = SECONDARY_G_S if engine.running and control.running_s < 60 else 0.0
             flow = self.senses.secondary.follow(pumped * self.condition.secondary_air)
             row["secondary_air_g_s"] = max(0.0, flow + self.chance.gauss(0, 0.02))

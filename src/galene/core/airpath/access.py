@@ -9,37 +9,17 @@ from galene.core.errors import InputError
 
 NEAR_FREE_MINUTES = 6.0
 """A neighbour that costs less hands-on time than this is worth offering (project default)."""
-PAIRS: tuple[tuple[str, str, str], ...] = (
-    ("maf_sensor", "air_filter", "the filter decides how long a clean meter stays clean"),
-    ("air_filter", "maf_sensor", "with the box open the meter can be looked at"),
-    ("throttle_body", "intake_tube", "the tube is off: look for cracks and a loose clamp"),
-    ("throttle_body", "idle_air_valve", "the valve sits beside the bore and fouls with it"),
-    ("throttle_body", "breather_valve", "the tube is off: oil from the breather feeds the deposit"),
-    ("intake_manifold", "intake_ports", "manifold off, ports inspected"),
-    (
-        "intake_manifold",
-        "runner_flaps",
-        "manifold off, flaps moved by hand over their whole travel",
-    ),
-    (
-        "intake_ports",
-        "intake_manifold",
-        "the manifold is off anyway: clean ports behind a coked manifold foul at once",
-    ),
-    ("egr_valve", "egr_passage", "valve off, passage cleaned: the valve may be innocent"),
-    ("egr_passage", "egr_valve", "the way is open: look at the seat and move the stem"),
-    ("egr_cooler", "egr_valve", "cooler off: look at the valve, and check the cooler for leaks"),
-    ("egr_dp_sensor", "egr_dp_ports", "a sensor is as good as the ports it reads"),
-    (
-        "exhaust_pressure_sensor",
-        "exhaust_pressure_tube",
-        "a sensor is as good as the tube it reads",
-    ),
-    ("crankcase_pressure_hose", "crankcase_pressure_sensor", "hose off: look at the sensor's seal"),
-    ("boost_sensor", "charge_air_pipe", "oil in the pipe is what fouls the sensor"),
-)
-"""Component kinds that belong together when one of them is in the scope."""
 RUNNING, STILL = "engine_warm_running", frozenset({"ignition_off", "battery_off", "engine_cold"})
+
+
+@dataclass(frozen=True, kw_only=True)
+class Beside:
+    """Two kinds of part that belong together: `other` is worth a look when `kind` is in the scope,
+    and why."""
+
+    kind: str
+    other: str
+    why: str
 
 
 @dataclass(frozen=True)
@@ -239,6 +219,7 @@ def scope(
     *,
     grades: Mapping[str, int] | None = None,
     removed: Iterable[str] = (),
+    beside: Iterable[Beside] = (),
 ) -> Scope:
     """Access for a set of parts, with what each neighbour would add.
 
@@ -250,6 +231,13 @@ def scope(
     grades : deposit grade per part id, where known; grade 2 and above make a cheap neighbour worth
         it
     removed : part ids that the method wants off the engine
+    beside : kinds of part that are worth a look together
+
+    Returns
+    -------
+    Scope
+        Operations in the order of opening, minutes of hands and of waiting, and what every other
+        part would add to them, minutes.
 
     Raises
     ------
@@ -275,15 +263,15 @@ def scope(
     }
     suggested: dict[str, Suggestion] = {}
     kinds = {family.part(c).component for c in chosen}
-    for kind, other, why in PAIRS:
+    for pair in beside:
         for part in family.parts:
             if (
-                kind in kinds
-                and part.component == other
+                pair.kind in kinds
+                and part.component == pair.other
                 and part.id in marginal
                 and marginal[part.id] <= 2 * NEAR_FREE_MINUTES
             ):
-                suggested.setdefault(part.id, Suggestion(part.id, marginal[part.id], why))
+                suggested.setdefault(part.id, Suggestion(part.id, marginal[part.id], pair.why))
     for part_id, grade in (grades or {}).items():
         if part_id in marginal and grade >= 2 and marginal[part_id] <= 2 * NEAR_FREE_MINUTES:
             suggested[part_id] = Suggestion(

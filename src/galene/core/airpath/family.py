@@ -45,7 +45,7 @@ class Part:
 
         Examples
         --------
-        >>> Part(id="b", component="boost_sensor", label="Charge pressure").name
+        >>> Part(id="b", component="sensor", label="Charge pressure").name
         'Charge pressure sensor'
         """
         low = self.label.lower()

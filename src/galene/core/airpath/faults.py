@@ -16,6 +16,7 @@ from galene.core.airpath.family import (
 )
 from galene.core.airpath.graph import Graph, both_ways, circle, graph_of, reached, reversed_of
 from galene.core.airpath.must_go_back import BEFORE, KINDS
+from galene.core.airpath.natures import kind_is
 from galene.core.airpath.threads import most_torque_nm
 from galene.core.calculations.blast_positions import BlastInput, blast_positions
 from galene.core.errors import Fault, InputError
@@ -384,8 +385,8 @@ def _air(family: EngineFamily) -> Iterator[Fault]:
         yield Fault("pipes", "the main path runs in a circle: " + " → ".join([*loop, loop[0]]))
         return
     places = {p.id: f"parts[{i}]" for i, p in enumerate(family.parts)}
-    filters = [p.id for p in family.parts if p.component == "air_filter"]
-    ends = [p.id for p in family.parts if p.component == "intake_ports"] or [
+    filters = [p.id for p in family.parts if kind_is(p.component, "paper")]
+    ends = [p.id for p in family.parts if kind_is(p.component, "ports")] or [
         n for n in main if not main[n]
     ][-1:]
     if not filters:

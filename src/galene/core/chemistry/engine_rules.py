@@ -4,10 +4,6 @@ from collections.abc import Iterator
 
 from galene.core.chemistry.judge import Finding, Situation
 from galene.core.chemistry.kinds import (
-    DRAWN_TO,
-    HOT_GAS,
-    IN_GAS,
-    SENSORS,
     SOAK,
     WASHES_OIL,
     lacks,
@@ -17,12 +13,9 @@ from galene.core.chemistry.kinds import (
 
 def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
     """A two-stroke's bearings live on the oil in its charge."""
-    if (
-        s.component not in ("crankcase", "crankcase_pressure_hose")
-        or s.engine.cycle != "two_stroke"
-    ):
+    if not s.is_a("crank_chamber", "crank_hose") or s.engine.cycle != "two_stroke":
         return
-    if s.wet and s.component == "crankcase" and s.has(*WASHES_OIL) and not s.has("assembly_aid"):
+    if s.wet and s.is_a("crank_chamber") and s.has(*WASHES_OIL) and not s.has("assembly_aid"):
         yield Finding(
             rule="crankcase.washed_dry",
             verdict="no",
@@ -30,7 +23,7 @@ def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
                 "It washes the oil off bearings that have no other: they run dry at the next start."
             ),
         )
-    if s.way in ("compressed_air", "pick_or_wire", "scraper") and s.component == "crankcase":
+    if s.way in ("compressed_air", "pick_or_wire", "scraper") and s.is_a("crank_chamber"):
         yield Finding(
             rule="crankcase.driven_in",
             verdict="no",
@@ -40,7 +33,7 @@ def two_stroke_crankcase(s: Situation) -> Iterator[Finding]:
 
 def hot_gas(s: Situation) -> Iterator[Finding]:
     """Nobody works in a running exhaust, nor in one that is hot."""
-    if s.component not in HOT_GAS or s.way not in ("pick_or_wire", "compressed_air", "scraper"):
+    if not s.is_a("hot_gas") or s.way not in ("pick_or_wire", "compressed_air", "scraper"):
         return
     if "engine_warm_running" in s.state:
         yield Finding(
@@ -59,7 +52,7 @@ def hot_gas(s: Situation) -> Iterator[Finding]:
 
 def turbine(s: Situation) -> Iterator[Finding]:
     """A turbine's wheel is balanced and its bearings live on oil."""
-    if s.component == "turbine" and s.wet and s.way in (*SOAK, "direct_spray"):
+    if s.is_a("wheel") and s.wet and s.way in (*SOAK, "direct_spray"):
         yield Finding(
             rule="turbine.wet",
             verdict="no",
@@ -72,7 +65,7 @@ def turbine(s: Situation) -> Iterator[Finding]:
 
 def injectors(s: Situation) -> Iterator[Finding]:
     """The doser is an electric injector."""
-    if s.component != "aftertreatment_doser":
+    if not s.is_a("doser"):
         return
     if s.way == "bath":
         yield Finding(
@@ -137,7 +130,7 @@ def _drawn_into_engine(s: Situation) -> Iterator[Finding]:
                 " its fuel."
             ),
         )
-    if s.engine.charged and s.component == "intake_tube":
+    if s.engine.charged and s.is_a("boot"):
         yield Finding(
             rule="ingestion.before_compressor",
             verdict="no",
@@ -171,7 +164,7 @@ def _drawn_into_engine(s: Situation) -> Iterator[Finding]:
 
 def _drawn_to_part(s: Situation) -> Iterator[Finding]:
     """Whether what is drawn in reaches the part, and does it no harm."""
-    if s.component in DRAWN_TO and s.has("alkaline") and not s.has("aluminium_safe"):
+    if s.is_a("drawn_to") and s.has("alkaline") and not s.has("aluminium_safe"):
         # One stream wets them all, whatever each is made of: one verdict.
         yield Finding(
             rule="ingestion.aluminium",
@@ -181,7 +174,7 @@ def _drawn_to_part(s: Situation) -> Iterator[Finding]:
                 " no more than it says, and driven hot afterwards."
             ),
         )
-    if s.component not in DRAWN_TO:
+    if not s.is_a("drawn_to"):
         yield Finding(
             rule="ingestion.not_reached",
             verdict="no",
@@ -199,13 +192,13 @@ def _drawn_to_part(s: Situation) -> Iterator[Finding]:
             verdict="no",
             text="Only an agent that is made to be drawn in.",
         )
-    if s.component in ("maf_sensor", "secondary_air_flow_sensor", "air_filter"):
+    if s.is_a("air_meter", "paper"):
         yield Finding(
             rule="ingestion.behind_meter",
             verdict="no",
             text="Only behind the air meter: its element is ruined by the first burst.",
         )
-    if s.component in ("oxidation_catalyst", "particulate_filter") and not s.has("catalyst_safe"):
+    if s.is_a("catalysed") and not s.has("catalyst_safe"):
         yield Finding(
             rule="ingestion.catalyst",
             verdict="no",
@@ -217,18 +210,13 @@ def fuel_dosed(s: Situation) -> Iterator[Finding]:
     """What is put into the fuel reaches what lies behind the injectors only."""
     if not s.has("fuel_dosed"):
         return
-    if s.component not in (
-        "intake_ports",
-        "oxygen_sensor",
-        "oxidation_catalyst",
-        "particulate_filter",
-    ):
+    if not s.is_a("ports", "oxygen", "catalysed"):
         yield Finding(
             rule="fuel.never_there",
             verdict="no",
             text="Fuel passes this part by: the additive never gets here.",
         )
-    if s.component == "intake_ports" and s.engine.injection == "direct":
+    if s.is_a("ports") and s.engine.injection == "direct":
         yield Finding(
             rule="fuel.direct_injection",
             verdict="no",
@@ -238,7 +226,7 @@ def fuel_dosed(s: Situation) -> Iterator[Finding]:
 
 def aftertreatment(s: Situation) -> Iterator[Finding]:
     """No silicone and nothing chlorinated before a catalyst."""
-    if s.component in ("oxidation_catalyst", "particulate_filter"):
+    if s.is_a("catalysed"):
         if s.has("silicone", "chlorinated"):
             yield Finding(
                 rule="catalyst.poison", verdict="no", text="Silicone and chlorine poison the coat."
@@ -249,13 +237,13 @@ def aftertreatment(s: Situation) -> Iterator[Finding]:
                 verdict="no",
                 text="Not cleaned by agents or tools: a burn-off, or its own specialist.",
             )
-    elif s.wet and s.component in IN_GAS and s.has("silicone"):
+    elif s.wet and s.is_a("in_gas") and s.has("silicone"):
         yield Finding(
             rule="catalyst.silicone_upstream",
             verdict="no",
             text="Its vapour goes through the engine to oxygen sensor and catalyst.",
         )
-    elif s.wet and s.component in IN_GAS and s.has("chlorinated"):
+    elif s.wet and s.is_a("in_gas") and s.has("chlorinated"):
         yield Finding(
             rule="catalyst.chlorine_upstream",
             verdict="no",
@@ -320,7 +308,7 @@ def blasting(s: Situation) -> Iterator[Finding]:
     """Blasting: ports only, shut, dry."""
     if s.way != "blast":
         return
-    if s.component != "intake_ports":
+    if not s.is_a("ports"):
         yield Finding(
             rule="blast.ports_only", verdict="no", text="Media stay in everything but a shut port."
         )
@@ -346,16 +334,16 @@ def tools(s: Situation) -> Iterator[Finding]:
         yield Finding(
             rule="tools.scraper_plastic", verdict="with_care", text="A plastic scraper on plastic."
         )
-    if s.way == "scraper" and s.component in SENSORS:
+    if s.way == "scraper" and s.is_a("sensor"):
         yield Finding(rule="tools.scraper_sensor", verdict="no", text="No scraper on a sensor.")
-    if s.way in ("scraper", "pick_or_wire") and s.component == "aftertreatment_doser":
+    if s.way in ("scraper", "pick_or_wire") and s.is_a("doser"):
         yield Finding(
             rule="tools.nozzle",
             verdict="no",
             text="Nothing in the nozzle's hole: it never sprays right again.",
         )
     if s.way == "compressed_air":
-        if s.component == "intake_ports" and (missing := lacks(s, "port_shut")):
+        if s.is_a("ports") and (missing := lacks(s, "port_shut")):
             yield Finding(
                 rule="tools.air_at_a_port",
                 verdict="only_after",
@@ -369,12 +357,8 @@ def tools(s: Situation) -> Iterator[Finding]:
             conditions=(),
             protection=("shield", "glasses"),
         )
-    if s.way in ("scraper", "pick_or_wire") and s.component in (
-        "intake_ports",
-        "intake_manifold",
-        "egr_passage",
-    ):
-        missing = lacks(s, "port_shut") if s.component == "intake_ports" else ()
+    if s.way in ("scraper", "pick_or_wire") and s.is_a("ports", "plenum", "passage"):
+        missing = lacks(s, "port_shut") if s.is_a("ports") else ()
         yield Finding(
             rule="tools.loosened",
             verdict="only_after" if missing else "with_care",

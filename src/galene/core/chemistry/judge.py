@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.errors import InputError, require
 
 VERDICTS: tuple[str, ...] = ("ok", "with_care", "only_after", "no")
@@ -161,17 +162,13 @@ def possible_engines(facts: EngineFacts) -> tuple[EngineFacts, ...]:
 
 def engine_of(family: EngineFamily) -> EngineFacts:
     """What of a family decides; its charging shows by its parts."""
-    charged = any(p.component in CHARGED_BY for p in family.parts)
+    charged = any(kind_is(p.component, "charged_only") for p in family.parts)
     return EngineFacts(
         fuel=family.fuel,
         injection="direct" if family.fuel == "diesel" else family.injection,
         cycle=family.cycle,
         charged=charged,
     )
-
-
-CHARGED_BY = frozenset({"turbine", "charge_air_pipe", "boost_sensor"})
-"""Kinds of part that only an engine with pressed air has."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -189,14 +186,15 @@ class Situation:
         """Whether the agent has one of these properties."""
         return self.agent is not None and bool(self.agent.properties & set(words))
 
+    def is_a(self, *natures: str) -> bool:
+        """Whether the part is of one of these natures (`natures.NATURES`)."""
+        return kind_is(self.component, *natures)
+
     @property
     def asks_engine(self) -> bool:
         """Whether the engine can matter: what it draws in, and what washes a two-stroke's
         bearings."""
-        return self.way == "running_ingestion" or self.component in (
-            "crankcase",
-            "crankcase_pressure_hose",
-        )
+        return self.way == "running_ingestion" or self.is_a("crank_chamber", "crank_hose")
 
     @property
     def wet(self) -> bool:

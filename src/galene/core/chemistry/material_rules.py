@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 
 from galene.core.chemistry.judge import Finding, Situation
-from galene.core.chemistry.kinds import GREASED, RUBBER, SENSORS, WASHES_OIL, lacks
+from galene.core.chemistry.kinds import WASHES_OIL, lacks
 
 
 def greased(s: Situation) -> Iterator[Finding]:
     """Greased bearings and gears are not bathed."""
-    if s.component in GREASED and s.way == "bath":
+    if s.is_a("greased") and s.way == "bath":
         yield Finding(
             rule="bath.grease",
             verdict="no",
@@ -18,7 +18,7 @@ def greased(s: Situation) -> Iterator[Finding]:
 
 def rubber(s: Situation) -> Iterator[Finding]:
     """Boots and hoses are rubber: soap and water."""
-    if s.component not in RUBBER or not s.wet or s.has("assembly_aid"):
+    if not s.is_a("rubber") or not s.wet or s.has("assembly_aid"):
         return
     if s.has(*WASHES_OIL):
         yield Finding(
@@ -30,7 +30,7 @@ def rubber(s: Situation) -> Iterator[Finding]:
 
 def cooler_tubes(s: Situation) -> Iterator[Finding]:
     """Thin tubes with coolant behind them."""
-    if s.component == "egr_cooler" and s.way in ("pick_or_wire", "scraper", "blast"):
+    if s.is_a("cooler") and s.way in ("pick_or_wire", "scraper", "blast"):
         yield Finding(
             rule="cooler.tubes",
             verdict="no",
@@ -42,7 +42,7 @@ def coating(s: Situation) -> Iterator[Finding]:
     """Coated bores: soft, and by label."""
     if "coated_bore" not in s.features:
         if (
-            s.component == "throttle_body"
+            s.is_a("plate")
             and s.wet
             and s.has("ketones", "chlorinated")
             and "bare_bore" not in s.state
@@ -100,9 +100,7 @@ def baths(s: Situation) -> Iterator[Finding]:
     if s.way != "bath" or not s.wet:
         return
     needed = (
-        ("removed", "electronics_removed", "sensor_removed")
-        if s.component == "intake_manifold"
-        else ("removed",)
+        ("removed", "electronics_removed", "sensor_removed") if s.is_a("plenum") else ("removed",)
     )
     if missing := lacks(s, *needed):
         yield Finding(
@@ -179,12 +177,7 @@ def aluminium(s: Situation) -> Iterator[Finding]:
 def metal_only(s: Situation) -> Iterator[Finding]:
     """Soot removers for metal stay on metal."""
     if s.wet and s.has("metal_only"):
-        if s.component in SENSORS or s.component in (
-            "air_filter",
-            "intake_tube",
-            "breather_valve",
-            "crankcase_pressure_hose",
-        ):
+        if s.is_a("sensor", "paper", "rubber", "breather"):
             yield Finding(
                 rule="metal_only.part", verdict="no", text="It is made for bare metal only."
             )
@@ -198,7 +191,7 @@ def metal_only(s: Situation) -> Iterator[Finding]:
 
 def soaking_ports(s: Situation) -> Iterator[Finding]:
     """Liquid in a port stands on the valve."""
-    if s.component == "intake_ports" and s.wet and s.way != "running_ingestion":
+    if s.is_a("ports") and s.wet and s.way != "running_ingestion":
         if missing := lacks(s, "port_shut"):
             yield Finding(
                 rule="ports.shut",
@@ -218,7 +211,7 @@ def soaking_ports(s: Situation) -> Iterator[Finding]:
 
 def filters(s: Situation) -> Iterator[Finding]:
     """Paper elements are not cleaned wet."""
-    if s.component != "air_filter":
+    if not s.is_a("paper"):
         return
     if s.wet and s.way != "running_ingestion":
         yield Finding(
@@ -248,15 +241,15 @@ def assembly_aids(s: Situation) -> Iterator[Finding]:
             verdict="no",
             text="Silicone grease swells a silicone seal: a grease of another kind, or none.",
         )
-    if s.has("silicone") and s.component in ("breather_valve", "idle_air_valve"):
+    if s.has("silicone") and s.is_a("breather", "spool"):
         yield Finding(
             rule="aid.silicone_gas",
             verdict="no",
             text="Its vapour goes through the engine to oxygen sensor and catalyst.",
         )
-    if s.component in SENSORS and s.way != "on_cloth":
+    if s.is_a("sensor") and s.way != "on_cloth":
         yield Finding(rule="aid.sensor", verdict="no", text="Never on a sensor's opening.")
-    elif s.has("silicone") and s.component in SENSORS:
+    elif s.has("silicone") and s.is_a("sensor"):
         yield Finding(
             rule="aid.silicone",
             verdict="with_care",

@@ -55,7 +55,7 @@ from galene.core.chemistry.sensor_rules import (
 
 def electronic_throttle(s: Situation) -> Iterator[Finding]:
     """Motor-driven throttles: no liquid at the shaft, no power, no shut plate."""
-    if s.component != "throttle_body" or "electronic" not in s.features:
+    if not s.is_a("plate") or "electronic" not in s.features:
         return
     if s.way in ("direct_spray", "drip_soak"):
         yield Finding(
@@ -101,7 +101,7 @@ def electronic_throttle(s: Situation) -> Iterator[Finding]:
 
 def throttle_edge(s: Situation) -> Iterator[Finding]:
     """The edge that meters the idle air is soft metal, whatever moves the plate."""
-    if s.component == "throttle_body" and s.way in ("scraper", "pick_or_wire", "blast"):
+    if s.is_a("plate") and s.way in ("scraper", "pick_or_wire", "blast"):
         yield Finding(
             rule="throttle.scraper",
             verdict="no",
@@ -111,7 +111,7 @@ def throttle_edge(s: Situation) -> Iterator[Finding]:
 
 def cable_throttle(s: Situation) -> Iterator[Finding]:
     """Cable throttles bear small amounts, with the plate open."""
-    if s.component != "throttle_body" or "electronic" in s.features:
+    if not s.is_a("plate") or "electronic" in s.features:
         return
     if s.way in ("direct_spray", "drip_soak", "on_cloth", "on_brush"):
         if missing := lacks(s, "plate_open"):

@@ -4,10 +4,6 @@ from collections.abc import Iterator
 
 from galene.core.chemistry.judge import WAYS, Finding, Situation
 from galene.core.chemistry.kinds import (
-    DRIVEN,
-    LINES_TO_SENSORS,
-    MOTOR_DRIVEN,
-    SENSORS,
     SOAK,
     TOUCH,
     lacks,
@@ -17,7 +13,7 @@ from galene.core.chemistry.kinds import (
 
 def powered(s: Situation) -> Iterator[Finding]:
     """Fingers, tools and vapour at a part that may move or spark."""
-    if s.component not in MOTOR_DRIVEN or s.way == "running_ingestion":
+    if not s.is_a("moved_by_motor") or s.way == "running_ingestion":
         return
     missing = powerless(s)
     if not missing:
@@ -168,11 +164,7 @@ def membrane(s: Situation) -> Iterator[Finding]:
 
 def other_sensors(s: Situation) -> Iterator[Finding]:
     """Sensors without element or membrane: still electronics in a plastic body."""
-    if (
-        s.component in SENSORS
-        and not s.features & {"hot_element", "membrane"}
-        and s.component != "oxygen_sensor"
-    ):
+    if s.is_a("sensor") and not s.features & {"hot_element", "membrane"} and not s.is_a("oxygen"):
         if s.way in SOAK and s.wet:
             yield Finding(
                 rule="sensor.soak",
@@ -190,12 +182,12 @@ def other_sensors(s: Situation) -> Iterator[Finding]:
 
 def sensor_lines(s: Situation) -> Iterator[Finding]:
     """Bores and tubes that a sensor reads through: the sensor out first."""
-    if s.component not in LINES_TO_SENSORS or s.has("assembly_aid"):
+    if not s.is_a("line_to_sensor") or s.has("assembly_aid"):
         return
     if s.way in ("running_ingestion", "dry_wipe", "blast", "on_cloth"):
         return
     # A hose in the hand has no sensor on it: it may be washed. What is blown or pushed still asks.
-    if s.component == "crankcase_pressure_hose" and s.wet and "removed" in s.state:
+    if s.is_a("crank_hose") and s.wet and "removed" in s.state:
         return
     if missing := lacks(s, "sensor_removed"):
         yield Finding(
@@ -211,10 +203,10 @@ def sensor_lines(s: Situation) -> Iterator[Finding]:
 
 def electronics(s: Situation) -> Iterator[Finding]:
     """Motors, solenoids and Hall sensors are never bathed; metal is parted from them first."""
-    if s.component not in DRIVEN and "hall_sensor" not in s.features:
+    if not s.is_a("carries_drive") and "hall_sensor" not in s.features:
         return
     # A motor with its gear is the electronics itself: nothing is left that could be parted off.
-    itself = s.component == "runner_actuator" and s.way == "direct_spray"
+    itself = s.is_a("flap_motor") and s.way == "direct_spray"
     itself = itself and s.has("residue_free") and s.has("plastic_safe")
     if itself:
         missing = powerless(s)
@@ -253,7 +245,7 @@ def electronics(s: Situation) -> Iterator[Finding]:
 
 def oxygen_sensor(s: Situation) -> Iterator[Finding]:
     """Oxygen sensors are never sprayed."""
-    if s.component != "oxygen_sensor":
+    if not s.is_a("oxygen"):
         return
     if s.has("silicone"):
         yield Finding(

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.calculations.expected_airflow import ExpectedAirflowInput, expected_airflow
 from galene.core.diagnosis.measured import (
     MeasuredSet,
@@ -233,8 +234,8 @@ def _of_look(look: LookSeen, signs: Mapping[str, LookSign]) -> list[Inference]:
     sign = signs.get(look.component)
     if sign:
         found.append(seen(sign.evidence, dirty != sign.means_clean))
-    if look.component == "maf_sensor":
+    if kind_is(look.component, "main_meter"):
         found.append(seen("maf_oily_seen", dirty and look.deposit == "oil_film"))
-    if look.component == "air_filter":
+    if kind_is(look.component, "paper"):
         found.append(seen("filter_light_blocked", look.grade >= BLOCKED_FROM))
     return found

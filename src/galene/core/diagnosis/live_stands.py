@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from galene.core.airpath.family import Band, EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.calculations.egr_flow_test import FlowTestInput, IdlePoint, egr_flow_test
 from galene.core.calculations.expected_airflow import ExpectedAirflowInput, expected_airflow
 from galene.core.diagnosis.inference import HEATED_C
@@ -97,15 +98,15 @@ def stands(
     return tuple(found)
 
 
-def _part(family: EngineFamily, component: str) -> str | None:
-    return next((p.id for p in family.parts if p.component == component), None)
+def _part(family: EngineFamily, nature: str) -> str | None:
+    return next((p.id for p in family.parts if kind_is(p.component, nature)), None)
 
 
 def _gap(
     family: EngineFamily, bands: Mapping[str, Band], means: Mapping[str, float]
 ) -> list[Stand]:
     """A motor that opens further than when clean to hold the same idle: its gap is narrower."""
-    part, read = _part(family, "throttle_body"), means.get("throttle_pct")
+    part, read = _part(family, "plate"), means.get("throttle_pct")
     band = bands.get("learned_throttle_percent")
     if part is None or read is None or band is None or read <= band.high + GAP_PERCENT:
         return []
@@ -113,7 +114,7 @@ def _gap(
 
 
 def _valve(family: EngineFamily, means: Mapping[str, float]) -> list[Stand]:
-    part = _part(family, "egr_valve")
+    part = _part(family, "gas_valve")
     told, read = means.get("egr_command_pct"), means.get("egr_position_pct")
     if part is None or told is None or read is None:
         return []
@@ -131,7 +132,7 @@ def _passage(
     opened: Mapping[str, float],
 ) -> list[Stand]:
     """How much of the clean passage passes gas, by what the opened valve does to the idle."""
-    part, band = _part(family, "egr_passage"), bands.get("egr_area_mm2")
+    part, band = _part(family, "passage"), bands.get("egr_area_mm2")
     known = all(name in read for read in (shut, opened) for name in ("rpm", "manifold_kpa"))
     if part is None or band is None or not known:
         return []
@@ -158,7 +159,7 @@ def _passage(
 
 
 def _flaps(family: EngineFamily, means: Mapping[str, float]) -> list[Stand]:
-    part = _part(family, "runner_flaps")
+    part = _part(family, "flaps")
     told, read = means.get("runner_command_pct"), means.get("runner_position_pct")
     if part is None or told is None or read is None or abs(told - read) <= STRAY_PERCENT:
         return []
@@ -167,7 +168,7 @@ def _flaps(family: EngineFamily, means: Mapping[str, float]) -> list[Stand]:
 
 def _meter(family: EngineFamily, means: Mapping[str, float]) -> list[Stand]:
     """The meter against speed and density, where nothing else comes in by the valve."""
-    part = _part(family, "maf_sensor")
+    part = _part(family, "main_meter")
     needs = ("rpm", "manifold_kpa", "air_g_s", "intake_c")
     open_valve = means.get("egr_position_pct", 0.0) >= SHUT_PERCENT
     if part is None or open_valve or any(n not in means for n in needs):

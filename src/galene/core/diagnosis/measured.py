@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from galene.core.airpath.natures import kind_is
 from galene.core.calculations.key_on_agreement import (
     KeyOnInput,
     KeyOnResult,
@@ -105,7 +106,8 @@ def outside_pressure_kpa(key_on: MeasuredSet | None, altitude_m: float) -> float
     ----------
     altitude_m : of the workshop, m
     """
-    for channel in (BAROMETER, "barometric_sensor"):
+    read = dict.fromkeys(c for row in (key_on.rows if key_on else ()) for c in row)
+    for channel in (BAROMETER, *(c for c in read if kind_is(c, "reads_outside"))):
         found = key_on.column(channel) if key_on else []
         if found and 50 <= found[0] <= 110:
             return found[0]

@@ -5,11 +5,11 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from galene.core.airpath.family import EngineFamily, OpenedItem, Part
+from galene.core.airpath.natures import kind_is
 from galene.core.calculations.blast_positions import BlastInput, BlastPosition, blast_positions
 from galene.core.calculations.drying_time import DryingTimeInput, drying_time
 from galene.core.calculations.ingestion_limit import WARN_SHARE, clearance_ml
 from galene.core.chemistry.judge import refined
-from galene.core.chemistry.kinds import COOL_PARTS
 from galene.core.planning.amounts import drawn_in, ingested
 from galene.core.planning.case import PALE, Case, Trade, Treatment
 from galene.core.planning.openings import has
@@ -345,7 +345,7 @@ class Chain:
         if not template.agent or template.way in DRY_USES:
             return False
         held = any("hand_warm" in t.brings for t in templates_of(self.treatment))
-        if self.place == "off" and (held or self.part.component in COOL_PARTS):
+        if self.place == "off" and (held or kind_is(self.part.component, "cool")):
             return False
         class_id = self.treatment.instead.get(template.agent, template.agent)
         return "flammable" in self.trade.agents[class_id].properties

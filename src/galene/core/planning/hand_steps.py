@@ -4,9 +4,9 @@ was opened."""
 from dataclasses import replace
 
 from galene.core.airpath.family import EngineFamily, Part
+from galene.core.airpath.natures import kind_is
 from galene.core.planning.cover_steps import lower_first, uncovering
 from galene.core.planning.openings import (
-    HOT_KINDS,
     port_tape,
 )
 from galene.core.planning.records import (
@@ -34,7 +34,7 @@ def taken_out(family: EngineFamily, part_id: str, carrier: str) -> Step:
     """
     part = family.part(part_id)
     low = part.name.lower()
-    hoses = part.component == "breather_valve"
+    hoses = kind_is(part.component, "breather")
     items: tuple[OpenItem, ...] = (
         OpenItem(
             id=f"{part_id}:connector",
@@ -71,7 +71,7 @@ def taken_out(family: EngineFamily, part_id: str, carrier: str) -> Step:
         minutes=3,
         needs=StateWords(
             engine="off",
-            heat="cold" if part.component in HOT_KINDS else None,
+            heat="cold" if kind_is(part.component, "burns") else None,
             place=_places(part_id, carrier),
         ),
         takes_off=(part_id,),
@@ -88,12 +88,12 @@ def _places(part_id: str, carrier: str) -> dict[str, Place]:
 
 
 def _what_holds(part: Part) -> str:
-    hoses = part.component == "breather_valve"
+    hoses = kind_is(part.component, "breather")
     return f"{part.name} hoses" if hoses else f"{part.name} connector"
 
 
 def _holds_by(part: Part) -> str:
-    return "hose" if part.component == "breather_valve" else "connector"
+    return "hose" if kind_is(part.component, "breather") else "connector"
 
 
 def hand_mouth(family: EngineFamily, part_id: str) -> OpenItem | None:
@@ -101,7 +101,7 @@ def hand_mouth(family: EngineFamily, part_id: str) -> OpenItem | None:
     sits in nothing."""
     on = next((t.on for t in family.taps if t.sensor == part_id), None)
     if on is None:
-        if family.part(part_id).component != "breather_valve":
+        if not kind_is(family.part(part_id).component, "breather"):
             return None
         on = next((p.source for p in family.pipes if p.target == part_id), None)
     return replace(port_tape(family, part_id, part_id, on=on), owner=part_id) if on else None
@@ -114,7 +114,7 @@ def put_back(family: EngineFamily, part_id: str, carrier: str) -> Step:
     text = f"Refit the {low} straight, plug clicked home"
     acts: tuple[str, ...] = ("fit", "plug_in")
     closes: tuple[str, ...] = (f"{part_id}:connector",)
-    if part.component == "breather_valve":
+    if kind_is(part.component, "breather"):
         text = f"Press the {low} home in its seat, hoses on"
         acts = ("fit", "hook")
     if carrier:

@@ -133,7 +133,7 @@ def bears(mouth: str, part: str) -> bool:
 
     Examples
     --------
-    >>> bears("intake_manifold/throttle_body", "intake_manifold")
+    >>> bears("plenum/plate", "plenum")
     True
     """
     return mouth.startswith(f"{part}/")
@@ -144,7 +144,7 @@ def mouth_of(bearer: str, left: str | int) -> str:
 
     Examples
     --------
-    >>> mouth_of("intake_manifold", "throttle_body"), mouth_of("intake_ports", 2)
-    ('intake_manifold/throttle_body', 'intake_ports/2')
+    >>> mouth_of("plenum", "plate"), mouth_of("ports", 2)
+    ('plenum/plate', 'ports/2')
     """
     return f"{bearer}/{left}"

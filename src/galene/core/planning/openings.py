@@ -5,44 +5,10 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from galene.core.airpath.family import EngineFamily, Fastener, OpenedItem, Operation, Part
-from galene.core.chemistry.kinds import SENSORS
+from galene.core.airpath.natures import any_is, kind_is
 from galene.core.planning.marks import mouth_of
 from galene.core.planning.records import OpenItem
 
-LIFTED_KINDS = SENSORS | {
-    "intake_tube",
-    "secondary_air_valve",
-    "throttle_body",
-    "idle_air_valve",
-    "charge_air_pipe",
-    "intake_manifold",
-    "runner_actuator",
-    "breather_valve",
-    "exhaust_pressure_tube",
-    "egr_valve",
-    "egr_cooler",
-    "egr_pipe",
-    "egr_passage",
-    "crankcase_pressure_hose",
-    "aftertreatment_doser",
-    "exhaust_pipe",
-}
-"""Kinds that an operation on them takes off, where a family does not say which part it removes."""
-HOT_KINDS = frozenset(
-    {
-        "oxygen_sensor",
-        "exhaust_pipe",
-        "exhaust_pressure_tube",
-        "egr_pipe",
-        "egr_cooler",
-        "turbine",
-        "oxidation_catalyst",
-        "particulate_filter",
-        "aftertreatment_doser",
-    }
-)
-"""Kinds that burn a hand on a warm engine: they are touched cold, whatever the family's entry
-says."""
 COOL_MINUTES = 60.0
 """Cooling from working heat to where a hand can rest (project default; the family's own goes
 first)."""
@@ -78,19 +44,19 @@ def lifting(family: EngineFamily, operation: Operation) -> Lifting | None:
     part = operation.removes
     if not part:
         kind = family.part(operation.part).component
-        if operation.part in operation.reaches and kind in LIFTED_KINDS:
+        if operation.part in operation.reaches and kind_is(kind, "comes_off"):
             part = operation.part
     if not part:
         return None
     kind = family.part(part).component
     riders: list[str] = []
     attached = [t.sensor for t in family.taps if t.on == part]
-    if kind in SENSORS:
-        riders += [p for p in operation.reaches if family.part(p).component in SENSORS]
-    if kind == "intake_manifold":
-        riders += [p.id for p in family.parts if p.component == "runner_flaps"]
-        attached += [p.id for p in family.parts if p.component == "runner_actuator"]
-        riders += [p for p in operation.reaches if family.part(p).component == "egr_passage"]
+    if kind_is(kind, "sensor"):
+        riders += [p for p in operation.reaches if kind_is(family.part(p).component, "sensor")]
+    if kind_is(kind, "plenum"):
+        riders += [p.id for p in family.parts if kind_is(p.component, "flaps")]
+        attached += [p.id for p in family.parts if kind_is(p.component, "flap_motor")]
+        riders += [p for p in operation.reaches if kind_is(family.part(p).component, "passage")]
     own = tuple(dict.fromkeys(r for r in riders if r != part))
     return Lifting(part=part, riders=own, attached=tuple(attached), hangs=operation.hangs)
 
@@ -99,15 +65,15 @@ def needs_cold(family: EngineFamily, operation: Operation) -> bool:
     """Whether an operation waits for a cold engine: by its entry, or because it touches what is
     hot."""
     touched = {operation.part, operation.removes or operation.part}
-    hot = any(family.part(p).component in HOT_KINDS for p in touched)
+    hot = any(kind_is(family.part(p).component, "burns") for p in touched)
     return "engine_cold" in operation.needs or hot
 
 
 def has_motor(part: Part) -> bool:
     """Whether power off comes before the part is unplugged: a motor of its own moves it."""
-    if part.component == "throttle_body":
+    if kind_is(part.component, "plate"):
         return "electronic" in part.features
-    return part.component == "runner_actuator"
+    return kind_is(part.component, "flap_motor")
 
 
 def numbered(name: str, turn: int) -> str:
@@ -206,7 +172,7 @@ def carrier_of(family: EngineFamily, part_id: str) -> str:
 def has(family: EngineFamily, word: str) -> bool:
     """Whether a vehicle has what a text speaks of: a kind of part, a way of driving its plate, a
     vacuum hose, coolant."""
-    throttle = next((p for p in family.parts if p.component == "throttle_body"), None)
+    throttle = next((p for p in family.parts if kind_is(p.component, "plate")), None)
     driven = family.throttle
     if throttle is not None and {"electronic", "cable"} & set(throttle.features):
         driven = "electronic" if "electronic" in throttle.features else "cable"
@@ -302,8 +268,8 @@ def mouths(
         stays = pipe.target if inward else pipe.source
         leaves = pipe.source if inward else pipe.target
         # A motor's rod is drawn as a pipe, but no gas goes through it.
-        motor = {family.part(p).component for p in (pipe.source, pipe.target)}
-        if stays in gone or "runner_actuator" in motor:
+        ends = (family.part(p).component for p in (pipe.source, pipe.target))
+        if stays in gone or any_is(ends, "flap_motor"):
             continue
         ways_in = pipe.circuit in ("main", "bypass") and inward
         for item in _covers(family, operation, turn, leaves=leaves, stays=stays, ways_in=ways_in):
@@ -353,7 +319,7 @@ def bearer(family: EngineFamily, part_id: str) -> str | None:
     element that is lifted out bear it.
     """
     kind = family.part(part_id).component
-    return None if kind in ("intake_ports", "air_filter") else part_id
+    return None if kind_is(kind, "ports", "paper") else part_id
 
 
 def _covers(
@@ -367,7 +333,7 @@ def _covers(
 ) -> list[OpenItem]:
     part, other = family.part(stays), family.part(leaves).name.lower()
     at = numbered(operation.id, turn)
-    if part.component == "intake_ports" and ways_in:
+    if kind_is(part.component, "ports") and ways_in:
         return [
             OpenItem(
                 id=f"{at}:ports {n}",
@@ -405,8 +371,8 @@ def riding(family: EngineFamily) -> Mapping[str, Sequence[str]]:
         if tap.on:
             found.setdefault(tap.on, []).append(tap.sensor)
     for part in family.parts:
-        if part.component == "intake_manifold":
+        if kind_is(part.component, "plenum"):
             found.setdefault(part.id, []).extend(
-                p.id for p in family.parts if p.component == "runner_actuator"
+                p.id for p in family.parts if kind_is(p.component, "flap_motor")
             )
     return found

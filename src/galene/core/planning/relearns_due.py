@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from galene.core.airpath.natures import any_is, kind_is
 from galene.core.planning.car import Car
 from galene.core.planning.case import Case, Trade, Treatment
 from galene.core.planning.chain import Link
@@ -16,27 +17,7 @@ from galene.core.planning.records import (
 )
 from galene.core.proof.relearn import RelearnTemplate
 
-SOOT = frozenset(
-    {
-        "egr_valve",
-        "egr_passage",
-        "egr_pipe",
-        "egr_cooler",
-        "intake_manifold",
-        "intake_ports",
-        "aftertreatment_doser",
-    }
-)
-"""Kinds of part whose cleaning sends soot on into the particulate filter."""
-
-
 BURN_OFF = "particulate_burn_off"
-
-
-IDLE_PARTS = frozenset({"throttle_body", "idle_air_valve"})
-
-
-FLAPS = frozenset({"runner_actuator", "runner_flaps"})
 
 
 TOUCHING = frozenset({"clean", "replace", "repair", "adjust"})
@@ -110,7 +91,7 @@ def due_relearns(s: Situation) -> list[RelearnTemplate]:
     every = s.every
     battery = any(x.does.battery == "off" for x in every)
     motor_off = any(
-        has_motor(family.part(p)) and family.part(p).component == "runner_actuator"
+        has_motor(family.part(p)) and kind_is(family.part(p).component, "flap_motor")
         for x in every
         for p in x.takes_off
     )
@@ -118,25 +99,26 @@ def due_relearns(s: Situation) -> list[RelearnTemplate]:
     coolant = s.car.coolant_touched or any(x.does.coolant == "lowered" for x in every)
     coolant = coolant or coolant_by_hand(s)
     main = family.relearn or "cable_none"
-    idle = bool((opened | asked) & IDLE_PARTS)
+    idle = any_is(opened | asked, "idle_air")
     reset = s.case.policy.get(CLEARING) == "battery_reset"
     learned = _main_due(main, idle=idle, battery=battery, opened=opened | asked)
-    burns = family.fuel == "diesel" and "particulate_filter" in family.components
+    burns = family.fuel == "diesel" and any_is(family.components, "soot_filter")
     wanted = {
         "fuel_venting": fuel,
-        "differential_zero": bool((opened | asked) & {"egr_dp_sensor", "egr_dp_ports"}),
+        "differential_zero": any_is(opened | asked, "dp_line"),
         "runner_flap_adaptation": (
-            "runner_actuator" in family.components and (bool((opened | asked) & FLAPS) or motor_off)
+            any_is(family.components, "flap_motor")
+            and (any_is(opened | asked, "flap_motor", "flaps") or motor_off)
         ),
-        "egr_valve_zero": "egr_valve" in opened | asked,
+        "egr_valve_zero": any_is(opened | asked, "gas_valve"),
         "coolant_bleed_and_watch": coolant,
         main: learned and not (reset and main.startswith("throttle")),
         "memory_reset": (
             (battery and not (learned and main.startswith("throttle")))
             or (reset and learned and main.startswith("throttle"))
-            or (main == "memory_reset" and bool(asked & IDLE_PARTS))
+            or (main == "memory_reset" and any_is(asked, "idle_air"))
         ),
-        BURN_OFF: burns and bool(worked & SOOT),
+        BURN_OFF: burns and any_is(worked, "sends_soot"),
     }
     wanted.update(dict.fromkeys(s.case.relearns, True))
     return [s.trade.relearns[name] for name, due in wanted.items() if due]
@@ -146,7 +128,7 @@ def _main_due(main: str, *, idle: bool, battery: bool, opened: frozenset[str]) -
     """Whether the family's own relearn is asked for: its part was touched, or its memory was
     lost."""
     if main == "egr_valve_zero":
-        return "egr_valve" in opened
+        return any_is(opened, "gas_valve")
     if main.startswith("throttle"):
         return idle or battery
     if main == "cable_none":
@@ -154,14 +136,14 @@ def _main_due(main: str, *, idle: bool, battery: bool, opened: frozenset[str]) -
     return battery
 
 
-RELEARNS_PARTS: Mapping[str, frozenset[str]] = {
-    "differential_zero": frozenset({"egr_dp_sensor"}),
-    "runner_flap_adaptation": FLAPS,
-    "egr_valve_zero": frozenset({"egr_valve"}),
-    "throttle_manual": frozenset({"throttle_body"}),
-    "throttle_guided": frozenset({"throttle_body"}),
-    "cable_none": frozenset({"throttle_body"}),
-    "coolant_bleed_and_watch": frozenset({"egr_cooler"}),
+RELEARNS_PARTS: Mapping[str, tuple[str, ...]] = {
+    "differential_zero": ("dp_sensor",),
+    "runner_flap_adaptation": ("flap_motor", "flaps"),
+    "egr_valve_zero": ("gas_valve",),
+    "throttle_manual": ("plate",),
+    "throttle_guided": ("plate",),
+    "cable_none": ("plate",),
+    "coolant_bleed_and_watch": ("cooler",),
 }
 
 

@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
+from galene.core.airpath.natures import kind_is
 from galene.core.planning import ends
 from galene.core.planning import steps as made
 from galene.core.planning.answers import base_id
@@ -180,7 +181,7 @@ def _drained(s: Situation) -> bool:
 def _liquid(s: Situation) -> bool:
     """Whether coolant may stand in a cylinder: somebody fears it, or the cooler is a new one."""
     new = any(
-        t.work.work == "replace" and s.case.family.part(t.part).component == "egr_cooler"
+        t.work.work == "replace" and kind_is(s.case.family.part(t.part).component, "cooler")
         for t in s.treatments
     )
     return s.case.may_hold_liquid or new
@@ -335,8 +336,8 @@ def _relearn(t: _Tail, relearn: RelearnTemplate) -> None:
 
 
 def _parts_of(t: _Tail, relearn: str) -> tuple[str, ...]:
-    kinds = RELEARNS_PARTS.get(relearn, frozenset())
-    return tuple(p.id for p in t.family.parts if p.component in kinds)
+    natures = RELEARNS_PARTS.get(relearn, ())
+    return tuple(p.id for p in t.family.parts if kind_is(p.component, *natures))
 
 
 def _fuel_look(t: _Tail) -> Step:

@@ -1,6 +1,7 @@
 """What a check is made with, as it is drawn at the parts that are measured or looked at."""
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.diagnosis.records import Check
 
 PROBES: dict[str, str] = {
@@ -42,22 +43,18 @@ PROBES: dict[str, str] = {
 """By check: `tool` the scan tool, `gauge` a pressure gauge, `lamp` lamp and eye, `scope` the
 borescope, `hand`, `air` a soft air nozzle, `smoke` smoke or spray from outside, `wire` the lamp on
 a wire."""
-WHERE: dict[str, tuple[str, ...]] = {
-    "key_on_agreement": (
-        "map_sensor",
-        "boost_sensor",
-        "barometric_sensor",
-        "exhaust_pressure_sensor",
-        "crankcase_pressure_sensor",
-    ),
-    "coolant_level_cold": (),  # at the tank, which is no part of the air path
-    "leak_smoke": ("intake_tube", "charge_air_pipe", "intake_manifold"),
-    "leak_spray": ("intake_tube", "charge_air_pipe", "intake_manifold"),
+WHERE: dict[str, str] = {
+    "key_on_agreement": "absolute",
+    "coolant_level_cold": "",  # at the tank, which is no part of the air path
+    "leak_smoke": "may_leak_air",
+    "leak_spray": "may_leak_air",
 }
-"""Kinds of part at which a check is made, where that is not at the part that it is about."""
+"""Nature of the parts at which a check is made, where that is not at the part that it is about."""
 
 
 def parts_at(family: EngineFamily, check: Check) -> list[str]:
     """The parts of a family at which a check is made, by id."""
-    kinds = WHERE.get(check.id, check.components)
-    return [p.id for p in family.parts if p.component in kinds]
+    nature = WHERE.get(check.id)
+    if nature is not None:
+        return [p.id for p in family.parts if kind_is(p.component, nature)]
+    return [p.id for p in family.parts if p.component in check.components]

@@ -6,6 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.airpath.natures import kind_is
 from galene.core.calculations.bore_restriction import BoreInput, BoreResult, bore_restriction
 from galene.core.errors import InputError
 from galene.core.jobcard.job_records import KeptBore
@@ -159,7 +160,7 @@ def _start(
     part = family_of(job).part(part_id)
     names = (
         [f"cylinder {n + 1}" for n in range(cylinders)]
-        if part.component == "intake_ports"
+        if kind_is(part.component, "ports")
         else [part.label]
     )
     return [

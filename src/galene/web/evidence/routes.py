@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import Field
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.diagnosis.measured import (
     bank_trims_of,
     key_on_of,
@@ -49,9 +50,8 @@ def page(
     visit: Visit, job: Job, status: int = 200, *, form: Form | None = None, **extra: Any
 ) -> HTMLResponse:
     family = family_of(job)
-    lookable = [
-        p for p in family.parts if p.component not in ("iat_sensor", "barometric_sensor", "turbine")
-    ]
+    lookable = [p for p in family.parts if not kind_is(p.component, "not_looked_into")]
+    first = next((p.id for p in lookable if kind_is(p.component, "plate")), "")
     return visit.page(
         "evidence.html",
         status,
@@ -63,6 +63,7 @@ def page(
         loads=reading_channels.loads_of(family),
         key_on=key_on_of_job(job, "before"),
         lookable=lookable,
+        first=first,
         looks={k.part: k for k in job.looks if k.phase == "before"},
         results=results_of(visit, job),
         lacks=lacks(job, "evidence"),

@@ -6,6 +6,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.airpath.natures import kind_is
 from galene.core.errors import InputError
 from galene.core.jobcard.agreement import STANDING, WAYS
 from galene.core.planning.records import PartWork
@@ -143,7 +144,7 @@ def _planned(
 def _offered(family: Any, found: Planned | None, part_id: str) -> bool:
     reached = any(part_id in o.reaches or part_id == o.removes for o in family.operations)
     in_scope = found is not None and any(w.part == part_id for w in found.case.works)
-    return reached or in_scope or family.part(part_id).component == "oxygen_sensor"
+    return reached or in_scope or kind_is(family.part(part_id).component, "oxygen")
 
 
 def _works_offered(found: Planned, family: Any) -> dict[str, tuple[str, ...]]:

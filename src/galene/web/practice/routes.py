@@ -5,6 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from galene.core.airpath.natures import kind_is
 from galene.jobs import families, minutes
 from galene.jobs.act import Act, family_in
 from galene.jobs.errors import Missing
@@ -16,6 +17,7 @@ from galene.knowledge.sources import KIND_WORDS, facts_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 
+FIRST_SHOWN = next(k for k in COMPONENTS if kind_is(k, "gas_valve"))
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 
 
@@ -55,7 +57,7 @@ def minutes_learned(visit: Signed) -> HTMLResponse:
 
 
 @router.get("/reference/facts")
-def facts(visit: Signed, part: str = "egr_valve") -> HTMLResponse:
+def facts(visit: Signed, part: str = FIRST_SHOWN) -> HTMLResponse:
     """What is held true of a kind of part, and where it is from."""
     if part not in COMPONENTS:
         raise Missing(f"part {part[:40]}")

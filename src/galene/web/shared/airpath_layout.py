@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from galene.core.airpath.family import EngineFamily, Pipe, spine
+from galene.core.airpath.natures import kind_is
 
 FULL = 1216.0
 """Width that a drawing fills on a desk."""
@@ -271,7 +272,7 @@ def coolant_line(family: EngineFamily) -> tuple[Pipe, ...]:
     intake, _ = spine(family)
     if family.cooling != "liquid" or not intake:
         return ()
-    cooler = [p.id for p in family.parts if p.component == "egr_cooler"]
+    cooler = [p.id for p in family.parts if kind_is(p.component, "cooler")]
     hosed = [
         o.part
         for o in family.operations

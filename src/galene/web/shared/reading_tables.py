@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from galene.core.airpath.family import Part
+from galene.core.airpath.natures import kind_is
 from galene.core.jobcard.job_records import SetConditions
 from galene.core.units import QUANTITIES, in_system
 from galene.jobs import evidence
@@ -16,13 +17,6 @@ from galene.web.shared.templating import bare_number
 from galene.web.shared.visit import Visit
 
 ROWS = {"idle": 5, "trim": 4}
-ABSOLUTE = (
-    "map_sensor",
-    "barometric_sensor",
-    "boost_sensor",
-    "exhaust_pressure_sensor",
-    "crankcase_pressure_sensor",
-)
 
 
 def table_of(
@@ -97,7 +91,7 @@ def key_on_of_job(job: Job, phase: str) -> KeyOnSheet:
     """The key-on readings of a job before or after the work."""
     kept = evidence.set_of(job, phase, "key_on")
     return KeyOnSheet(
-        sensors=tuple(p for p in family_of(job).parts if p.component in ABSOLUTE),
+        sensors=tuple(p for p in family_of(job).parts if kind_is(p.component, "absolute")),
         kept={r.channel: r.value for r in kept.readings} if kept else {},
         phase=phase,
         seen=revision(job, f"readings_{phase}_key_on"),

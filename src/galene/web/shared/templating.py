@@ -29,7 +29,7 @@ from galene.jobs.work import current_step
 from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.cautions import CAUTIONS, GENERAL_NOTICE
 from galene.knowledge.codes import GROUPS, code_meaning
-from galene.knowledge.components import DEPOSIT_KINDS, GRADES, deposits_of
+from galene.knowledge.components import COMPONENTS, DEPOSIT_KINDS, GRADES, deposits_of
 from galene.knowledge.hazards import WORKSHEET_HAZARDS, cautions_of_check, cautions_of_phase
 from galene.knowledge.variants import SCHOOL_WORDS
 from galene.knowledge.verdict_words import verdict_words
@@ -318,6 +318,7 @@ def _environment() -> Environment:
         static=static,
         STAGES=STAGES,
         STAGE_TITLES=STAGE_TITLES,
+        COMPONENTS=COMPONENTS,
         DEPOSIT_KINDS=DEPOSIT_KINDS,
         deposits_of=deposits_of,
         GRADES=GRADES,

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import Field
 
 from galene.core.airpath.family import EngineFamily
+from galene.core.airpath.natures import kind_is
 from galene.core.chemistry.judge import (
     FEATURES,
     PROPERTIES,
@@ -37,17 +38,18 @@ from galene.web.shared.visit import Sent, SentFile, Signed, Visit, VisitRoute
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 WORDS = {"ok": "may", "with_care": "with care", "only_after": "only after", "no": "no"}
-NOT_CLEANED = ("turbine", "exhaust_pipe", "crankcase", "barometric_sensor")
 
 
 def _parts(family: EngineFamily | None) -> list[tuple[str, str, tuple[str, ...]]]:
     """Rows of the matrix: key, name, features; a family's own parts, else every kind."""
     if family is None:
-        return [(c.id, c.title, ()) for c in COMPONENTS.values() if c.id not in NOT_CLEANED]
+        return [
+            (c.id, c.title, ()) for c in COMPONENTS.values() if not kind_is(c.id, "not_cleaned")
+        ]
     rows: dict[tuple[str, tuple[str, ...]], tuple[str, str, tuple[str, ...]]] = {}
     for part in family.parts:
         features = tuple(f for f in part.features if f in FEATURES)
-        if part.component not in NOT_CLEANED:
+        if not kind_is(part.component, "not_cleaned"):
             rows.setdefault((part.component, features), (part.component, part.label, features))
     return list(rows.values())
 
@@ -210,7 +212,7 @@ def _list(visit: Visit, status: int = 200, form: Form | None = None, **extra: An
         place="shelf",
         shown=shown,
         component=component,
-        components=[c for c in COMPONENTS.values() if c.id not in NOT_CLEANED],
+        components=[c for c in COMPONENTS.values() if not kind_is(c.id, "not_cleaned")],
         words=WORDS,
         ways=WAYS,
         asked=asked.get("q", ""),
@@ -289,7 +291,7 @@ def page(
             ),
         )
         for c in COMPONENTS.values()
-        if c.id not in NOT_CLEANED
+        if not kind_is(c.id, "not_cleaned")
     ]
     return visit.page(
         "product.html",

@@ -17,11 +17,11 @@ from galene.core.units import QUANTITIES, in_system, parse_number
 from galene.exchange.calculations import calculate
 from galene.jobs.errors import Missing
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.worksheets import GROUPS
 from galene.web.shared.forms import Form
 from galene.web.shared.templating import bare_number
 from galene.web.shared.visit import Sent, Signed, Visit, VisitRoute
 from galene.web.worksheets import drawings, traces
-from galene.web.worksheets.groups import GROUPS
 
 router = APIRouter(route_class=VisitRoute, include_in_schema=False)
 MOST_ROWS = 40

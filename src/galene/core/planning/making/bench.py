@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from galene.core.chemistry.kinds import COOL_PARTS
+from galene.core.airpath.natures import kind_is
 from galene.core.planning import hand_steps
 from galene.core.planning.chain import Link
 from galene.core.planning.making.state import PLAIN, RANKS, Mouth, Planning
@@ -46,7 +46,7 @@ def add_link(planning: Planning, link: Link, behind: Collection[str]) -> None:
     if step.needs.battery == "off" and planning.hold:
         step = replace(step, waits_for=(*step.waits_for, planning.hold))
     burns = step.agent is not None and "flammable" in step.agent.properties
-    burns = burns and planning.family.part(step.part).component not in COOL_PARTS
+    burns = burns and not kind_is(planning.family.part(step.part).component, "cool")
     if (step.needs.heat == "cold" or burns) and planning.cooling:
         step = replace(step, waits_for=(*step.waits_for, planning.cooling))
     rank = STAGE_RANKS[link.template.place]

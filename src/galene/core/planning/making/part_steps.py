@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from galene.core.airpath.natures import kind_is
 from galene.core.planning import hand_steps
 from galene.core.planning.case import Treatment
 from galene.core.planning.chain import Link
@@ -58,7 +59,7 @@ def by_itself(planning: Planning, treatment: Treatment, place: Place) -> bool:
     by_hand = part.id not in planning.worked_at or f"{part.id}:out" in planning.done_ids
     out_already = bool(planning.drawn(part.id))
     return (
-        part.component in BY_HAND
+        kind_is(part.component, *BY_HAND)
         and (out_already or (place == "mounted" and by_hand))
         and not treatment.procedure.in_place
         and treatment.work.work in ("clean", "replace")

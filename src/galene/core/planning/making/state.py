@@ -5,7 +5,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from galene.core.airpath.family import EngineFamily, Operation
-from galene.core.chemistry.kinds import SENSORS
 from galene.core.errors import InputError
 from galene.core.planning import hand_steps
 from galene.core.planning.answers import Changes, base_id, changes_of
@@ -33,10 +32,8 @@ RANKS = {
 READ_BEFORE_ALL = frozenset({"read_level", "ask_recall"})
 """What is read or asked before anything is started or opened; the rest of what is sought on the
 assembled car needs it in sight."""
-BY_HAND = SENSORS | {"breather_valve"}
-"""Kinds that are drawn out of their place by hand where no operation takes them off."""
-FAR_END = frozenset({"egr_passage"})
-"""Kinds that are worked from both ends: the valve comes off and the other end is opened too."""
+BY_HAND = ("sensor", "breather")
+"""Natures that are drawn out of their place by hand where no operation takes them off."""
 PLAIN = StepTemplate(key="back", text="", minutes=0, place="close")
 """The template of a step that no procedure names: taking back what was opened."""
 

@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 from galene.core.airpath.access import Access
 from galene.core.airpath.access import in_order as opening_order
 from galene.core.airpath.family import Operation
+from galene.core.airpath.natures import kind_is
 from galene.core.errors import InputError
 from galene.core.planning.case import Treatment
-from galene.core.planning.making.state import BY_HAND, FAR_END, READ_BEFORE_ALL, Planning
+from galene.core.planning.making.state import BY_HAND, READ_BEFORE_ALL, Planning
 from galene.core.planning.openings import riding
 
 
@@ -78,9 +79,9 @@ def ways_to(
     comes_off = place == "mounted" or (whole and place == "loose")
     if (treatment.off or whole) and lifts and comes_off:
         wanted = cheapest(access, lifts, wanted)
-    elif whole and place == "mounted" and kind not in BY_HAND and not access.ways.get(part):
+    elif whole and place == "mounted" and not kind_is(kind, *BY_HAND) and not access.ways.get(part):
         raise InputError("parts", part, "a part that the family's entry knows a way to take off")
-    if kind in FAR_END and place == "mounted":
+    if kind_is(kind, "passage") and place == "mounted":
         wanted = both_ends(planning, access, part, wanted)
     has_way = bool(access.ways.get(part)) or bool(lifts)
     if not has_way and place == "mounted" and not in_hand(planning, part):
@@ -91,7 +92,7 @@ def ways_to(
 def in_hand(planning: Planning, part: str) -> bool:
     """Whether a part can be drawn out by hand: not one within the control unit."""
     within = any(t.sensor == part and t.on is None for t in planning.family.taps)
-    return planning.family.part(part).component in BY_HAND and not within
+    return kind_is(planning.family.part(part).component, *BY_HAND) and not within
 
 
 def both_ends(
@@ -102,7 +103,7 @@ def both_ends(
     whole = off_ways(planning, access, part, whole=True)
     if whole and any(o in wanted for o in whole):
         return wanted
-    valves = [p.id for p in planning.family.parts if p.component == "egr_valve"]
+    valves = [p.id for p in planning.family.parts if kind_is(p.component, "gas_valve")]
     ways = [o for o in access.ways.get(part, ()) if o not in planning.open_now]
     takes_valve = {o for v in valves for o in off_ways(planning, access, v, whole=True)}
     valve_on = [v for v in valves if planning.car.place_of(v) == "mounted"]
@@ -137,7 +138,7 @@ def strip_first(planning: Planning, access: Access, treatment: Treatment) -> Non
 
 def leaves(planning: Planning, treatment: Treatment) -> bool:
     links = planning.links[treatment.owner]
-    return planning.family.part(treatment.part).component == "intake_manifold" or any(
+    return kind_is(planning.family.part(treatment.part).component, "plenum") or any(
         x.step.sends or (x.step.agent and x.step.agent.way == "bath") for x in links
     )
 
@@ -158,10 +159,10 @@ def stands_on(
         lifted = planning.lift[operation_id]
         if lifted and carrier in lifted.parts:
             found |= planning.with_prerequisites(operation_id, everything)
-    if planning.family.part(treatment.part).component in FAR_END:
+    if kind_is(planning.family.part(treatment.part).component, "passage"):
         for operation_id in everything:
             lifted = planning.lift[operation_id]
-            if lifted and planning.family.part(lifted.part).component == "egr_valve":
+            if lifted and kind_is(planning.family.part(lifted.part).component, "gas_valve"):
                 found |= planning.with_prerequisites(operation_id, everything)
     return found
 
