@@ -11,20 +11,14 @@ from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.assess import is_offered
 from galene.core.errors import InputError
 from galene.core.proof.records import (
-    Direction,
     Polarity,
     ProvenCause,
     ProvingTest,
     TestReading,
 )
 from galene.knowledge.base import KNOWLEDGE, outline_of
-from galene.knowledge.documents import table
+from galene.knowledge.documents import read, table
 from galene.knowledge.evidence import SYMPTOMS
-
-TOLD_APART = "practice: the check that tells this cause from its neighbours"
-PHYSICS = "the physics of its calculation"
-STANDARD = "SAE J1979: what the control unit itself watches, once it has driven"
-LOOKED_AT = "practice: what was seen fouled is seen clean, by the same eyes and lamp"
 
 READINGS: dict[str, TestReading] = table("proving.toml", TestReading, "readings", by="test")
 """Tests whose result is a figure or a verdict. A look is read by the evidence that it gives."""
@@ -33,139 +27,12 @@ OTHER_TESTS: tuple[str, ...] = ("bore_restriction", "charge_pressure", "fuel_eco
 """Tests that are no check of the diagnosis: a gauge, a log and a book of fills."""
 
 
-def _test(
-    test: str, why: str, source: str = TOLD_APART, **metrics: Direction | None
-) -> ProvingTest:
-    return ProvingTest(test=test, why=why, source=source, metrics=metrics)
-
-
-IDLE = _test(
-    "idle_readings",
-    "At the same warm idle the control must ask for no more than a clean bore does.",
-    idle_rpm=None,
-    learned_throttle_percent="lower",
-    idle_airflow_g_s=None,
-    idle_rpm_spread="lower",
+IDLE, IDLE_SPEED, ROAD = (
+    read("fragments.toml", ProvingTest, name)
+    for name in ("prove_idle", "prove_idle_speed", "prove_road")
 )
-IDLE_SPEED = _test(
-    "idle_readings",
-    "At the same warm idle the speed must stand in its band, and steady.",
-    idle_rpm=None,
-    idle_rpm_spread="lower",
-    idle_airflow_g_s=None,
-)
-KEY_ON = _test(
-    "key_on_agreement", "With the engine off every absolute sensor must read the same air."
-)
-TRIMS = _test(
-    "trim_survey",
-    "A meter or a leak shows by the shape of the trims over airflow.",
-    PHYSICS,
-    trim_idle_percent=None,
-    trim_cruise_percent=None,
-)
-METER = _test(
-    "airflow_against_expected",
-    "The meter against displacement times speed.",
-    PHYSICS,
-    meter_ratio_percent=None,
-)
-FLOW = _test(
-    "egr_flow_test",
-    "The valve commanded open at idle: what the passage really lets through.",
-    PHYSICS,
-    egr_area_mm2="higher",
-)
-POSITION = _test("egr_position_sweep", "Position must follow command, and reach zero.")
-CROSS = _test(
-    "egr_dp_crosscheck", "Differential pressure against the balance of air: both must agree."
-)
-PLATE = _test("throttle_sweep", "The plate over its whole travel, up and down alike.")
-FLAPS = _test("runner_sweep_commanded", "Both stops must be reached, nothing stiff.")
-FLAPS_BY_HAND = _test("runner_sweep_by_hand", "The flaps must swing by a finger and fall back.")
-OXYGEN = _test("oxygen_response", "The time in which the sensor answers.", PHYSICS)
-BURN = _test("regeneration_trace", "The burn-off must go through the whole filter.", PHYSICS)
-BORE = _test(
-    "bore_restriction", "How much of the bore is open, or the grade of what is left.", PHYSICS
-)
-CHARGE = _test(
-    "charge_pressure",
-    "A pull at full load: the pressure that is commanded must be reached.",
-    PHYSICS,
-    boost_kpa=None,
-)
-FUEL = _test(
-    "fuel_economy_change", "Fills over a distance say it last of all.", PHYSICS, fuel_l_100km=None
-)
-ROAD = _test("road_test", "The complaint's own situation, driven once more.", STANDARD)
-LEVEL = _test(
-    "coolant_level_cold", "The level, cold, some days later: nothing may be lost any more."
-)
-
-
-def _look(check: str, why: str = "What was seen must be seen no more.") -> ProvingTest:
-    return _test(check, why, LOOKED_AT)
-
-
-PROVING: dict[str, tuple[ProvingTest, ...]] = {
-    "throttle_deposit": (IDLE, _look("look_throttle"), BORE),
-    "throttle_sticking": (PLATE, _look("look_throttle")),
-    "idle_valve_deposit": (IDLE_SPEED, BORE),
-    "maf_dust": (TRIMS, METER, _look("look_maf")),
-    "maf_oil_film": (TRIMS, METER, _look("look_maf")),
-    "secondary_air_sensor_dirty": (_look("look_secondary_air"),),
-    "secondary_air_valve_coked": (_look("look_secondary_air"),),
-    "map_fouled": (KEY_ON, _look("pull_map_sensor")),
-    "boost_sensor_fouled": (KEY_ON, CHARGE, _look("pull_boost_sensor")),
-    "exhaust_pressure_tube_blocked": (_look("blow_through_exhaust_pressure_tube"), KEY_ON, FUEL),
-    "egr_dp_ports_blocked": (CROSS, _look("look_egr_dp_ports")),
-    "egr_passage_plugged": (FLOW, CROSS, _look("look_egr_passage")),
-    "egr_valve_stuck_open": (POSITION, IDLE_SPEED, _look("look_egr_valve")),
-    "egr_valve_sluggish": (POSITION, FLOW),
-    "egr_cooler_plugged": (CROSS, FLOW, _look("look_egr_cooler")),
-    "manifold_coked": (_look("look_manifold"), BORE, FLAPS),
-    "runner_flaps_stuck": (FLAPS, FLAPS_BY_HAND),
-    "runner_actuator_sensor_dirty": (FLAPS,),
-    "ports_coked": (_look("look_ports"), BORE),
-    "crankcase_hose_blocked": (_look("blow_through_crankcase_hose"), KEY_ON),
-    "oxygen_sensor_fouled": (OXYGEN,),
-    "doser_fouled": (BURN,),
-    "filter_restricted": (_look("look_filter"),),
-    "unmetered_air_leak": (_look("leak_smoke", "No smoke may come out any more."), TRIMS),
-    "maf_failed": (TRIMS, METER),
-    "map_failed": (KEY_ON,),
-    "boost_leak": (_look("leak_smoke", "The charge pipe must hold."), CHARGE),
-    "turbo_control_fault": (CHARGE,),
-    "throttle_actuator_fault": (PLATE,),
-    "idle_adaptation_lost": (IDLE,),
-    "egr_valve_electrical": (POSITION, FLOW),
-    "egr_dp_sensor_damaged": (CROSS, KEY_ON),
-    "egr_cooler_leak": (_test("cooler_pressure_test", "The pressure must hold."), LEVEL),
-    "exhaust_pressure_sensor_failed": (KEY_ON,),
-    "runner_lever_unhooked": (FLAPS, FLAPS_BY_HAND),
-    "crankcase_sensor_seal_leak": (_look("look_crankcase_seal"),),
-    "crankcase_sensor_failed": (KEY_ON,),
-    "oxygen_sensor_failed": (OXYGEN,),
-    "maf_wiring": (METER,),
-    "map_wiring": (KEY_ON,),
-    "iat_wiring": (ROAD,),
-    "boost_sensor_wiring": (KEY_ON,),
-    "exhaust_pressure_wiring": (KEY_ON,),
-    "crankcase_sensor_wiring": (KEY_ON,),
-    "oxygen_sensor_wiring": (OXYGEN,),
-    "throttle_wiring": (PLATE,),
-    "runner_wiring": (FLAPS,),
-    "secondary_meter_wiring": (ROAD,),
-    "pedal_sensor_fault": (PLATE,),
-    "idle_valve_electrical": (IDLE_SPEED,),
-    "boost_sensor_failed": (KEY_ON,),
-    "barometric_failed": (KEY_ON,),
-    "secondary_air_supply_fault": (ROAD,),
-    "turbo_seal_leak": (
-        _look("look_manifold", "Some days later there must be no fresh oil in the pipe."),
-    ),
-    "ignition_or_fuel_fault": (ROAD,),
-}
+PROVING = read("proving.toml", dict[str, tuple[ProvingTest, ...]], "proving")
+"""Cause to what proves it cured, heaviest first."""
 SYMPTOM_TEXTS: Mapping[str, str] = MappingProxyType({s.id: s.text for s in SYMPTOMS})
 LEAST_LINK = 0.3
 """Chance from which a cause that shows a piece of evidence is shown by it: below, it is a bystander
@@ -185,7 +52,7 @@ def proving_tests(cause_id: str, family: EngineFamily) -> tuple[ProvingTest, ...
     """The proving tests of a cause that an engine can have, heaviest first: the road where it can
     have none. A throttle on a cable asks for nothing at idle: its speed is looked at."""
     idle = IDLE_SPEED if family.throttle == "cable" else IDLE
-    found = tuple(idle if t is IDLE else t for t in PROVING[cause_id] if _possible(t, family))
+    found = tuple(idle if t == IDLE else t for t in PROVING[cause_id] if _possible(t, family))
     return found or (ROAD,)
 
 

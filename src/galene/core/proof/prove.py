@@ -81,7 +81,7 @@ def prove(case: ProofCase, tests: tuple[TestProof, ...]) -> Proof:
         for cause in case.causes
         for test in cause.tests
         for metric, direction in test.metrics.items()
-        if direction is not None
+        if direction != "band"
     }
     sides = sides_of(case.before, case.after)
     readings = judge_readings(sides, bands=case.bands, directions=directions)

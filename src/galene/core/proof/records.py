@@ -9,6 +9,7 @@ from galene.core.calculations.before_after import MetricValue
 from galene.core.calculations.conditions import Conditions
 
 Direction = Literal["higher", "lower"]
+Aim = Literal["higher", "lower", "band"]
 TestWord = Literal["passed", "better", "failed", "not_comparable"]
 ReadingWord = Literal["better", "worse", "was_good", "unchanged", "not_comparable"]
 ProofWord = Literal["proven", "better_to_confirm", "not_better", "not_comparable"]
@@ -68,13 +69,14 @@ class ProvingTest:
     why : why it tells
     source : where this comes from
     metrics : readings that stand for the test where they are taken before and after, with the
-        direction in which the cure moves them where no band is known
+        direction in which the cure moves them where no band is known, or `band` where only that
+        tells
     """
 
     test: str
     why: str
     source: str
-    metrics: Mapping[str, Direction | None] = field(default_factory=dict)
+    metrics: Mapping[str, Aim] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, kw_only=True)
