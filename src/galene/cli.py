@@ -27,6 +27,25 @@ FileArgument = Annotated[
 ROOT = Path(__file__).resolve().parents[2]
 
 
+@cli.callback()
+def _own_trade_holds() -> None:
+    """Hold a workshop's own documents together before anything is done with them."""
+    from galene.knowledge.documents import own_folder
+
+    if own_folder() is None:
+        return
+    from galene.core.errors import InputError
+
+    try:
+        from galene.knowledge.own_trade import trade_faults
+
+        faults = trade_faults()
+    except InputError as fault:
+        raise fail(f"the documents in {own_folder()}: {fault}") from fault
+    if faults:
+        raise fail(f"the documents in {own_folder()}: " + "; ".join(map(str, faults[:5])))
+
+
 def _read(path: Path | None) -> Any:
     try:
         text = sys.stdin.read() if path is None or str(path) == "-" else path.read_text()

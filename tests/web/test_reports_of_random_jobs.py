@@ -48,10 +48,20 @@ def words(page: str) -> str:
     return " ".join(root.text_content().split())
 
 
-def signed(random: Random, odd: Act, maren: Act, *, plate: str, family: EngineFamily) -> Job:
-    """A job with random work, answers, tests and causes, signed by the foreman."""
+def signed(
+    random: Random,
+    odd: Act,
+    maren: Act,
+    *,
+    plate: str,
+    family: EngineFamily,
+    also: tuple[str, ...] = (),
+) -> Job:
+    """A job with random work, answers, tests and causes, signed by the foreman; `also` are parts
+    that are in it besides two by chance."""
     for _ in range(60):
-        parts = random.sample([p.id for p in family.parts], 2)
+        others = [p.id for p in family.parts if p.id not in also]
+        parts = [*also, *random.sample(others, 2)]
         kinds = {p: random.choice(WORKS) for p in parts}
         try:
             job = begun(odd, family.id, *parts, kinds=kinds, plate=plate, up_to=9000.0)

@@ -32,23 +32,27 @@ _KEY = re.compile(r"^\"?([\w:.-]+)\"?\s*=")
 
 
 class Documents:
-    """The documents of one folder.
+    """The documents of one folder, and a workshop's own that stand beside them.
 
     Parameters
     ----------
     folder : where they lie
     kept : file in which what was parsed is kept; None: nowhere
+    own : a workshop's folder: its documents add to the lists and tables of those of the same name,
+        what is new stands for itself, and its kinds and ways come last; None: there is none
     """
 
-    def __init__(self, folder: Path, kept: Path | None = None) -> None:
-        self.folder = folder
-        self._texts = {
-            str(f.relative_to(folder)): f.read_bytes() for f in sorted(folder.rglob("*.toml"))
-        }
+    def __init__(self, folder: Path, kept: Path | None = None, own: Path | None = None) -> None:
+        self._texts = _texts_in(folder)
+        self._own = _texts_in(own) if own is not None else {}
         self.asked: dict[tuple[str, str], Any] = {}
         """What was read so far, by file and field, with its type."""
         self._kept = kept
         self._parsed, self.held = self._of_sum(kept)
+
+    def names(self, folder: str) -> tuple[str, ...]:
+        """Documents of a folder, by name."""
+        return tuple(n for n in sorted(self._parsed) if n.startswith(f"{folder}/"))
 
     def fields(self) -> dict[str, tuple[str, ...]]:
         """Every document with its first fields."""
@@ -87,13 +91,27 @@ class Documents:
                 # What can not be read is read anew, and its fault told, until it is mended.
                 self._kept.unlink(missing_ok=True)
             place = fault.field if not at or fault.field == at else _under(at, fault.field)
-            line = line_of(self._texts[name].decode(), place)
-            raise InputError(f"{name}, line {line}: {place}", fault.value, fault.allowed) from fault
+            where = self._place_in_file(name, at, place)
+            raise InputError(where, fault.value, fault.allowed) from fault
+
+    def _place_in_file(self, name: str, at: str, place: str) -> str:
+        """File, line and place; what stands behind the shipped part of a list is the workshop's."""
+        shipped_too = name in self._texts
+        text, file = self._texts.get(name, b""), name
+        if name in self._own:
+            before = len(_parsed(name, text).get(at, ())) if shipped_too and at else 0
+            index = re.match(rf"{re.escape(at)}\[(\d+)\]", place) if at else None
+            if index and int(index[1]) >= before:
+                place = f"{at}[{int(index[1]) - before}]{place[index.end() :]}"
+                text, file = self._own[name], f"own {name}"
+            elif not shipped_too or line_of(self._own[name].decode(), place) > 1:
+                text, file = self._own[name], f"own {name}"
+        return f"{file}, line {line_of(text.decode(), place)}: {place}"
 
     def _of_sum(self, kept: Path | None) -> tuple[dict[str, Any], bool]:
         """The parsed documents, and whether they were held against their types before."""
         summed = hashlib.sha256()
-        for name, text in self._texts.items():
+        for name, text in (*self._texts.items(), *self._own.items()):
             summed.update(name.encode() + b"\0" + text + b"\0")
         own = summed.hexdigest()
         if kept is not None:
@@ -102,6 +120,9 @@ class Documents:
                 if found["sum"] == own:
                     return found["documents"], True
         parsed = {name: _parsed(name, text) for name, text in self._texts.items()}
+        for name, text in self._own.items():
+            parsed[name] = _beside(name, parsed.get(name, {}), _parsed(f"own {name}", text))
+        _append_own(parsed, self._texts, self._own)
         fragments = parsed.get(FRAGMENTS, {})
         filled = {name: _filled(d, fragments, name) for name, d in parsed.items()}
         if kept is not None:
@@ -111,6 +132,37 @@ class Documents:
                 part.write_text(json.dumps({"sum": own, "documents": filled}))
                 part.replace(kept)
         return filled, False
+
+
+def _texts_in(folder: Path) -> dict[str, bytes]:
+    return {str(f.relative_to(folder)): f.read_bytes() for f in sorted(folder.rglob("*.toml"))}
+
+
+def _beside(name: str, shipped: dict[str, Any], own: dict[str, Any]) -> dict[str, Any]:
+    """A shipped document with a workshop's own beside it: nothing shipped is replaced."""
+    found = dict(shipped)
+    for key, value in own.items():
+        there = shipped.get(key)
+        if there is None:
+            found[key] = value
+        elif isinstance(there, list) and isinstance(value, list):
+            found[key] = [*there, *value]
+        elif isinstance(there, dict) and isinstance(value, dict) and not there.keys() & value:
+            found[key] = {**there, **value}
+        else:
+            raise InputError(f"own {name}: {key}", value, "something that does not ship already")
+    return found
+
+
+def _append_own(
+    parsed: dict[str, Any], shipped: Mapping[str, bytes], own: Mapping[str, bytes]
+) -> None:
+    """A workshop's own kinds and ways stand behind those that ship."""
+    for folder in ("kinds", "ways"):
+        new = [Path(n).stem for n in own if n.startswith(f"{folder}/") and n not in shipped]
+        if new:
+            order = parsed["order.toml"]
+            parsed["order.toml"] = {**order, folder: [*order[folder], *new]}
 
 
 def _parsed(name: str, text: bytes) -> dict[str, Any]:
@@ -182,10 +234,18 @@ def _entered(
     return here
 
 
+def own_folder() -> Path | None:
+    """Where a workshop's own documents lie: `trade` in its data folder, or what `GALENE_TRADE`
+    names; None where there is none."""
+    home = Path(os.environ.get("GALENE_HOME", ".galene")).expanduser()
+    found = Path(os.environ["GALENE_TRADE"]) if "GALENE_TRADE" in os.environ else home / "trade"
+    return found if found.is_dir() else None
+
+
 @lru_cache(maxsize=1)
 def shipped() -> Documents:
-    """The documents that come with the program."""
-    return Documents(DATA, Path(__file__).parent / "__pycache__" / "documents.json")
+    """The documents that come with the program, and the workshop's own."""
+    return Documents(DATA, Path(__file__).parent / "__pycache__" / "documents.json", own_folder())
 
 
 def read(name: str, kind: type[T], at: str = "") -> T:

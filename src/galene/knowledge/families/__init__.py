@@ -1,5 +1,7 @@
 """Engine families that ship with the product, and what the words of a family may be."""
 
+from pathlib import Path
+
 from galene.core.airpath.family import EngineFamily
 from galene.core.airpath.faults import Vocabulary
 from galene.core.calculations.metrics import METRICS
@@ -9,12 +11,12 @@ from galene.knowledge.base import outline_of
 from galene.knowledge.bus_names import BUS_NAMES
 from galene.knowledge.cautions import CAUTIONS
 from galene.knowledge.components import COMPONENTS
-from galene.knowledge.documents import read
+from galene.knowledge.documents import read, shipped
 from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.relearns import RELEARNS
 
 FAMILIES: dict[str, EngineFamily] = {
-    letter: read(f"families/{letter}.toml", EngineFamily) for letter in "ABCDEF"
+    Path(name).stem: read(name, EngineFamily) for name in shipped().names("families")
 }
 OUTLINES: dict[str, EngineOutline] = {i: outline_of(f) for i, f in FAMILIES.items()}
 VOCABULARY = Vocabulary(
