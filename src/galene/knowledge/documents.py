@@ -50,6 +50,10 @@ class Documents:
         self._kept = kept
         self._parsed, self.held = self._of_sum(kept)
 
+    def is_own(self, name: str) -> bool:
+        """Whether a document is the workshop's alone."""
+        return name in self._own and name not in self._texts
+
     def names(self, folder: str) -> tuple[str, ...]:
         """Documents of a folder, by name."""
         return tuple(n for n in sorted(self._parsed) if n.startswith(f"{folder}/"))

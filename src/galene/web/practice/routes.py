@@ -12,6 +12,7 @@ from galene.jobs.errors import Missing
 from galene.jobs.learning import shop_calibration
 from galene.jobs.workshop import WorkshopForm, bays_of, save_workshop
 from galene.knowledge.components import COMPONENTS
+from galene.knowledge.documents import shipped
 from galene.knowledge.policy import POLICY_QUESTIONS
 from galene.knowledge.sources import KIND_WORDS, facts_of
 from galene.web.shared.forms import Form, FormModel, number, quantity
@@ -66,6 +67,7 @@ def facts(visit: Signed, part: str = FIRST_SHOWN) -> HTMLResponse:
         "facts.html",
         kind=COMPONENTS[part],
         kinds=sorted(COMPONENTS.values(), key=lambda c: c.title),
+        own={k for k in COMPONENTS if shipped().is_own(f"kinds/{k}.toml")},
         facts=facts_of(part, known),
         words=KIND_WORDS,
         place="reference",
