@@ -58,13 +58,9 @@ def report(
     if find is not None and find.replaces and priced:
         # The new part's own price is in the bill already.
         cost = 0.0
-    faults = {}
+    faults = _told_faults(note, cost)
     if part and part not in labels:
         faults["found_where"] = "A part of this engine, or the job as a whole."
-    if not 3 <= len(note.strip()) <= 300:
-        faults["found_note"] = "Say what exactly: it stands in the report."
-    if cost is not None and not 0 <= cost <= DEAREST:
-        faults["found_cost"] = "From nothing to 100 000."
     if find is None:
         faults["found"] = "Choose what it is."
     else:
@@ -100,6 +96,16 @@ def report(
     act.trace(job, "found", kind=kind, part=part, note=one.note, minutes=told.minutes, cost=cost)
     replan(act, job, why=f"{find.title}: {one.note}", find=told)
     return job
+
+
+def _told_faults(note: str, cost: float | None) -> dict[str, str]:
+    """What is wrong with a find's words and its price."""
+    faults = {}
+    if not 3 <= len(note.strip()) <= 300:
+        faults["found_note"] = "Say what exactly: it stands in the report."
+    if cost is not None and not 0 <= cost <= DEAREST:
+        faults["found_cost"] = "From nothing to 100 000."
+    return faults
 
 
 def _note_of(act: Act, one: Find, kind: FindKind, *, part_label: str) -> FindNote:

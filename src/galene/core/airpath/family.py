@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from galene.core.airpath.graph import Graph, circle, graph_of, longest_way, reached
+from galene.core.airpath.natures import kind_is
 from galene.core.errors import InputError
 
 CIRCUITS: tuple[str, ...] = (
@@ -45,11 +46,11 @@ class Part:
 
         Examples
         --------
-        >>> Part(id="b", component="sensor", label="Charge pressure").name
-        'Charge pressure sensor'
+        >>> Part(id="t", component="throttle", label="Throttle body").name
+        'Throttle body'
         """
         low = self.label.lower()
-        if not self.component.endswith("_sensor") or "sensor" in low or "meter" in low:
+        if not kind_is(self.component, "sensor") or "sensor" in low or "meter" in low:
             return self.label
         head, comma, rest = self.label.partition(",")
         return f"{head.replace('temp.', 'temperature')} sensor{comma}{rest}"

@@ -121,6 +121,37 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
     side = {"fuse": "ground", "ground": "supply", "unknown": "unknown"}[given.other_wire_leads_to]
     fuse = next((f for f in FUSES_A if f >= 1.25 * current and f <= given.wire_limit_a), None)
     allowed = side != "unknown" and fuse is not None
+    lamp = None if given.lamp_a is None else given.lamp_a >= PULL_IN * current
+    sentence = (
+        f"The control unit switches the {side} side; {current:.2f} A, jumper through {fuse:g} A."
+        if allowed and fuse is not None
+        else (
+            "No jumper:"
+            f" {'the drive side is not known' if side == 'unknown' else 'no fuse fits the wire'}."
+        )
+    )
+    return DriveResult(
+        drive_side=side,
+        current_a=current,
+        lamp_moves_it=lamp,
+        fuse_a=fuse,
+        jumper_allowed=allowed,
+        cautions=_cautions(
+            side,
+            None
+            if fuse
+            else f"No fuse carries {current:.2f} A and spares a wire of"
+            f" {given.wire_limit_a:g} A: no jumper.",
+            lamp,
+        ),
+        verdict="allowed" if allowed else "not_allowed",
+        sentence=sentence,
+    )
+
+
+def _cautions(side: str, no_fuse: str | None, lamp_moves_it: bool | None) -> tuple[str, ...]:
+    """What is said beside the verdict: where the jumper goes, what speaks against it, what a lamp
+    tells."""
     cautions = [
         "Ignition and connector states as the service information says; never onto the control"
         " unit's own wire."
@@ -140,34 +171,13 @@ def actuator_drive_check(given: DriveInput) -> DriveResult:
             "The coil is grounded: the jumper gives supply through the fuse, control unit unplugged"
             " from it."
         )
-    if fuse is None:
-        cautions.append(
-            f"No fuse carries {current:.2f} A and spares a wire of {given.wire_limit_a:g} A: no"
-            " jumper."
-        )
-    lamp = None if given.lamp_a is None else given.lamp_a >= PULL_IN * current
-    if lamp is False:
+    if no_fuse:
+        cautions.append(no_fuse)
+    if lamp_moves_it is False:
         cautions.append(
             "A test lamp lets too little through to move it: that nothing moves proves nothing."
         )
-    sentence = (
-        f"The control unit switches the {side} side; {current:.2f} A, jumper through {fuse:g} A."
-        if allowed and fuse is not None
-        else (
-            "No jumper:"
-            f" {'the drive side is not known' if side == 'unknown' else 'no fuse fits the wire'}."
-        )
-    )
-    return DriveResult(
-        drive_side=side,
-        current_a=current,
-        lamp_moves_it=lamp,
-        fuse_a=fuse,
-        jumper_allowed=allowed,
-        cautions=tuple(cautions),
-        verdict="allowed" if allowed else "not_allowed",
-        sentence=sentence,
-    )
+    return tuple(cautions)
 
 
 CALCULATION = Calculation(

@@ -270,26 +270,8 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
     """
     check_ranges(given)
     require_range("exhaust_c", given.exhaust_c, given.intake_c, high=900, unit="degrees C")
-    plateaus: tuple[Plateau, ...] = ()
-    if given.csv is not None:
-        require(
-            given.closed is None and given.open is None,
-            "csv",
-            "with closed or open",
-            allowed="either csv, or closed and open",
-        )
-        plateaus = flow_plateaus(given)
-        shut, opened = (
-            IdlePoint(p.map_kpa, 0.0 if p.kind == "open" and p.rpm < STALLED_RPM else p.rpm)
-            for p in plateaus
-        )
-    else:
-        require(given.closed is not None, "closed", None, allowed=STATE_OR_TRACE)
-        require(given.open is not None, "open", None, allowed=STATE_OR_TRACE)
-        assert given.closed is not None and given.open is not None
-        shut, opened = given.closed, given.open
-    flows = _flows(given, shut, opened)
-    fresh_closed, fresh, recirculated, area = flows
+    shut, opened, plateaus = _points(given)
+    fresh_closed, fresh, recirculated, area = _flows(given, shut, opened)
     if area is None or recirculated is None:
         return FlowTestResult(
             fresh_g_s=fresh_closed,
@@ -312,32 +294,7 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
         low, high = max(0.0, area - half), area + half
     fraction = recirculated / (recirculated + fresh)
     percent = None if given.reference_area_mm2 is None else 100 * area / given.reference_area_mm2
-    held = (
-        ""
-        if given.throttle_held
-        else " The throttle was not held: this is the most that it can be."
-    )
-    if percent is None:
-        verdict = "plugged" if fraction < NO_FLOW else "no_reference"
-        sentence = (
-            "Opening the valve hardly moves the manifold: next to nothing comes through."
-            if verdict == "plugged"
-            else (
-                f"{area:.1f} mm² is open. Keep it as this engine's reference, if the passage is"
-                " known to be clean."
-            )
-        )
-    else:
-        verdict = (
-            "plugged"
-            if percent < PLUGGED_BELOW
-            else "restricted"
-            if percent < RESTRICTED_BELOW
-            else "clear"
-        )
-        sentence = f"{area:.1f} mm² is open, {percent:.0f} % of the clean passage."
-        if not given.throttle_held and verdict == "clear":
-            verdict = "no_reference"
+    verdict, sentence = _said(area, fraction, percent, held=given.throttle_held)
     return FlowTestResult(
         fresh_g_s=fresh,
         recirculated_g_s=recirculated,
@@ -348,8 +305,49 @@ def egr_flow_test(given: FlowTestInput) -> FlowTestResult:
         percent_of_reference=percent,
         plateaus=plateaus,
         verdict=verdict,
-        sentence=sentence + held,
+        sentence=sentence,
     )
+
+
+def _points(given: FlowTestInput) -> tuple[IdlePoint, IdlePoint, tuple[Plateau, ...]]:
+    """The idle with the valve shut and open, typed or out of the trace, and the trace's stretches;
+    an engine that stalled turns no more."""
+    if given.csv is None:
+        require(given.closed is not None, "closed", None, allowed=STATE_OR_TRACE)
+        require(given.open is not None, "open", None, allowed=STATE_OR_TRACE)
+        assert given.closed is not None and given.open is not None
+        return given.closed, given.open, ()
+    require(
+        given.closed is None and given.open is None,
+        "csv",
+        "with closed or open",
+        allowed="either csv, or closed and open",
+    )
+    plateaus = flow_plateaus(given)
+    shut, opened = (
+        IdlePoint(p.map_kpa, 0.0 if p.kind == "open" and p.rpm < STALLED_RPM else p.rpm)
+        for p in plateaus
+    )
+    return shut, opened, plateaus
+
+
+def _said(area: float, fraction: float, percent: float | None, *, held: bool) -> tuple[str, str]:
+    """Verdict and sentence by the area (mm2), the recirculated share and the percent of the clean
+    passage; `held`: whether the throttle was."""
+    doubt = "" if held else " The throttle was not held: this is the most that it can be."
+    if percent is None and fraction < NO_FLOW:
+        told = "Opening the valve hardly moves the manifold: next to nothing comes through."
+        return "plugged", told + doubt
+    if percent is None:
+        told = (
+            f"{area:.1f} mm² is open. Keep it as this engine's reference, if the passage is known"
+            " to be clean."
+        )
+        return "no_reference", told + doubt
+    verdict = "clear" if held else "no_reference"
+    if percent < RESTRICTED_BELOW:
+        verdict = "plugged" if percent < PLUGGED_BELOW else "restricted"
+    return verdict, f"{area:.1f} mm² is open, {percent:.0f} % of the clean passage." + doubt
 
 
 def _flows(
@@ -357,17 +355,7 @@ def _flows(
 ) -> tuple[float, float, float | None, float | None]:
     """Fresh air shut and open, recirculated gas (g/s) and the passage (mm2); the last two None for
     a stall."""
-    most = TOO_OPEN * given.ambient_kpa
-    require(
-        0 < shut.map_kpa < most,
-        "closed.map_kpa",
-        shut.map_kpa,
-        allowed=(
-            f"above 0 and below {most:.1f} kPa: without a drop across the throttle no flow can be"
-            " told from it"
-        ),
-    )
-    require_range("closed.rpm", shut.rpm, 100, high=6000, unit="rpm")
+    _require_idles(given, shut, opened)
     charge_k, exhaust_k = given.intake_c + KELVIN, given.exhaust_c + KELVIN
 
     def pumped(point: IdlePoint) -> float:
@@ -385,19 +373,6 @@ def _flows(
     fresh_closed = pumped(shut) / charge_k
     if opened.rpm == 0:
         return fresh_closed, fresh_closed, None, None
-    require_range("open.rpm", opened.rpm, 100, high=6000, unit="rpm")
-    require(
-        0 < opened.map_kpa < most,
-        "open.map_kpa",
-        opened.map_kpa,
-        allowed=f"above 0 and below {most:.1f} kPa, as for closed",
-    )
-    require(
-        opened.map_kpa < given.exhaust_kpa,
-        "exhaust_kpa",
-        given.exhaust_kpa,
-        allowed=f"above the manifold, {opened.map_kpa:g} kPa",
-    )
     fresh = (
         fresh_closed
         * psi(opened.map_kpa / given.ambient_kpa)
@@ -423,6 +398,36 @@ def _flows(
         else 0.0
     )
     return fresh_closed, fresh, recirculated, area
+
+
+def _require_idles(given: FlowTestInput, shut: IdlePoint, opened: IdlePoint) -> None:
+    """Refuse idles that can not be, or from which no flow can be told; a stall is none."""
+    most = TOO_OPEN * given.ambient_kpa
+    require(
+        0 < shut.map_kpa < most,
+        "closed.map_kpa",
+        shut.map_kpa,
+        allowed=(
+            f"above 0 and below {most:.1f} kPa: without a drop across the throttle no flow can be"
+            " told from it"
+        ),
+    )
+    require_range("closed.rpm", shut.rpm, 100, high=6000, unit="rpm")
+    if opened.rpm == 0:
+        return
+    require_range("open.rpm", opened.rpm, 100, high=6000, unit="rpm")
+    require(
+        0 < opened.map_kpa < most,
+        "open.map_kpa",
+        opened.map_kpa,
+        allowed=f"above 0 and below {most:.1f} kPa, as for closed",
+    )
+    require(
+        opened.map_kpa < given.exhaust_kpa,
+        "exhaust_kpa",
+        given.exhaust_kpa,
+        allowed=f"above the manifold, {opened.map_kpa:g} kPa",
+    )
 
 
 def _area_error(

@@ -250,6 +250,25 @@ def _strictest(findings: Sequence[Finding]) -> str:
     return max((f.verdict for f in findings), key=VERDICTS.index, default="ok")
 
 
+def _strictest_engine(
+    rules: Sequence[Rule], plain: Situation, engines: Sequence[EngineFacts]
+) -> tuple[str, list[Finding]]:
+    """The verdict on the engine that is judged hardest of those that it may be, and what is found
+    on it; where they differ, that is said too."""
+    situations = [replace(plain, engine=e) for e in (engines if plain.asks_engine else engines[:1])]
+    found_for = [[f for rule in rules for f in rule(s)] for s in situations]
+    verdicts = [_strictest(found) for found in found_for]
+    verdict = max(verdicts, key=VERDICTS.index)
+    findings = list(found_for[verdicts.index(verdict)])
+    if len(set(verdicts)) > 1:
+        findings.append(_unknown_engine(situations[verdicts.index(verdict)].engine, verdict))
+    if len(situations) > 1:
+        # What any engine that it may be must have first is asked for.
+        alike = [found for found, v in zip(found_for, verdicts, strict=True) if v == verdict]
+        findings = list(dict.fromkeys((*findings, *(f for found in alike for f in found))))
+    return verdict, findings
+
+
 def _unknown_engine(engine: EngineFacts, verdict: str) -> Finding:
     charged = "charged " if engine.charged else ""
     stroke = "two-stroke" if engine.cycle == "two_stroke" else "engine"
@@ -364,18 +383,7 @@ def judge(
         features=frozenset(held | set(features)),
         state=frozenset(state),
     )
-    engines = possible_engines(engine)
-    situations = [replace(plain, engine=e) for e in (engines if plain.asks_engine else engines[:1])]
-    found_for = [[f for rule in rules for f in rule(s)] for s in situations]
-    verdicts = [_strictest(found) for found in found_for]
-    verdict = max(verdicts, key=VERDICTS.index)
-    findings = list(found_for[verdicts.index(verdict)])
-    if len(set(verdicts)) > 1:
-        findings.append(_unknown_engine(situations[verdicts.index(verdict)].engine, verdict))
-    if len(situations) > 1:
-        # What any engine that it may be must have first is asked for.
-        alike = [found for found, v in zip(found_for, verdicts, strict=True) if v == verdict]
-        findings = list(dict.fromkeys((*findings, *(f for found in alike for f in found))))
+    verdict, findings = _strictest_engine(rules, plain, possible_engines(engine))
     # Beside a plain no, conditions would read as a way round it.
     told = [f for f in findings if verdict != "no" or f.verdict == "no"]
     conditions = tuple(dict.fromkeys(c for f in told for c in f.conditions))

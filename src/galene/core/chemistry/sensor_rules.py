@@ -74,40 +74,44 @@ def hot_element(s: Situation) -> Iterator[Finding]:
             text="Liquid that stands gets into the electronics behind the element.",
         )
     if s.wet:
-        if not s.has("residue_free"):
-            yield Finding(
-                rule="hot_element.residue",
-                verdict="no",
-                text=(
-                    "What it leaves behind bakes on the element, and the meter reads wrong from"
-                    " then on."
-                ),
-            )
-        if not s.has("plastic_safe"):
-            yield Finding(
-                rule="hot_element.plastic",
-                verdict="no",
-                text="It attacks the body and the resin that holds the element.",
-            )
-        missing = (*lacks(s, "removed"), *powerless(s))
-        if missing:
-            yield Finding(
-                rule="hot_element.out",
-                verdict="only_after",
-                text=(
-                    "Out of its neck and without power: dirt must not run into the line, and a"
-                    " powered element burns."
-                ),
-                conditions=tuple(dict.fromkeys(missing)),
-            )
+        yield from _wet_element(s)
+
+
+def _wet_element(s: Situation) -> Iterator[Finding]:
+    """What a liquid must be and how it comes to a hot element."""
+    if not s.has("residue_free"):
         yield Finding(
-            rule="hot_element.bursts",
-            verdict="with_care",
+            rule="hot_element.residue",
+            verdict="no",
             text=(
-                "Short bursts from a hand's breadth, across the element; dry completely before"
-                " power."
+                "What it leaves behind bakes on the element, and the meter reads wrong from"
+                " then on."
             ),
         )
+    if not s.has("plastic_safe"):
+        yield Finding(
+            rule="hot_element.plastic",
+            verdict="no",
+            text="It attacks the body and the resin that holds the element.",
+        )
+    missing = (*lacks(s, "removed"), *powerless(s))
+    if missing:
+        yield Finding(
+            rule="hot_element.out",
+            verdict="only_after",
+            text=(
+                "Out of its neck and without power: dirt must not run into the line, and a"
+                " powered element burns."
+            ),
+            conditions=tuple(dict.fromkeys(missing)),
+        )
+    yield Finding(
+        rule="hot_element.bursts",
+        verdict="with_care",
+        text=(
+            "Short bursts from a hand's breadth, across the element; dry completely before power."
+        ),
+    )
 
 
 def membrane(s: Situation) -> Iterator[Finding]:

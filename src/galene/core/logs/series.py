@@ -365,35 +365,7 @@ def find_plateaus(trace: TimeSeries) -> tuple[Segment, Segment]:
     )
     assert pressure is not None
     step = float(grid[1] - grid[0])
-    command = trace.on(grid, "egr_command_percent")
-    if (
-        command is not None
-        and np.isfinite(command).any()
-        and np.nanmax(command) - np.nanmin(command) >= 5
-    ):
-        driven = np.nan_to_num(command) >= (np.nanmax(command) + np.nanmin(command)) / 2
-        why = "by the command"
-    else:
-        speed = trace.on(grid, "rpm")
-        # A log may hold more than the test: only its slow part can be a held idle.
-        slow = (
-            np.ones(len(grid), bool)
-            if speed is None
-            else ~(speed > 1.35 * np.nanpercentile(speed, 20))
-        )
-        known = pressure[np.isfinite(pressure) & slow]
-        level, noise = _two_levels(known)
-        if level is None:
-            raise InputError(
-                "csv",
-                "no step in the manifold pressure",
-                f"a step of more than {3 * noise:.1f} kPa, or the seconds at which the valve was"
-                " shut and open",
-            )
-        driven = slow & (
-            np.nan_to_num(_moving(pressure, max(1, round(0.5 / step)), np.mean)) >= level
-        )
-        why = "by the rise of the manifold"
+    driven, why = _driven(trace, grid, pressure)
     starts, ends = runs(driven)
     stretches = [
         (a, b)
@@ -422,6 +394,34 @@ def find_plateaus(trace: TimeSeries) -> tuple[Segment, Segment]:
         end_s=float(min(grid[b - 1], grid[settled] + 6)),
         why=f"after the valve was driven, {why}",
     )
+
+
+def _driven(trace: TimeSeries, grid: Values, pressure: Values) -> tuple[NDArray[np.bool_], str]:
+    """When the valve was driven, sample by sample, and by what that is known."""
+    command = trace.on(grid, "egr_command_percent")
+    if (
+        command is not None
+        and np.isfinite(command).any()
+        and np.nanmax(command) - np.nanmin(command) >= 5
+    ):
+        middle = (np.nanmax(command) + np.nanmin(command)) / 2
+        return np.nan_to_num(command) >= middle, "by the command"
+    speed = trace.on(grid, "rpm")
+    # A log may hold more than the test: only its slow part can be a held idle.
+    slow = (
+        np.ones(len(grid), bool) if speed is None else ~(speed > 1.35 * np.nanpercentile(speed, 20))
+    )
+    level, noise = _two_levels(pressure[np.isfinite(pressure) & slow])
+    if level is None:
+        raise InputError(
+            "csv",
+            "no step in the manifold pressure",
+            f"a step of more than {3 * noise:.1f} kPa, or the seconds at which the valve was"
+            " shut and open",
+        )
+    half_second = max(1, round(0.5 / float(grid[1] - grid[0])))
+    risen = np.nan_to_num(_moving(pressure, half_second, np.mean)) >= level
+    return slow & risen, "by the rise of the manifold"
 
 
 def _two_levels(values: Values) -> tuple[float | None, float]:
