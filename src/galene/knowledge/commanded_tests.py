@@ -1,15 +1,10 @@
-"""Tests in which the program drives an actuator while a hand holds the control: what must hold
-before, what is asked of who stands there, and how the window is cut afterwards.
-
-Limits are this project's judgement: a recirculation valve open at idle brings most engines near to
-a stall within seconds, and nothing is learned from holding it longer than the manifold needs to
-settle (some tenths of a second: a filling of two to three litres at 0.1 l a cycle; Heywood, 7.6.2).
-"""
+"""Tests in which the program drives an actuator while a hand holds the control."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from galene.core.airpath.family import EngineFamily
+from galene.knowledge.documents import table
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,7 +36,6 @@ class CommandedTest:
 
     check: str
     output: str
-    value: float | None
     least_s: float
     longest_s: float
     before_s: float
@@ -50,63 +44,10 @@ class CommandedTest:
     asks: tuple[tuple[str, str], ...]
     holds: str
     meanwhile: str
+    value: float | None = None
 
 
-STANDS = Lamp(
-    id="stands", text="The car stands", column="speed_kmh", quantity="road_speed", low=0, high=0.5
-)
-WARM = Lamp(
-    id="warm", text="Coolant warm", column="coolant_c", quantity="temperature", low=70, high=112
-)
-IDLES = Lamp(id="idles", text="It idles", column="rpm", quantity="speed", low=400, high=1300)
-ENGINE_OFF = Lamp(
-    id="engine_off", text="Engine off, ignition on", column="rpm", quantity="speed", low=0, high=1
-)
-ENOUGH_VOLTS = Lamp(
-    id="volts", text="Battery", column="voltage_v", quantity="voltage", low=11.8, high=16
-)
-TESTS: Mapping[str, CommandedTest] = {
-    t.check: t
-    for t in (
-        CommandedTest(
-            check="egr_flow_test",
-            output="egr_valve",
-            value=100,
-            least_s=2.0,
-            longest_s=15.0,
-            before_s=12.0,
-            after_s=4.0,
-            lamps=(STANDS, WARM, IDLES, ENOUGH_VOLTS),
-            asks=(
-                ("brake", "Brake on, gear in neutral"),
-                ("key", "Somebody sits at the key: it may stall"),
-                ("air", "Extraction is on the exhaust"),
-                ("codes", "The codes are noted"),
-            ),
-            holds="Hold to open the valve",
-            meanwhile=(
-                "A clean passage makes it stumble or stall within seconds; a plugged one hardly"
-                " moves it."
-            ),
-        ),
-        CommandedTest(
-            check="runner_sweep_commanded",
-            output="runner_actuator",
-            value=None,
-            least_s=6.0,
-            longest_s=8.0,
-            before_s=1.0,
-            after_s=1.5,
-            lamps=(STANDS, ENGINE_OFF, ENOUGH_VOLTS),
-            asks=(
-                ("fingers", "Hands and tools are off the linkage, somebody looks at it"),
-                ("codes", "The codes are noted"),
-            ),
-            holds="Hold to sweep the flaps",
-            meanwhile="The linkage runs to its far stop and back. Let go if it strains.",
-        ),
-    )
-}
+TESTS: Mapping[str, CommandedTest] = table("commanded.toml", CommandedTest, "tests", by="check")
 """Commanded tests by the check that they run."""
 
 

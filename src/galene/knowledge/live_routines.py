@@ -5,11 +5,11 @@ Only those are begun from the page whose danger can be said in a few words; what
 procedure asks beyond them stands in the service information and goes first.
 """
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 from galene.core.airpath.family import EngineFamily
-from galene.knowledge.commanded_tests import ENGINE_OFF, ENOUGH_VOLTS, IDLES, STANDS, WARM, Lamp
+from galene.knowledge.commanded_tests import Lamp
+from galene.knowledge.documents import read
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -18,6 +18,7 @@ class LiveRoutine:
 
     Parameters
     ----------
+    relearn, hold : the relearn and its hold
     routine : its name in the car's document
     button : what the page's control says
     lamps : what the program reads before
@@ -25,6 +26,8 @@ class LiveRoutine:
     ends : how it is broken off
     """
 
+    relearn: str
+    hold: str
     routine: str
     button: str
     lamps: tuple[Lamp, ...]
@@ -32,36 +35,12 @@ class LiveRoutine:
     ends: str
 
 
-SOOT_BURNS = Lamp(
-    id="soot", text="Soot in the filter", column="soot_pct", quantity="share", low=0, high=90
-)
-"""More soot than the control unit itself would burn off melts a filter (project default; the
-service information's own limit goes first)."""
-ROUTINES: Mapping[tuple[str, str], LiveRoutine] = {
-    ("egr_valve_zero", "key_on"): LiveRoutine(
-        routine="egr_valve_zero",
-        button="Begin the zero from here",
-        lamps=(STANDS, ENGINE_OFF, ENOUGH_VOLTS),
-        asks=(("fingers", "Hands and tools are off the valve and its linkage"),),
-        ends="Ignition off breaks it off.",
-    ),
-    ("particulate_burn_off", "heat"): LiveRoutine(
-        routine="regeneration",
-        button="Begin the burn-off from here",
-        lamps=(STANDS, WARM, IDLES, ENOUGH_VOLTS, SOOT_BURNS),
-        asks=(
-            ("outside", "It stands outside, nothing that burns is under or behind it"),
-            ("watched", "Somebody stays with it and keeps people off the tailpipe"),
-            ("brake", "Brake on, gear in neutral"),
-        ),
-        ends="Ignition off breaks it off: the filter stays hot for half an hour.",
-    ),
-}
-"""By relearn and hold."""
+ROUTINES = read("live_routines.toml", tuple[LiveRoutine, ...], "routines")
 
 
 def routine_of(family: EngineFamily, template_id: str, phase_id: str) -> LiveRoutine | None:
     """The routine of a hold, where the car's document names it."""
-    found = ROUTINES.get((template_id, phase_id))
+    own = (r for r in ROUTINES if (r.relearn, r.hold) == (template_id, phase_id))
+    found = next(own, None)
     named = {e.name for e in family.bus if e.kind == "routine"}
     return found if found is not None and found.routine in named else None
