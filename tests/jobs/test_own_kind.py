@@ -91,7 +91,7 @@ def test_its_fault_shows_in_the_simulated_car() -> None:
         ("kinds/reed_cage.toml", '"move_by_hand", "wipe"', '"juggle", "wipe"', "juggle"),
         ("hazards.toml", '"edges"', '"corners"', "corners"),
         ("families/G.toml", 'target = "crankcase"', 'target = "cellar"', "cellar"),
-        ("proving.toml", "reeds_gummed =", "throttle_deposit =", "proving"),
+        ("causes.toml", "reeds_gummed = [{ use", "throttle_deposit = [{ use", "proving"),
     ],
 )
 def test_a_slip_in_it_is_told_before_anything_is_done(

@@ -31,7 +31,7 @@ IDLE, IDLE_SPEED, ROAD = (
     read("fragments.toml", ProvingTest, name)
     for name in ("prove_idle", "prove_idle_speed", "prove_road")
 )
-PROVING = read("proving.toml", dict[str, tuple[ProvingTest, ...]], "proving")
+PROVING = read("causes.toml", dict[str, tuple[ProvingTest, ...]], "proving")
 """Cause to what proves it cured, heaviest first."""
 SYMPTOM_TEXTS: Mapping[str, str] = MappingProxyType({s.id: s.text for s in SYMPTOMS})
 LEAST_LINK = 0.3

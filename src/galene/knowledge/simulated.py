@@ -22,5 +22,5 @@ class Change:
     times: float = 0.0
 
 
-CHANGES = read("simulated.toml", dict[str, tuple[Change, ...]], "effects")
+CHANGES = read("causes.toml", dict[str, tuple[Change, ...]], "effects")
 """Cause to what it changes."""
