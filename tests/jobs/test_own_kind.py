@@ -87,6 +87,8 @@ def test_its_fault_shows_in_the_simulated_car() -> None:
             "own causes.toml, line 5: causes[0].",
         ),
         ("causes.toml", 'id = "reeds_gummed"', 'id = "reeds_stuck"', "reeds_gummed"),
+        ("causes.toml", 'id = "reeds_gummed"', 'id = "maf_dust"', "maf_dust"),
+        ("cautions.toml", 'id = "edges"', 'id = "fire"', "fire"),
         ("kinds/reed_cage.toml", '"comes_off"', '"comes_apart"', "reed_cage.nature"),
         ("kinds/reed_cage.toml", '"move_by_hand", "wipe"', '"juggle", "wipe"', "juggle"),
         ("hazards.toml", '"edges"', '"corners"', "corners"),

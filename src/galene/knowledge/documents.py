@@ -150,12 +150,22 @@ def _beside(name: str, shipped: dict[str, Any], own: dict[str, Any]) -> dict[str
         if there is None:
             found[key] = value
         elif isinstance(there, list) and isinstance(value, list):
+            known = {_named(row) for row in there} - {""}
+            if twice := [_named(row) for row in value if _named(row) in known]:
+                allowed = "a name that does not ship already: nothing shipped is replaced"
+                raise InputError(f"own {name}: {key}", twice[0], allowed)
             found[key] = [*there, *value]
         elif isinstance(there, dict) and isinstance(value, dict) and not there.keys() & value:
             found[key] = {**there, **value}
         else:
             raise InputError(f"own {name}: {key}", value, "something that does not ship already")
     return found
+
+
+def _named(row: Any) -> str:
+    """By what a row of a list is known, empty where it has no name."""
+    named = (row.get(k) for k in ("id", "code", "check", "test")) if isinstance(row, dict) else ()
+    return str(next((n for n in named if n), ""))
 
 
 def _append_own(
