@@ -1,6 +1,7 @@
 """The command line. Heavy imports wait until a command needs them."""
 
 import gc
+import importlib
 import json
 import os
 import subprocess
@@ -37,6 +38,7 @@ def _own_trade_holds() -> None:
     from galene.core.errors import InputError
 
     try:
+        importlib.import_module("galene.simulation.condition")  # holds the effects of causes
         from galene.knowledge.own_trade import trade_faults
 
         faults = trade_faults()

@@ -86,6 +86,15 @@ def test_a_bad_file_names_the_place_and_what_is_wrong(text: bytes, place: str, w
     assert fault.value.field == place and words in str(fault.value)
 
 
+@pytest.mark.parametrize(("rows", "field"), [("taps", "on"), ("fasteners", "torque_nm")])
+def test_a_file_says_where_a_sensor_sits_and_how_tight_a_bolt_is(rows: str, field: str) -> None:
+    document = document_of(FAMILIES["A"])
+    del document[rows][1][field]
+    with pytest.raises(InputError, match="this field is needed") as fault:
+        from_file(_file(family=document))
+    assert fault.value.field == f"{rows}[1].{field}"
+
+
 def test_the_published_schema_is_the_one_in_use() -> None:
     assert (ROOT / "docs/formats/engine-family.schema.json").read_text() == schema_text(), (
         "run scripts/write_formats.py"

@@ -30,7 +30,22 @@ def family_of_document(document: Any) -> EngineFamily:
         Naming the place in the data and what is wrong there: a missing or unknown field, a value of
         the wrong kind.
     """
+    _require_said(document)
     return typed(EngineFamily, _upgraded(document), "family")
+
+
+SAID = (("taps", "on", "Tap"), ("fasteners", "torque_nm", "Fastener"))
+"""Lists of a family, the field that each row says, were it that nothing is known, and the row's
+record: a sensor that sits on no part reads the air outside, a torque left out by a slip is none."""
+
+
+def _require_said(document: Any) -> None:
+    for name, wanted, _ in SAID:
+        rows = document.get(name) if isinstance(document, dict) else None
+        for number, row in enumerate(rows if isinstance(rows, list) else ()):
+            if isinstance(row, dict) and wanted not in row:
+                allowed = "a value, or null: this field is needed"
+                raise InputError(f"{name}[{number}].{wanted}", None, allowed)
 
 
 def _upgraded(document: Any) -> Any:
@@ -158,6 +173,9 @@ def schema() -> dict[str, Any]:
     """The JSON Schema of the file."""
     family = adapter(EngineFamily).json_schema(ref_template="#/$defs/{model}")
     definitions = family.pop("$defs", {})
+    for _, said, record in SAID:
+        definitions[record]["required"].append(said)
+        del definitions[record]["properties"][said]["default"]
     for one in (family, *definitions.values()):
         if one.get("type") == "object" and "properties" in one:
             one["additionalProperties"] = False

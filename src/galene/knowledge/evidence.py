@@ -1,9 +1,5 @@
-"""Evidence and how it bears on the causes, with a ground for each row.
-
-Strengths are the chance that the cause alone shows the evidence; leaks the chance that something
-else does. All by this project's judgement of workshop practice and the physics in `galene.core`; to
-be corrected by confirmed cases.
-"""
+"""Evidence and how it bears on the causes, with a ground for each row; whose judgement it is
+stands at the head of the documents."""
 
 from galene.core.diagnosis.records import Evidence
 from galene.knowledge.documents import read

@@ -1,9 +1,4 @@
-"""Hazards of this trade, by the marks of a step, check or relearn phase, and by worksheet.
-
-Sources: safety data sheets' usual sections 7 and 8 for agents; workshop practice for the rest.
-Respirator classes as in EN 149 (FFP3) and EN 14387 (type AX for low-boiling solvents); soot of
-engines counts as a cause of cancer (IARC 105).
-"""
+"""Hazards of this trade, by the marks of a step, check or relearn phase, and by worksheet."""
 
 from galene.core.airpath.family import EngineFamily
 from galene.core.diagnosis.records import Check
@@ -14,11 +9,6 @@ from galene.core.planning.words import Engine
 from galene.core.proof.relearn import Phase
 from galene.knowledge.documents import read
 
-HOT_FILM = frozenset({"hot_element"})
-DRIVEN = frozenset({"runner_actuator", "runner_flaps", "egr_valve"})
-"""Kinds that move when they are commanded; a throttle's plate where a motor moves it."""
-SOLVENTS = frozenset({"flammable", "chlorinated", "ketones", "aromatics", "alkaline"})
-REACHES_IN = frozenset({"unhook", "hook", "change_oil", "leak_look"})
 HAZARDS: tuple[Hazard, ...] = read("hazards.toml", tuple[Hazard, ...], "hazards")
 """What every step of every plan, check and phase is held against, a foreman's own too."""
 WORKSHEET_HAZARDS: dict[str, tuple[str, ...]] = read(

@@ -11,6 +11,7 @@ from galene.knowledge.base import KNOWLEDGE
 from galene.knowledge.components import COMPONENTS
 from galene.knowledge.families import FAMILIES, VOCABULARY
 from galene.knowledge.hazards import HAZARDS
+from galene.knowledge.methods import METHODS
 from galene.knowledge.procedures import PROCEDURES
 from galene.knowledge.proving import PROVING
 from galene.knowledge.simulated import CHANGES
@@ -25,7 +26,7 @@ def trade_faults() -> list[Fault]:
     list of Fault
         Empty where everything does.
     """
-    return [*_diagnosis_faults(), *_work_faults(), *_engine_faults()]
+    return [*_diagnosis_faults(), *_work_faults(), *_engine_faults(), *_name_faults()]
 
 
 def _unknown(place: str, words: Collection[str], known: Collection[str]) -> Iterator[Fault]:
@@ -53,6 +54,18 @@ def _diagnosis_faults() -> Iterator[Fault]:
         yield from _unknown(f"proving.{cause_id}", (cause_id,), causes)
         yield from _unknown(f"proving.{cause_id}", [t.test for t in own], tests)
     yield from _unknown("simulated.effects", CHANGES, causes)
+
+
+def _name_faults() -> Iterator[Fault]:
+    """What a document is called is what it speaks of."""
+    named = [(f"kinds/{name}", kind.id) for name, kind in COMPONENTS.items()]
+    named += [(f"method of {name}", method.component) for name, method in METHODS.items()]
+    named += [(f"procedure of {name}", p.component) for name, p in PROCEDURES.items()]
+    named += [(f"families/{name}", family.id) for name, family in FAMILIES.items()]
+    for place, said in named:
+        name = place.split("/")[-1].removeprefix("method of ").removeprefix("procedure of ")
+        if said != name:
+            yield Fault(place, f"it says “{said}” and is called {name}")
 
 
 def _engine_faults() -> Iterator[Fault]:

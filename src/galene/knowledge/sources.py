@@ -57,10 +57,6 @@ class Fact:
     source: Source
 
 
-LABELS = Source(kind="label", text="product label and safety data sheet, sections 7 and 10")
-RESISTANCE = Source(kind="textbook", text="elastomer resistance as in ISO/TR 7620")
-PRACTICE = Source(kind="practice")
-LIQUID = Source(kind="physics", text="liquid does not compress; clearance volume")
 RULE_SOURCES: dict[str, Source] = read("sources.toml", dict[str, Source], "rules")
 """Rule of chemistry, by its function's name, to where it is from."""
 OWN = Source(kind="default", text="workshop judgement, to be corrected by confirmed cases")

@@ -167,8 +167,14 @@ def _sensor(
     return apply
 
 
-def _told(changes: Sequence[Change]) -> Effect:
-    """The effect that a document tells."""
+def _told(cause: str, changes: Sequence[Change]) -> Effect:
+    """The effect that a document tells.
+
+    Raises
+    ------
+    InputError
+        A figure that no car has.
+    """
 
     def apply(c: Condition, s: float) -> None:
         for change in changes:
@@ -176,11 +182,16 @@ def _told(changes: Sequence[Change]) -> Effect:
             owner: Any = getattr(c, above[0]) if above else c
             setattr(owner, name, getattr(owner, name) * (1 + change.times * s) + change.adds * s)
 
+    try:
+        apply(Condition(), 0.0)
+    except (AttributeError, TypeError) as fault:
+        of = ", ".join(c.of for c in changes)
+        raise InputError(f"effects.{cause}", of, "figures of the simulated car") from fault
     return apply
 
 
 EFFECTS: Mapping[str, Effect] = {
-    **{cause: _told(changes) for cause, changes in CHANGES.items()},
+    **{cause: _told(cause, changes) for cause, changes in CHANGES.items()},
     "egr_dp_ports_blocked": _dp_ports,
     "egr_valve_stuck_open": _valve_open,
     "runner_flaps_stuck": _flaps_stuck,

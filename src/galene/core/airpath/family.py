@@ -42,13 +42,8 @@ class Part:
 
     @property
     def name(self) -> str:
-        """What it is called in a sentence: the drawing's label leaves the word sensor to its shape.
-
-        Examples
-        --------
-        >>> Part(id="t", component="throttle", label="Throttle body").name
-        'Throttle body'
-        """
+        """What it is called in a sentence: the drawing's label leaves the word sensor to its
+        shape."""
         low = self.label.lower()
         if not kind_is(self.component, "sensor") or "sensor" in low or "meter" in low:
             return self.label

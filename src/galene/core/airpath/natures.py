@@ -85,20 +85,32 @@ def tell_kinds(kinds: Mapping[str, Collection[str]]) -> None:
     _natures.update({kind: frozenset(words) for kind, words in kinds.items()})
 
 
+def _told() -> Mapping[str, frozenset[str]]:
+    """What was told. A rule that asks before that would find nothing dangerous anywhere."""
+    if not _natures:
+        raise RuntimeError("what each kind of part is was not told: load the trade first")
+    return _natures
+
+
 def kind_is(kind: str, *natures: str) -> bool:
     """Whether a kind of part is one of these.
 
     Parameters
     ----------
-    kind : a kind of part; one that nobody told of is nothing
+    kind : a kind of part; one that was not among those told is nothing
     natures : words of `NATURES`, at least one
 
     Returns
     -------
     bool
         True where the kind has one of them.
+
+    Raises
+    ------
+    RuntimeError
+        Nothing was told yet.
     """
-    return not _natures.get(kind, _NONE).isdisjoint(natures)
+    return not _told().get(kind, _NONE).isdisjoint(natures)
 
 
 def natures_of(kinds: Iterable[str]) -> frozenset[str]:
@@ -113,7 +125,8 @@ def natures_of(kinds: Iterable[str]) -> frozenset[str]:
     frozenset of str
         Words of `NATURES`.
     """
-    return frozenset().union(*(_natures.get(kind, _NONE) for kind in kinds))
+    told = _told()
+    return frozenset().union(*(told.get(kind, _NONE) for kind in kinds))
 
 
 def any_is(kinds: Iterable[str], *natures: str) -> bool:
