@@ -15,6 +15,7 @@ from galene.bus.heavy import HeavyListener
 from galene.bus.line import bus_of
 from galene.bus.station import Station, play, station_of
 from galene.bus.tester import Conversation, Garbled, Refused, Silent
+from galene.bus.unit import WRONG_LENGTH, Refusal
 from galene.core.errors import InputError
 from galene.knowledge.families import FAMILIES
 from galene.simulation.run import read_case
@@ -109,6 +110,35 @@ def test_a_car_is_read_through_its_frames(
     assert patiently(lambda: tester.codes()) == []
     near = patiently(lambda: tester.identified(["manifold_kpa", "idle_valve_pct", "boost_kpa"]))
     assert isinstance(near, dict) and set(near) == {"manifold_kpa", "idle_valve_pct"}
+
+
+def test_a_cars_own_figures_come_in_one_answer_or_one_by_one_where_a_unit_takes_but_one(
+    parked: Callable[..., Station], tester: Conversation
+) -> None:
+    unit, asked = parked("B").seats[0].unit, list[int]()
+    answer = unit._by_identifier
+
+    def counted(request: bytes) -> list[bytes]:
+        asked.append((len(request) - 1) // 2)
+        return answer(request)
+
+    def single(request: bytes) -> list[bytes]:
+        asked.append((len(request) - 1) // 2)
+        if len(request) > 3:
+            raise Refusal(reason=WRONG_LENGTH)
+        return answer(request)
+
+    own = ["manifold_kpa", "air_g_s", "idle_valve_pct"]
+    unit._services = {**unit._services, 0x22: counted}
+    assert set(patiently(lambda: tester.identified(own))) == set(own)
+    assert set(asked) == {3}
+    asked.clear()
+    unit._services = {**unit._services, 0x22: single}
+    assert set(patiently(lambda: tester.identified(own))) == set(own)
+    once = asked.count(3)
+    for _ in range(2):
+        assert set(patiently(lambda: tester.identified(own))) == set(own)
+    assert asked.count(3) == once, "it is not asked for all of them again"
 
 
 def test_codes_their_frame_and_clearing(

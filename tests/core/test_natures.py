@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 
+from galene.core.airpath import natures
 from galene.core.airpath.natures import NATURES, any_is, kind_is, natures_of, tell_kinds
 from galene.core.errors import InputError
 from galene.knowledge.components import COMPONENTS
@@ -64,3 +65,11 @@ def test_a_kind_is_what_it_was_told_to_be() -> None:
         assert kind_is("swirl_pot", "greased"), "a word that is none changes nothing"
     finally:
         tell_kinds(kinds)
+
+
+def test_a_rule_that_asks_before_anything_was_told_fails(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(natures, "_natures", {})
+    with pytest.raises(RuntimeError, match="not told"):
+        kind_is("maf_sensor", "sensor")
+    with pytest.raises(RuntimeError, match="not told"):
+        natures_of(["maf_sensor"])
