@@ -17,6 +17,8 @@ const control = (panel) => {
   const job = panel.dataset.job, button = panel.querySelector("[data-hold]"), words = panel.querySelector("[data-hold-says]");
   const longest = Number(panel.dataset.longest) * 1000, settle = Number(panel.dataset.after) * 1000;
   let pressed = false, id = 0, saying = 0, beganAt = 0, ended = false;
+  /** What the car said while the server's own answer was still on its way. */
+  let early = [];
 
   const say = (text) => { if (words.textContent !== text) words.textContent = text; };
   const asked = () => [...panel.querySelectorAll("[name='asked']:checked")].map((box) => ["asked", box.value]);
@@ -36,6 +38,7 @@ const control = (panel) => {
     pressed = true;
     ended = false;
     id = 0;
+    early = [];
     beganAt = 0;
     button.classList.add("held");
     say(panel.dataset.asks);
@@ -50,6 +53,7 @@ const control = (panel) => {
       return;
     }
     id = answer.told.id;
+    early.splice(0).forEach(take);
     if (!pressed) { post(`/jobs/${job}/live/let-go`, {}, { keepalive: true }).catch(() => {}); return; }
     saying = window.setInterval(() => {
       if (!pressed) return;
@@ -59,19 +63,24 @@ const control = (panel) => {
     }, SAY_EVERY_MS);
   };
 
+  const take = (answer) => {
+    if (answer.id !== id || ended) return;
+    if (answer.phase === "began") { beganAt = performance.now(); return; }
+    ended = true;
+    pressed = false;
+    window.clearInterval(saying);
+    button.classList.remove("held");
+    if (!answer.done || !beganAt) { say(answer.words); return; }
+    say(`${answer.words} ${panel.dataset.cuts}`);
+    button.disabled = true;
+    panel.querySelector("[name='command']").value = String(id);
+    window.setTimeout(() => panel.querySelector("form").requestSubmit(), settle + 500);
+  };
+
   onLive((told) => {
     for (const answer of told.answers ?? []) {
-      if (answer.id !== id || ended) continue;
-      if (answer.phase === "began") { beganAt = performance.now(); continue; }
-      ended = true;
-      pressed = false;
-      window.clearInterval(saying);
-      button.classList.remove("held");
-      if (!answer.done || !beganAt) { say(answer.words); continue; }
-      say(`${answer.words} ${panel.dataset.cuts}`);
-      button.disabled = true;
-      panel.querySelector("[name='command']").value = String(id);
-      window.setTimeout(() => panel.querySelector("form").requestSubmit(), settle + 500);
+      if (id) take(answer);
+      else if (pressed) early.push(answer);
     }
   });
 
